@@ -1,0 +1,278 @@
+//! Validation: the schema's ranges, then what only makes sense across fields.
+
+use super::schema::{json_schema, resolve};
+use super::{Placement, Sky};
+use serde::Serialize;
+use serde_json::{Value, json};
+use std::fmt;
+
+/// One thing wrong with a document.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Problem {
+    /// Where: `clouds[0].base_m`.
+    pub path: String,
+    /// What is wrong, for a person.
+    pub message: String,
+    /// What stands there now.
+    pub value: Value,
+    /// What may stand there.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub allowed: Option<Value>,
+}
+
+impl Problem {
+    pub fn new(path: &str, message: String, value: Value, allowed: Option<Value>) -> Self {
+        Problem { path: path.into(), message, value, allowed }
+    }
+}
+
+/// Everything wrong with a document; never empty.
+#[derive(Clone, Debug, PartialEq, Serialize, thiserror::Error)]
+pub struct Problems(pub Vec<Problem>);
+
+impl fmt::Display for Problems {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for (i, p) in self.0.iter().enumerate() {
+            let gap = if i > 0 { "\n" } else { "" };
+            let path = if p.path.is_empty() { "document" } else { &p.path };
+            write!(f, "{gap}{path}: {}", p.message)?;
+        }
+        Ok(())
+    }
+}
+
+/// Checks types, ranges, choices and field names against the schema.
+pub fn against_schema(value: &Value) -> Result<(), Problems> {
+    let mut found = Vec::new();
+    walk(json_schema(), json_schema(), value, "", &mut found);
+    if found.is_empty() { Ok(()) } else { Err(Problems(found)) }
+}
+
+fn walk(root: &Value, node: &Value, value: &Value, path: &str, found: &mut Vec<Problem>) {
+    let node = resolve(root, node);
+    let mut wrong =
+        |message: String, allowed: Option<Value>| found.push(Problem::new(path, message, value.clone(), allowed));
+    if let Some(options) = node.get("oneOf").and_then(Value::as_array) {
+        return walk_variants(root, options, value, path, found);
+    }
+    if let Some(choices) = node.get("enum").and_then(Value::as_array) {
+        if !choices.contains(value) {
+            wrong(format!("{value} is not one of {}", list(choices)), Some(json!(choices)));
+        }
+        return;
+    }
+    if let Some(expected) = node.get("const") {
+        if expected != value {
+            wrong(format!("{value} should be {expected}"), Some(expected.clone()));
+        }
+        return;
+    }
+    match node["type"].as_str() {
+        Some("object") => walk_object(root, node, value, path, found),
+        Some("array") => {
+            let Some(items) = value.as_array() else {
+                return wrong(format!("{} where a list is expected", kind_of(value)), None);
+            };
+            let most = node["maxItems"].as_u64().unwrap_or(u64::MAX);
+            if items.len() as u64 > most {
+                let message = format!("{} entries; at most {most} are allowed", items.len());
+                return found.push(Problem::new(path, message, json!(items.len()), Some(json!({"maximum": most}))));
+            }
+            for (i, item) in items.iter().enumerate() {
+                walk(root, &node["items"], item, &format!("{path}[{i}]"), found);
+            }
+        }
+        Some(kind @ ("number" | "integer")) => {
+            let allowed = json!({"minimum": node["minimum"], "maximum": node["maximum"], "unit": node["unit"]});
+            let Some(x) = value.as_f64().filter(|x| x.is_finite()) else {
+                return wrong(format!("{} where a number is expected", kind_of(value)), Some(allowed));
+            };
+            let (lo, hi) = (node["minimum"].as_f64(), node["maximum"].as_f64());
+            if lo.is_some_and(|lo| x < lo) || hi.is_some_and(|hi| x > hi) {
+                let unit = node["unit"].as_str().unwrap_or("");
+                let range = format!("{} to {} {unit}", node["minimum"], node["maximum"]);
+                wrong(format!("{x} is outside {}", range.trim_end()), Some(allowed));
+            } else if kind == "integer" && !(value.is_u64() || value.is_i64()) {
+                wrong(format!("{x} should be a whole number"), Some(allowed));
+            }
+        }
+        Some("boolean") if !value.is_boolean() => {
+            wrong(format!("{} where true or false is expected", kind_of(value)), None)
+        }
+        Some("string") => {
+            let Some(text) = value.as_str() else {
+                return wrong(format!("{} where text is expected", kind_of(value)), None);
+            };
+            let (lo, hi) = (node["minLength"].as_u64().unwrap_or(0), node["maxLength"].as_u64());
+            let length = text.chars().count() as u64;
+            if length < lo || hi.is_some_and(|hi| length > hi) {
+                let allowed = json!({"minLength": lo, "maxLength": hi});
+                wrong(format!("text of {length} characters; {lo} to {} are allowed", hi.unwrap_or(0)), Some(allowed));
+            } else if node.get("pattern").is_some()
+                && !text.chars().all(|c| c.is_ascii_alphanumeric() || c == '_' || c == '-')
+            {
+                wrong(format!("{value} may only hold letters, digits, - and _"), Some(node["pattern"].clone()));
+            }
+        }
+        _ => {}
+    }
+}
+
+fn walk_object(root: &Value, node: &Value, value: &Value, path: &str, found: &mut Vec<Problem>) {
+    let Some(fields) = value.as_object() else {
+        let message = format!("{} where an object is expected", kind_of(value));
+        return found.push(Problem::new(path, message, value.clone(), None));
+    };
+    let known = node["properties"].as_object().expect("objects in the schema have properties");
+    for (name, field) in fields {
+        let here = if path.is_empty() { name.clone() } else { format!("{path}.{name}") };
+        match known.get(name) {
+            Some(sub) => walk(root, sub, field, &here, found),
+            None => {
+                // A wrong unit shows as a right stem with a wrong ending: `base_km` for `base_m`.
+                let stem = name.rsplit_once('_').map_or(name.as_str(), |(stem, _)| stem);
+                let near = known.keys().find(|k| k.starts_with(stem) && !stem.is_empty());
+                let hint = near.map(|k| format!("; here it is called {k}")).unwrap_or_default();
+                let message = format!("unknown field{hint}");
+                let allowed = json!(known.keys().collect::<Vec<_>>());
+                found.push(Problem::new(&here, message, field.clone(), Some(allowed)));
+            }
+        }
+    }
+    for name in node.get("required").and_then(Value::as_array).into_iter().flatten() {
+        let name = name.as_str().unwrap_or_default();
+        if !fields.contains_key(name) {
+            let here = if path.is_empty() { name.into() } else { format!("{path}.{name}") };
+            found.push(Problem::new(&here, "missing".into(), Value::Null, None));
+        }
+    }
+}
+
+/// A choice between objects told apart by a constant field, or between constants.
+fn walk_variants(root: &Value, options: &[Value], value: &Value, path: &str, found: &mut Vec<Problem>) {
+    let tag_of = |option: &Value| -> Option<(String, Value)> {
+        option["properties"].as_object()?.iter().find_map(|(k, v)| Some((k.clone(), v.get("const")?.clone())))
+    };
+    let tags: Vec<Value> =
+        options.iter().filter_map(|o| tag_of(o).map(|t| t.1).or(o.get("const").cloned())).collect();
+    for option in options {
+        match tag_of(option) {
+            Some((key, tag)) if value.get(&key) == Some(&tag) => return walk(root, option, value, path, found),
+            None if option.get("const") == Some(value) => return,
+            _ => {}
+        }
+    }
+    let (here, shown) = match options.first().and_then(tag_of) {
+        Some((key, _)) => (format!("{path}.{key}"), value.get(&key).cloned().unwrap_or(Value::Null)),
+        None => (path.to_string(), value.clone()),
+    };
+    let message = format!("{shown} is not one of {}", list(&tags));
+    found.push(Problem::new(&here, message, shown, Some(json!(tags))));
+}
+
+fn list(values: &[Value]) -> String {
+    values.iter().map(Value::to_string).collect::<Vec<_>>().join(", ")
+}
+
+fn kind_of(value: &Value) -> &'static str {
+    match value {
+        Value::Null => "nothing",
+        Value::Bool(_) => "true or false",
+        Value::Number(_) => "a number",
+        Value::String(_) => "text",
+        Value::Array(_) => "a list",
+        Value::Object(_) => "an object",
+    }
+}
+
+/// What each field allows by itself but not together.
+pub fn across_fields(sky: &Sky) -> Result<(), Problems> {
+    let mut found = Vec::new();
+    if let Placement::Place { at, .. } = &sky.sun.placement {
+        match chrono::DateTime::parse_from_rfc3339(at) {
+            Ok(t) if (1950..=2050).contains(&chrono::Datelike::year(&t)) => {}
+            Ok(_) => found.push(Problem::new(
+                "sun.placement.at",
+                format!("{at} is outside the years 1950 to 2050"),
+                json!(at),
+                Some(json!({"minimum": "1950-01-01", "maximum": "2050-12-31"})),
+            )),
+            Err(e) => found.push(Problem::new(
+                "sun.placement.at",
+                format!("{at:?} is not a date and time like 2026-06-21T15:00:00+00:00: {e}"),
+                json!(at),
+                None,
+            )),
+        }
+    }
+    let mut ids = std::collections::HashSet::new();
+    for (i, layer) in sky.clouds.iter().enumerate() {
+        if !ids.insert(&layer.id) {
+            let message = format!("{:?} names two layers", layer.id);
+            found.push(Problem::new(&format!("clouds[{i}].id"), message, json!(layer.id), None));
+        }
+    }
+    if found.is_empty() { Ok(()) } else { Err(Problems(found)) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn problems(text: &str) -> Vec<Problem> {
+        Sky::from_json(text).unwrap_err().0
+    }
+
+    #[test]
+    fn defaults_are_a_valid_document() {
+        assert_eq!(Sky::from_value(Sky::default().to_value()).unwrap(), Sky::default());
+        let layer = json!({"clouds": [super::super::CloudLayer::default()]});
+        Sky::from_value(layer).unwrap();
+    }
+
+    #[test]
+    fn each_fault_names_its_path_and_what_is_allowed() {
+        let p = problems(r#"{"air": {"visibility_km": -3, "ozone": 2}, "clouds": [{"cover": "half", "base_km": 1}]}"#);
+        let paths: Vec<_> = p.iter().map(|p| p.path.as_str()).collect();
+        assert_eq!(paths, ["air.ozone", "air.visibility_km", "clouds[0].base_km", "clouds[0].cover"]);
+        assert!(p[1].message.contains("-3 is outside 0.1 to 1000 km"), "{}", p[1].message);
+        assert_eq!(p[1].allowed.as_ref().unwrap()["minimum"], 0.1);
+        assert!(p[2].message.contains("base_m"), "{}", p[2].message);
+    }
+
+    #[test]
+    fn a_sun_cannot_be_placed_both_ways() {
+        let p = problems(
+            r#"{"sun": {"placement": {"by": "hand", "azimuth_deg": 1, "elevation_deg": 2, "latitude_deg": 3}}}"#,
+        );
+        assert_eq!(p[0].path, "sun.placement.latitude_deg");
+        assert_eq!(problems(r#"{"sun": {"placement": {"by": "guess"}}}"#)[0].path, "sun.placement.by");
+        assert_eq!(problems(r#"{"sun": {"placement": {"by": "hand"}}}"#).len(), 2);
+    }
+
+    #[test]
+    fn what_is_not_a_number_is_refused() {
+        assert!(Sky::from_json(r#"{"air": {"ozone_du": NaN}}"#).is_err());
+        assert!(Sky::from_json(r#"{"air": {"ozone_du": 1e999}}"#).is_err());
+        assert_eq!(problems(r#"{"air": {"ozone_du": null}}"#)[0].path, "air.ozone_du");
+        assert_eq!(problems(r#"{"clouds": [{"seed": 1.5}]}"#)[0].path, "clouds[0].seed");
+        assert_eq!(problems("[]")[0].message, "a list where an object is expected");
+    }
+
+    #[test]
+    fn impossible_times_are_refused() {
+        for at in ["yesterday", "2026-02-30T00:00:00Z", "1850-01-01T00:00:00Z"] {
+            let p = problems(&format!(
+                r#"{{"sun": {{"placement": {{"by": "place", "latitude_deg": 1, "longitude_deg": 2, "at": "{at}"}}}}}}"#
+            ));
+            assert_eq!(p[0].path, "sun.placement.at");
+        }
+    }
+
+    #[test]
+    fn too_many_entries_are_refused_before_they_are_read() {
+        let many = json!({"clouds": vec![json!({"nonsense": 1}); 100]});
+        let p = Sky::from_value(many).unwrap_err().0;
+        assert_eq!((p.len(), p[0].path.as_str()), (1, "clouds"));
+    }
+}

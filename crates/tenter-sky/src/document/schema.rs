@@ -1,0 +1,114 @@
+//! JSON Schema and TypeScript, made from the document's types.
+
+use super::{CloudKind, Sky};
+use serde_json::{Map, Value, json};
+use std::fmt::Write;
+use std::sync::LazyLock;
+
+/// The JSON Schema (draft 2020-12) of a sky, with `unit`, `soft`, `default` and `scale` beside the standard
+/// keywords, and under `usual` the layer that each kind of cloud begins with.
+pub fn json_schema() -> &'static Value {
+    static SCHEMA: LazyLock<Value> = LazyLock::new(|| {
+        let mut schema = schemars::schema_for!(Sky).to_value();
+        let usual: Map<String, Value> = CloudKind::ALL
+            .iter()
+            .map(|k| (serde_json::to_value(k).unwrap().as_str().unwrap().into(), json!(k.usual())))
+            .collect();
+        schema["usual"] = Value::Object(usual);
+        schema
+    });
+    &SCHEMA
+}
+
+/// Follows `$ref` inside the schema.
+pub(super) fn resolve<'a>(root: &'a Value, node: &'a Value) -> &'a Value {
+    match node.get("$ref").and_then(Value::as_str).and_then(|r| r.strip_prefix("#/$defs/")) {
+        Some(name) => &root["$defs"][name],
+        None => node,
+    }
+}
+
+/// TypeScript types for the document, generated from [`json_schema`].
+pub fn typescript() -> String {
+    let schema = json_schema();
+    let mut out = String::from("// Generated from the Rust document types: do not edit.\n\n");
+    let defs = schema["$defs"].as_object().expect("the schema has definitions");
+    for (name, def) in defs.iter().chain([(&"Sky".to_string(), schema)]) {
+        let _ = writeln!(out, "export type {name} = {};\n", type_of(def, 0));
+    }
+    out.truncate(out.trim_end().len());
+    out.push('\n');
+    out
+}
+
+fn type_of(node: &Value, depth: usize) -> String {
+    if let Some(name) = node.get("$ref").and_then(Value::as_str) {
+        return name.rsplit('/').next().unwrap_or_default().into();
+    }
+    if let Some(options) = node.get("oneOf").and_then(Value::as_array) {
+        return options.iter().map(|o| type_of(o, depth)).collect::<Vec<_>>().join(" | ");
+    }
+    if let Some(options) = node.get("enum").and_then(Value::as_array) {
+        return options.iter().map(|o| o.to_string()).collect::<Vec<_>>().join(" | ");
+    }
+    if let Some(value) = node.get("const") {
+        return value.to_string();
+    }
+    match node["type"].as_str() {
+        Some("object") => {
+            let pad = "  ".repeat(depth);
+            let fields: String = node["properties"]
+                .as_object()
+                .into_iter()
+                .flatten()
+                .map(|(k, v)| format!("{pad}  {k}: {};\n", type_of(v, depth + 1)))
+                .collect();
+            format!("{{\n{fields}{pad}}}")
+        }
+        Some("array") => format!("{}[]", type_of(&node["items"], depth)),
+        Some("integer" | "number") => "number".into(),
+        Some("boolean") => "boolean".into(),
+        _ => "string".into(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Every value an artist can set says its name, unit, range, default and help.
+    #[test]
+    fn every_value_is_explained() {
+        fn walk(root: &Value, node: &Value, path: &str, found: &mut usize) {
+            let node = resolve(root, node);
+            for option in node.get("oneOf").and_then(Value::as_array).into_iter().flatten() {
+                walk(root, option, path, found);
+            }
+            if node["type"] == "array" {
+                walk(root, &node["items"], path, found);
+            }
+            for (name, value) in node.get("properties").and_then(Value::as_object).into_iter().flatten() {
+                let here = format!("{path}.{name}");
+                if value.get("const").is_some() {
+                    continue;
+                }
+                let described = resolve(root, value);
+                assert!(value.get("title").is_some(), "{here} has no title");
+                assert!(
+                    value.get("description").or(described.get("description")).is_some(),
+                    "{here} has no help"
+                );
+                if matches!(value["type"].as_str(), Some("number" | "integer")) && name != "schema" {
+                    for key in ["unit", "soft", "minimum", "maximum", "default"] {
+                        assert!(value.get(key).is_some(), "{here} has no {key}");
+                    }
+                    *found += 1;
+                }
+                walk(root, value, &here, found);
+            }
+        }
+        let mut found = 0;
+        walk(json_schema(), json_schema(), "sky", &mut found);
+        assert!(found > 30, "only {found} values");
+    }
+}

@@ -1,0 +1,9 @@
+//! Tenter's heart: what a sky is, and the light in it.
+//!
+//! Pure computation: no files, no clock, no network. Data goes one way: document, scene, caches, light,
+//! picture. World axes are x east, y north, z up, in metres; azimuth is degrees clockwise from north.
+
+pub mod astronomy;
+pub mod document;
+pub mod simd;
+pub mod spectrum;

@@ -1,0 +1,226 @@
+//! Packets of rays: a small set of lane types with one interface, chosen at run time.
+//!
+//! A kernel is written once, generic over [`Real`], and every function of it is `#[inline(always)]`.
+//! [`dispatch`] enters it through a function compiled for the widest instruction set the machine has, so
+//! that one binary runs everywhere and each call costs one predictable branch.
+
+mod scalar;
+#[cfg(target_arch = "x86_64")]
+mod x86;
+
+pub use scalar::Scalar;
+#[cfg(target_arch = "x86_64")]
+pub use x86::{F16, F8};
+
+use std::ops::{Add, BitAnd, BitOr, BitXor, Div, Mul, Neg, Not, Sub};
+
+/// Truth of each lane.
+pub trait Mask: Copy + BitAnd<Output = Self> + BitOr<Output = Self> + Not<Output = Self> {
+    fn any(self) -> bool;
+}
+
+/// 32-bit integers in lanes, wrapping arithmetic.
+pub trait Int:
+    Copy
+    + Add<Output = Self>
+    + Sub<Output = Self>
+    + Mul<Output = Self>
+    + BitAnd<Output = Self>
+    + BitOr<Output = Self>
+    + BitXor<Output = Self>
+{
+    fn splat(v: i32) -> Self;
+    fn shl<const B: u32>(self) -> Self;
+    /// Logical shift to the right.
+    fn shr<const B: u32>(self) -> Self;
+    fn min(self, o: Self) -> Self;
+    fn max(self, o: Self) -> Self;
+}
+
+/// 32-bit floats in lanes.
+pub trait Real:
+    Copy
+    + 'static
+    + Add<Output = Self>
+    + Sub<Output = Self>
+    + Mul<Output = Self>
+    + Div<Output = Self>
+    + Neg<Output = Self>
+{
+    type Int: Int;
+    type Mask: Mask;
+    const LANES: usize;
+
+    fn splat(v: f32) -> Self;
+    /// Reads the first `LANES` values of `v`.
+    fn load(v: &[f32]) -> Self;
+    /// Writes the first `LANES` values of `v`.
+    fn store(self, v: &mut [f32]);
+    /// `self * a + b`
+    fn mul_add(self, a: Self, b: Self) -> Self;
+    fn min(self, o: Self) -> Self;
+    fn max(self, o: Self) -> Self;
+    fn sqrt(self) -> Self;
+    fn abs(self) -> Self;
+    fn floor(self) -> Self;
+    fn lt(self, o: Self) -> Self::Mask;
+    fn le(self, o: Self) -> Self::Mask;
+    /// `a` where the mask holds, else `b`.
+    fn select(m: Self::Mask, a: Self, b: Self) -> Self;
+    /// Rounds toward zero; out of range gives `i32::MIN`.
+    fn to_int(self) -> Self::Int;
+    fn from_int(i: Self::Int) -> Self;
+    fn from_bits(i: Self::Int) -> Self;
+    /// # Safety
+    /// Every index must be inside `t`.
+    unsafe fn gather(t: &[f32], i: Self::Int) -> Self;
+    /// # Safety
+    /// Every index must be inside `t`.
+    unsafe fn gather_u32(t: &[u32], i: Self::Int) -> Self::Int;
+
+    #[inline(always)]
+    fn clamp(self, lo: f32, hi: f32) -> Self {
+        self.max(Self::splat(lo)).min(Self::splat(hi))
+    }
+    #[inline(always)]
+    fn lerp(self, o: Self, t: Self) -> Self {
+        (o - self).mul_add(t, self)
+    }
+    /// 0 below `a`, 1 above `b`, a cubic between.
+    #[inline(always)]
+    fn smoothstep(self, a: Self, b: Self) -> Self {
+        let t = ((self - a) / (b - a)).clamp(0.0, 1.0);
+        t * t * (Self::splat(3.0) - t - t)
+    }
+    /// e to the power of `self`, relative error under 3e-7 from -87 to 88, clamped beyond.
+    #[inline(always)]
+    fn exp(self) -> Self {
+        // 2^(n + f) with f in -0.5..0.5; the polynomial is the Taylor series of 2^f.
+        let x = (self * Self::splat(std::f32::consts::LOG2_E)).clamp(-126.0, 126.0);
+        let n = (x + Self::splat(0.5)).floor();
+        let f = (x - n) * Self::splat(std::f32::consts::LN_2);
+        let mut p = Self::splat(1.0 / 720.0);
+        for c in [1.0 / 120.0, 1.0 / 24.0, 1.0 / 6.0, 0.5, 1.0, 1.0] {
+            p = p.mul_add(f, Self::splat(c));
+        }
+        let scale = Self::from_bits((n.to_int() + Self::Int::splat(127)).shl::<23>());
+        p * scale
+    }
+}
+
+/// Work that can be done at any lane width.
+pub trait Kernel {
+    type Output;
+    /// Must be `#[inline(always)]`, and so must everything it calls with lanes.
+    fn run<R: Real>(self) -> Self::Output;
+}
+
+/// Instruction sets a kernel is compiled for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum InstructionSet {
+    Scalar,
+    Avx2,
+    Avx512,
+}
+
+impl InstructionSet {
+    /// The sets this machine can run, widest last.
+    pub fn available() -> &'static [InstructionSet] {
+        use InstructionSet::*;
+        #[cfg(target_arch = "x86_64")]
+        {
+            if is_x86_feature_detected!("avx2") && is_x86_feature_detected!("fma") {
+                if is_x86_feature_detected!("avx512f") && is_x86_feature_detected!("avx512dq") {
+                    return &[Scalar, Avx2, Avx512];
+                }
+                return &[Scalar, Avx2];
+            }
+        }
+        &[Scalar]
+    }
+
+    pub fn name(self) -> &'static str {
+        match self {
+            InstructionSet::Scalar => "scalar",
+            InstructionSet::Avx2 => "avx2",
+            InstructionSet::Avx512 => "avx512",
+        }
+    }
+}
+
+/// The set that [`dispatch`] uses here.
+pub fn best() -> InstructionSet {
+    static BEST: std::sync::LazyLock<InstructionSet> =
+        std::sync::LazyLock::new(|| *InstructionSet::available().last().unwrap());
+    *BEST
+}
+
+/// Runs a kernel with the widest lanes of this machine.
+pub fn dispatch<K: Kernel>(k: K) -> K::Output {
+    dispatch_on(best(), k)
+}
+
+/// Runs a kernel on a given set, which must be one of [`InstructionSet::available`].
+pub fn dispatch_on<K: Kernel>(set: InstructionSet, k: K) -> K::Output {
+    assert!(InstructionSet::available().contains(&set), "{} is not available on this machine", set.name());
+    match set {
+        InstructionSet::Scalar => k.run::<Scalar>(),
+        // SAFETY: the features were detected.
+        #[cfg(target_arch = "x86_64")]
+        InstructionSet::Avx2 => unsafe { x86::run_avx2(k) },
+        #[cfg(target_arch = "x86_64")]
+        InstructionSet::Avx512 => unsafe { x86::run_avx512(k) },
+        #[cfg(not(target_arch = "x86_64"))]
+        _ => unreachable!("only x86-64 has further sets"),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    struct Exercise<'a>(&'a [f32]);
+    impl Kernel for Exercise<'_> {
+        type Output = Vec<f32>;
+        #[inline(always)]
+        fn run<R: Real>(self) -> Vec<f32> {
+            let table: Vec<f32> = (0..64).map(|i| i as f32 * 0.5).collect();
+            let bits: Vec<u32> = (0..64u32).map(|i| i.wrapping_mul(2654435761)).collect();
+            let mut out = Vec::new();
+            let mut buf = [0.0f32; 16];
+            for c in self.0.chunks_exact(16) {
+                for part in c.chunks_exact(R::LANES) {
+                    let x = R::load(part);
+                    let i = (x.abs() * R::splat(3.0)).to_int() & R::Int::splat(63);
+                    // SAFETY: masked to 0..64.
+                    let (g, u) = unsafe { (R::gather(&table, i), R::gather_u32(&bits, i)) };
+                    let low = R::from_int(u.shr::<20>() ^ R::Int::splat(5));
+                    let y = R::select(x.lt(R::splat(0.3)), x.exp(), x.floor() + g) + low / x.abs().sqrt();
+                    y.min(R::splat(1e6)).store(&mut buf);
+                    out.extend_from_slice(&buf[..R::LANES]);
+                }
+            }
+            out
+        }
+    }
+
+    #[test]
+    fn every_instruction_set_agrees_with_scalar() {
+        let x: Vec<f32> = (0..256).map(|i| (i as f32 - 127.3) * 0.13).collect();
+        let reference = dispatch_on(InstructionSet::Scalar, Exercise(&x));
+        for &set in InstructionSet::available() {
+            for (a, b) in dispatch_on(set, Exercise(&x)).iter().zip(&reference) {
+                assert!((a - b).abs() <= 1e-5 * b.abs(), "{}: {a} against {b}", set.name());
+            }
+        }
+    }
+
+    #[test]
+    fn exp_is_accurate() {
+        for i in -800..800 {
+            let x = i as f32 * 0.1;
+            let (a, b) = (Real::exp(Scalar(x)).0 as f64, (x as f64).exp());
+            assert!(((a - b) / b).abs() < 5e-6, "exp({x}) = {a}, {b}");
+        }
+    }
+}

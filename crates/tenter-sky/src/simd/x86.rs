@@ -1,0 +1,241 @@
+//! AVX2 (8 lanes) and AVX-512 (16 lanes).
+
+use super::{Int, Kernel, Mask, Real};
+use std::arch::x86_64::*;
+use std::ops::{Add, BitAnd, BitOr, BitXor, Div, Mul, Neg, Not, Sub};
+
+#[target_feature(enable = "avx2,fma")]
+pub unsafe fn run_avx2<K: Kernel>(k: K) -> K::Output {
+    k.run::<F8>()
+}
+
+#[target_feature(enable = "avx512f,avx512dq,avx2,fma")]
+pub unsafe fn run_avx512<K: Kernel>(k: K) -> K::Output {
+    k.run::<F16>()
+}
+
+// SAFETY of every `unsafe` below: these types are only used inside a kernel entered by `dispatch_on`, which
+// checked that the machine has the instructions; gathers pass on their caller's promise.
+macro_rules! lanes {
+    ($f:ident, $i:ident, $m:ident, $n:expr, $vf:ty, $vi:ty, $vm:ty;
+     $setps:ident $loadps:ident $storeps:ident $addps:ident $subps:ident $mulps:ident $divps:ident $fma:ident
+     $minps:ident $maxps:ident $sqrtps:ident
+     $seti:ident $addi:ident $subi:ident $muli:ident $mini:ident $maxi:ident $slli:ident $srli:ident
+     $andi:ident $ori:ident $xori:ident
+     $cvttps:ident $cvti:ident $casti:ident) => {
+        #[derive(Clone, Copy)]
+        pub struct $f($vf);
+        #[derive(Clone, Copy)]
+        pub struct $i($vi);
+        #[derive(Clone, Copy)]
+        pub struct $m($vm);
+        lanes!(@op $f Add add $addps);
+        lanes!(@op $f Sub sub $subps);
+        lanes!(@op $f Mul mul $mulps);
+        lanes!(@op $f Div div $divps);
+        lanes!(@op $i Add add $addi);
+        lanes!(@op $i Sub sub $subi);
+        lanes!(@op $i Mul mul $muli);
+        lanes!(@op $i BitAnd bitand $andi);
+        lanes!(@op $i BitOr bitor $ori);
+        lanes!(@op $i BitXor bitxor $xori);
+        impl Neg for $f {
+            type Output = Self;
+            #[inline(always)]
+            fn neg(self) -> Self {
+                Self::splat(0.0) - self
+            }
+        }
+        impl Int for $i {
+            #[inline(always)]
+            fn splat(v: i32) -> Self {
+                unsafe { Self($seti(v)) }
+            }
+            #[inline(always)]
+            fn shl<const B: u32>(self) -> Self {
+                unsafe { Self(lanes!(@shift $slli, self.0, B)) }
+            }
+            #[inline(always)]
+            fn shr<const B: u32>(self) -> Self {
+                unsafe { Self(lanes!(@shift $srli, self.0, B)) }
+            }
+            #[inline(always)]
+            fn min(self, o: Self) -> Self {
+                unsafe { Self($mini(self.0, o.0)) }
+            }
+            #[inline(always)]
+            fn max(self, o: Self) -> Self {
+                unsafe { Self($maxi(self.0, o.0)) }
+            }
+        }
+        impl Real for $f {
+            type Int = $i;
+            type Mask = $m;
+            const LANES: usize = $n;
+            #[inline(always)]
+            fn splat(v: f32) -> Self {
+                unsafe { Self($setps(v)) }
+            }
+            #[inline(always)]
+            fn load(v: &[f32]) -> Self {
+                assert!(v.len() >= $n);
+                unsafe { Self($loadps(v.as_ptr())) }
+            }
+            #[inline(always)]
+            fn store(self, v: &mut [f32]) {
+                assert!(v.len() >= $n);
+                unsafe { $storeps(v.as_mut_ptr(), self.0) }
+            }
+            #[inline(always)]
+            fn mul_add(self, a: Self, b: Self) -> Self {
+                unsafe { Self($fma(self.0, a.0, b.0)) }
+            }
+            #[inline(always)]
+            fn min(self, o: Self) -> Self {
+                unsafe { Self($minps(self.0, o.0)) }
+            }
+            #[inline(always)]
+            fn max(self, o: Self) -> Self {
+                unsafe { Self($maxps(self.0, o.0)) }
+            }
+            #[inline(always)]
+            fn sqrt(self) -> Self {
+                unsafe { Self($sqrtps(self.0)) }
+            }
+            #[inline(always)]
+            fn abs(self) -> Self {
+                self.max(-self)
+            }
+            #[inline(always)]
+            fn floor(self) -> Self {
+                Self(lanes!(@floor $f self.0))
+            }
+            #[inline(always)]
+            fn lt(self, o: Self) -> $m {
+                $m(lanes!(@cmp $f _CMP_LT_OQ self.0, o.0))
+            }
+            #[inline(always)]
+            fn le(self, o: Self) -> $m {
+                $m(lanes!(@cmp $f _CMP_LE_OQ self.0, o.0))
+            }
+            #[inline(always)]
+            fn select(m: $m, a: Self, b: Self) -> Self {
+                Self(lanes!(@blend $f m.0, a.0, b.0))
+            }
+            #[inline(always)]
+            fn to_int(self) -> $i {
+                unsafe { $i($cvttps(self.0)) }
+            }
+            #[inline(always)]
+            fn from_int(i: $i) -> Self {
+                unsafe { Self($cvti(i.0)) }
+            }
+            #[inline(always)]
+            fn from_bits(i: $i) -> Self {
+                unsafe { Self($casti(i.0)) }
+            }
+            #[inline(always)]
+            unsafe fn gather(t: &[f32], i: $i) -> Self {
+                Self(lanes!(@gatherf $f t, i.0))
+            }
+            #[inline(always)]
+            unsafe fn gather_u32(t: &[u32], i: $i) -> $i {
+                $i(lanes!(@gatheri $f t, i.0))
+            }
+        }
+    };
+    (@op $t:ident $tr:ident $name:ident $ins:ident) => {
+        impl $tr for $t {
+            type Output = Self;
+            #[inline(always)]
+            fn $name(self, o: Self) -> Self {
+                unsafe { Self($ins(self.0, o.0)) }
+            }
+        }
+    };
+    (@shift $ins:ident, $v:expr, $b:expr) => {
+        $ins($v, lanes!(@count $ins $b))
+    };
+    (@count _mm256_sllv_epi32 $b:expr) => { _mm256_set1_epi32($b as i32) };
+    (@count _mm256_srlv_epi32 $b:expr) => { _mm256_set1_epi32($b as i32) };
+    (@count _mm512_sllv_epi32 $b:expr) => { _mm512_set1_epi32($b as i32) };
+    (@count _mm512_srlv_epi32 $b:expr) => { _mm512_set1_epi32($b as i32) };
+    (@floor F8 $v:expr) => { unsafe { _mm256_floor_ps($v) } };
+    (@floor F16 $v:expr) => { unsafe { _mm512_roundscale_ps::<{ _MM_FROUND_TO_NEG_INF | _MM_FROUND_NO_EXC }>($v) } };
+    (@cmp F8 $op:ident $a:expr, $b:expr) => { unsafe { _mm256_cmp_ps::<$op>($a, $b) } };
+    (@cmp F16 $op:ident $a:expr, $b:expr) => { unsafe { _mm512_cmp_ps_mask::<$op>($a, $b) } };
+    (@blend F8 $m:expr, $a:expr, $b:expr) => { unsafe { _mm256_blendv_ps($b, $a, $m) } };
+    (@blend F16 $m:expr, $a:expr, $b:expr) => { unsafe { _mm512_mask_blend_ps($m, $b, $a) } };
+    (@gatherf F8 $t:ident, $i:expr) => { unsafe { _mm256_i32gather_ps::<4>($t.as_ptr(), $i) } };
+    (@gatherf F16 $t:ident, $i:expr) => { unsafe { _mm512_i32gather_ps::<4>($i, $t.as_ptr()) } };
+    (@gatheri F8 $t:ident, $i:expr) => { unsafe { _mm256_i32gather_epi32::<4>($t.as_ptr() as *const i32, $i) } };
+    (@gatheri F16 $t:ident, $i:expr) => { unsafe { _mm512_i32gather_epi32::<4>($i, $t.as_ptr() as *const i32) } };
+}
+
+lanes!(F8, I8, M8, 8, __m256, __m256i, __m256;
+    _mm256_set1_ps _mm256_loadu_ps _mm256_storeu_ps _mm256_add_ps _mm256_sub_ps _mm256_mul_ps _mm256_div_ps
+    _mm256_fmadd_ps _mm256_min_ps _mm256_max_ps _mm256_sqrt_ps
+    _mm256_set1_epi32 _mm256_add_epi32 _mm256_sub_epi32 _mm256_mullo_epi32 _mm256_min_epi32 _mm256_max_epi32
+    _mm256_sllv_epi32 _mm256_srlv_epi32 _mm256_and_si256 _mm256_or_si256 _mm256_xor_si256
+    _mm256_cvttps_epi32 _mm256_cvtepi32_ps _mm256_castsi256_ps);
+lanes!(F16, I16, M16, 16, __m512, __m512i, __mmask16;
+    _mm512_set1_ps _mm512_loadu_ps _mm512_storeu_ps _mm512_add_ps _mm512_sub_ps _mm512_mul_ps _mm512_div_ps
+    _mm512_fmadd_ps _mm512_min_ps _mm512_max_ps _mm512_sqrt_ps
+    _mm512_set1_epi32 _mm512_add_epi32 _mm512_sub_epi32 _mm512_mullo_epi32 _mm512_min_epi32 _mm512_max_epi32
+    _mm512_sllv_epi32 _mm512_srlv_epi32 _mm512_and_si512 _mm512_or_si512 _mm512_xor_si512
+    _mm512_cvttps_epi32 _mm512_cvtepi32_ps _mm512_castsi512_ps);
+
+impl Mask for M8 {
+    #[inline(always)]
+    fn any(self) -> bool {
+        unsafe { _mm256_movemask_ps(self.0) != 0 }
+    }
+}
+impl BitAnd for M8 {
+    type Output = Self;
+    #[inline(always)]
+    fn bitand(self, o: Self) -> Self {
+        unsafe { Self(_mm256_and_ps(self.0, o.0)) }
+    }
+}
+impl BitOr for M8 {
+    type Output = Self;
+    #[inline(always)]
+    fn bitor(self, o: Self) -> Self {
+        unsafe { Self(_mm256_or_ps(self.0, o.0)) }
+    }
+}
+impl Not for M8 {
+    type Output = Self;
+    #[inline(always)]
+    fn not(self) -> Self {
+        unsafe { Self(_mm256_xor_ps(self.0, _mm256_castsi256_ps(_mm256_set1_epi32(-1)))) }
+    }
+}
+impl Mask for M16 {
+    #[inline(always)]
+    fn any(self) -> bool {
+        self.0 != 0
+    }
+}
+impl BitAnd for M16 {
+    type Output = Self;
+    #[inline(always)]
+    fn bitand(self, o: Self) -> Self {
+        Self(self.0 & o.0)
+    }
+}
+impl BitOr for M16 {
+    type Output = Self;
+    #[inline(always)]
+    fn bitor(self, o: Self) -> Self {
+        Self(self.0 | o.0)
+    }
+}
+impl Not for M16 {
+    type Output = Self;
+    #[inline(always)]
+    fn not(self) -> Self {
+        Self(!self.0)
+    }
+}

@@ -1,0 +1,93 @@
+//! Values in each wavelength band.
+
+use std::ops::{Add, AddAssign, Mul, MulAssign, Sub};
+
+/// Number of bands.
+pub const BANDS: usize = 16;
+
+/// Middle of a band, nm.
+pub fn band_centre_nm(band: usize) -> f64 {
+    392.5 + 25.0 * band as f64
+}
+
+/// One value per band.
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[repr(align(64))]
+pub struct Spectrum(pub [f32; BANDS]);
+
+impl Spectrum {
+    pub const ZERO: Spectrum = Spectrum([0.0; BANDS]);
+
+    #[inline(always)]
+    pub fn splat(v: f32) -> Self {
+        Spectrum([v; BANDS])
+    }
+    pub fn from_fn(f: impl Fn(f64) -> f64) -> Self {
+        Spectrum(std::array::from_fn(|b| f(band_centre_nm(b)) as f32))
+    }
+    #[inline(always)]
+    pub fn map(self, f: impl Fn(f32) -> f32) -> Self {
+        Spectrum(self.0.map(f))
+    }
+    #[inline(always)]
+    pub fn zip(self, o: Self, f: impl Fn(f32, f32) -> f32) -> Self {
+        Spectrum(std::array::from_fn(|b| f(self.0[b], o.0[b])))
+    }
+    #[inline(always)]
+    pub fn lerp(self, o: Self, t: f32) -> Self {
+        self.zip(o, |a, b| a + (b - a) * t)
+    }
+    /// e to the power of minus each value; written without branches so that it vectorises.
+    #[inline(always)]
+    pub fn exp_neg(self) -> Self {
+        self.map(|v| {
+            let x = (-v * std::f32::consts::LOG2_E).clamp(-126.0, 126.0);
+            let n = (x + 0.5).floor();
+            let f = (x - n) * std::f32::consts::LN_2;
+            let p = 1.0 / 720.0;
+            let p = p * f + 1.0 / 120.0;
+            let p = p * f + 1.0 / 24.0;
+            let p = p * f + 1.0 / 6.0;
+            let p = ((p * f + 0.5) * f + 1.0) * f + 1.0;
+            p * f32::from_bits(((n as i32 + 127) as u32) << 23)
+        })
+    }
+    pub fn max(self) -> f32 {
+        self.0.into_iter().fold(f32::MIN, f32::max)
+    }
+}
+
+macro_rules! op {
+    ($tr:ident, $f:ident, $o:tt) => {
+        impl $tr for Spectrum {
+            type Output = Self;
+            #[inline(always)]
+            fn $f(self, r: Self) -> Self {
+                self.zip(r, |a, b| a $o b)
+            }
+        }
+    };
+}
+op!(Add, add, +);
+op!(Sub, sub, -);
+op!(Mul, mul, *);
+
+impl Mul<f32> for Spectrum {
+    type Output = Self;
+    #[inline(always)]
+    fn mul(self, k: f32) -> Self {
+        self.map(|v| v * k)
+    }
+}
+impl AddAssign for Spectrum {
+    #[inline(always)]
+    fn add_assign(&mut self, o: Self) {
+        *self = *self + o;
+    }
+}
+impl MulAssign for Spectrum {
+    #[inline(always)]
+    fn mul_assign(&mut self, o: Self) {
+        *self = *self * o;
+    }
+}
