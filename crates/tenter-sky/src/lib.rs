@@ -3,7 +3,9 @@
 //! Pure computation: no files, no clock, no network. Data goes one way: document, scene, caches, light,
 //! picture. World axes are x east, y north, z up, in metres; azimuth is degrees clockwise from north.
 
+pub mod air;
 pub mod astronomy;
+pub mod clouds;
 pub mod document;
 pub mod simd;
 pub mod spectrum;

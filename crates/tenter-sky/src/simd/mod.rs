@@ -71,6 +71,7 @@ pub trait Real:
     fn to_int(self) -> Self::Int;
     fn from_int(i: Self::Int) -> Self;
     fn from_bits(i: Self::Int) -> Self;
+    fn to_bits(self) -> Self::Int;
     /// # Safety
     /// Every index must be inside `t`.
     unsafe fn gather(t: &[f32], i: Self::Int) -> Self;
@@ -91,6 +92,22 @@ pub trait Real:
     fn smoothstep(self, a: Self, b: Self) -> Self {
         let t = ((self - a) / (b - a)).clamp(0.0, 1.0);
         t * t * (Self::splat(3.0) - t - t)
+    }
+    /// Natural logarithm of a positive, normal number, absolute error under 1e-6.
+    #[inline(always)]
+    fn ln(self) -> Self {
+        // self = 2^n m with m in 1..2; ln m = 2 artanh((m - a) / (m + a)) around a = sqrt 2.
+        let bits = self.to_bits();
+        let n = Self::from_int(bits.shr::<23>() - Self::Int::splat(127));
+        let m = Self::from_bits((bits & Self::Int::splat(0x007f_ffff)) | Self::Int::splat(0x3f80_0000));
+        let a = Self::splat(std::f32::consts::SQRT_2);
+        let s = (m - a) / (m + a);
+        let s2 = s * s;
+        let mut p = Self::splat(2.0 / 9.0);
+        for c in [2.0 / 7.0, 2.0 / 5.0, 2.0 / 3.0, 2.0] {
+            p = p.mul_add(s2, Self::splat(c));
+        }
+        (n + Self::splat(0.5)).mul_add(Self::splat(std::f32::consts::LN_2), p * s)
     }
     /// e to the power of `self`, relative error under 3e-7 from -87 to 88, clamped beyond.
     #[inline(always)]
@@ -212,6 +229,15 @@ mod tests {
             for (a, b) in dispatch_on(set, Exercise(&x)).iter().zip(&reference) {
                 assert!((a - b).abs() <= 1e-5 * b.abs(), "{}: {a} against {b}", set.name());
             }
+        }
+    }
+
+    #[test]
+    fn ln_is_accurate() {
+        for i in 1..4000 {
+            let x = (i as f32 * 0.01 - 20.0).exp();
+            let (a, b) = (Real::ln(Scalar(x)).0 as f64, (x as f64).ln());
+            assert!((a - b).abs() < 3e-6, "ln({x}) = {a}, {b}");
         }
     }
 

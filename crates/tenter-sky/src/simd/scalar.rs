@@ -144,6 +144,10 @@ impl Real for Scalar {
         Self(f32::from_bits(i.0 as u32))
     }
     #[inline(always)]
+    fn to_bits(self) -> ScalarInt {
+        ScalarInt(self.0.to_bits() as i32)
+    }
+    #[inline(always)]
     unsafe fn gather(t: &[f32], i: ScalarInt) -> Self {
         Self(t[i.0 as usize])
     }

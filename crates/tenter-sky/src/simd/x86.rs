@@ -22,7 +22,7 @@ macro_rules! lanes {
      $minps:ident $maxps:ident $sqrtps:ident
      $seti:ident $addi:ident $subi:ident $muli:ident $mini:ident $maxi:ident $slli:ident $srli:ident
      $andi:ident $ori:ident $xori:ident
-     $cvttps:ident $cvti:ident $casti:ident) => {
+     $cvttps:ident $cvti:ident $casti:ident $castf:ident) => {
         #[derive(Clone, Copy)]
         pub struct $f($vf);
         #[derive(Clone, Copy)]
@@ -135,6 +135,10 @@ macro_rules! lanes {
                 unsafe { Self($casti(i.0)) }
             }
             #[inline(always)]
+            fn to_bits(self) -> $i {
+                unsafe { $i($castf(self.0)) }
+            }
+            #[inline(always)]
             unsafe fn gather(t: &[f32], i: $i) -> Self {
                 Self(lanes!(@gatherf $f t, i.0))
             }
@@ -177,13 +181,13 @@ lanes!(F8, I8, M8, 8, __m256, __m256i, __m256;
     _mm256_fmadd_ps _mm256_min_ps _mm256_max_ps _mm256_sqrt_ps
     _mm256_set1_epi32 _mm256_add_epi32 _mm256_sub_epi32 _mm256_mullo_epi32 _mm256_min_epi32 _mm256_max_epi32
     _mm256_sllv_epi32 _mm256_srlv_epi32 _mm256_and_si256 _mm256_or_si256 _mm256_xor_si256
-    _mm256_cvttps_epi32 _mm256_cvtepi32_ps _mm256_castsi256_ps);
+    _mm256_cvttps_epi32 _mm256_cvtepi32_ps _mm256_castsi256_ps _mm256_castps_si256);
 lanes!(F16, I16, M16, 16, __m512, __m512i, __mmask16;
     _mm512_set1_ps _mm512_loadu_ps _mm512_storeu_ps _mm512_add_ps _mm512_sub_ps _mm512_mul_ps _mm512_div_ps
     _mm512_fmadd_ps _mm512_min_ps _mm512_max_ps _mm512_sqrt_ps
     _mm512_set1_epi32 _mm512_add_epi32 _mm512_sub_epi32 _mm512_mullo_epi32 _mm512_min_epi32 _mm512_max_epi32
     _mm512_sllv_epi32 _mm512_srlv_epi32 _mm512_and_si512 _mm512_or_si512 _mm512_xor_si512
-    _mm512_cvttps_epi32 _mm512_cvtepi32_ps _mm512_castsi512_ps);
+    _mm512_cvttps_epi32 _mm512_cvtepi32_ps _mm512_castsi512_ps _mm512_castps_si512);
 
 impl Mask for M8 {
     #[inline(always)]

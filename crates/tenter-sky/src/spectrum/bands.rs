@@ -42,7 +42,8 @@ impl Spectrum {
     pub fn exp_neg(self) -> Self {
         self.map(|v| {
             let x = (-v * std::f32::consts::LOG2_E).clamp(-126.0, 126.0);
-            let n = (x + 0.5).floor();
+            // Adding and taking away 1.5 * 2^23 rounds to the nearest whole number.
+            let n = (x + 12582912.0) - 12582912.0;
             let f = (x - n) * std::f32::consts::LN_2;
             let p = 1.0 / 720.0;
             let p = p * f + 1.0 / 120.0;

@@ -1,0 +1,95 @@
+//! A table over the directions seen from one altitude: rows crowd at the horizon, columns go round from the
+//! sun's azimuth to the opposite one. Above and below the horizon are separate, for light jumps there.
+
+use crate::simd::{Int, Real};
+
+/// Lays out the directions seen by an eye.
+#[derive(Clone, Debug)]
+pub struct DirectionGrid {
+    pub around: usize,
+    pub rows: usize,
+    /// Cosine to the vertical of the horizon.
+    horizon: f64,
+    /// Unit vector in the plane, toward the sun.
+    toward_sun: [f32; 2],
+    /// Sine and cosine of the sun's height above the level.
+    sun: [f64; 2],
+}
+
+/// Four neighbouring entries and their weights, for a packet of directions.
+pub struct Corners<R: Real> {
+    pub index: [R::Int; 4],
+    pub weight: [R; 4],
+}
+
+impl DirectionGrid {
+    pub fn new(planet: f64, altitude: f64, sun: [f64; 3], around: usize, rows: usize) -> DirectionGrid {
+        let flat = sun[0].hypot(sun[1]);
+        let toward_sun =
+            if flat > 1e-9 { [(sun[0] / flat) as f32, (sun[1] / flat) as f32] } else { [0.0, 1.0] };
+        let horizon = -(altitude * (2.0 * planet + altitude)).sqrt() / (planet + altitude);
+        DirectionGrid { around, rows, horizon, toward_sun, sun: [sun[2], flat] }
+    }
+
+    pub fn len(&self) -> usize {
+        2 * self.around * self.rows
+    }
+
+    /// Cosines of an entry's direction to the vertical and to the sun, and whether it looks at the ground.
+    pub fn direction(&self, index: usize) -> (f64, f64, bool) {
+        let (x, y) = (index % self.around, index / self.around);
+        let below = y >= self.rows;
+        let v = (y % self.rows) as f64 / (self.rows - 1) as f64;
+        // Keep a hair's breadth from the horizon, so that each half is on its own side.
+        let v2 = (v * v).max(1e-9);
+        let cos =
+            if below { self.horizon - v2 * (1.0 + self.horizon) } else { self.horizon + v2 * (1.0 - self.horizon) };
+        let u = x as f64 / (self.around - 1) as f64;
+        let cos_azimuth = 1.0 - 2.0 * u * u;
+        let sin = (1.0 - cos * cos).max(0.0).sqrt();
+        (cos, (cos * self.sun[0] + sin * self.sun[1] * cos_azimuth).clamp(-1.0, 1.0), below)
+    }
+
+    /// Entries around a packet of unit directions (x east, y north, z up).
+    #[inline(always)]
+    pub fn corners<R: Real>(&self, d: [R; 3]) -> Corners<R> {
+        let horizon = self.horizon as f32;
+        let s = d[2] - R::splat(horizon);
+        let above = R::splat(0.0).le(s);
+        let span = R::select(above, R::splat(1.0 / (1.0 - horizon)), R::splat(1.0 / (1.0 + horizon).max(1e-6)));
+        let v = (s.abs() * span).min(R::splat(1.0)).sqrt() * R::splat((self.rows - 1) as f32);
+        let flat = (d[0] * d[0] + d[1] * d[1]).sqrt().max(R::splat(1e-6));
+        let cos = (d[0] * R::splat(self.toward_sun[0]) + d[1] * R::splat(self.toward_sun[1])) / flat;
+        let u = ((R::splat(1.0) - cos) * R::splat(0.5)).clamp(0.0, 1.0).sqrt() * R::splat((self.around - 1) as f32);
+        let x0 = u.floor().clamp(0.0, (self.around - 2) as f32);
+        let y0 = v.floor().clamp(0.0, (self.rows - 2) as f32);
+        let (fx, fy) = (u - x0, v - y0);
+        let row = y0 + R::select(above, R::splat(0.0), R::splat(self.rows as f32));
+        let first = row.mul_add(R::splat(self.around as f32), x0).to_int();
+        let one = R::splat(1.0);
+        Corners {
+            index: [
+                first,
+                first + R::Int::splat(1),
+                first + R::Int::splat(self.around as i32),
+                first + R::Int::splat(self.around as i32 + 1),
+            ],
+            weight: [(one - fx) * (one - fy), fx * (one - fy), (one - fx) * fy, fx * fy],
+        }
+    }
+}
+
+impl<R: Real> Corners<R> {
+    /// Interpolates channel `channel` of a table whose entries are `stride` values apart.
+    #[inline(always)]
+    pub fn gather(&self, table: &[f32], stride: usize, offset: R::Int) -> R {
+        let mut sum = R::splat(0.0);
+        for k in 0..4 {
+            let i = self.index[k] * R::Int::splat(stride as i32) + offset;
+            // SAFETY: `corners` keeps entries inside the grid; offsets are below the stride.
+            let value = unsafe { R::gather(table, i) };
+            sum = value.mul_add(self.weight[k], sum);
+        }
+        sum
+    }
+}

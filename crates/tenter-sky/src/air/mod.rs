@@ -1,0 +1,49 @@
+//! The air: what it is made of, what it lets through and what it scatters.
+//!
+//! Sunlight is 1 in every wavelength band outside the air; strength and colour come last. Lengths are metres.
+//! A point is told by its altitude and by the cosine of the angle between a ray and the local vertical;
+//! squared radii are never subtracted, so a planet of 70 000 km works as well as one of 50 km.
+
+mod directions;
+mod medium;
+mod orders;
+mod shells;
+mod sunlight;
+mod transmittance;
+mod view;
+
+pub use medium::{Medium, aerosol_phase, rayleigh_column, rayleigh_phase};
+pub use directions::Corners;
+pub use orders::Orders;
+pub use shells::{Ray, distance_to_altitude};
+pub use sunlight::SunlightTable;
+pub use transmittance::Transmittance;
+pub use view::{AirInFront, AirView, Front, SkyColour, SunInSky, lobe};
+
+use crate::document;
+
+/// Altitude above which there is no air, m.
+pub const TOP_M: f64 = 100_000.0;
+
+/// How finely tables are made: a draft while the hand moves, full when it rests.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Fineness {
+    Draft,
+    Full,
+}
+
+/// Tables that depend on the air and the planet alone, not on sun or eye.
+pub struct Air {
+    pub medium: Medium,
+    pub transmittance: Transmittance,
+    pub orders: Orders,
+}
+
+impl Air {
+    pub fn new(air: &document::Air, fineness: Fineness) -> Air {
+        let medium = Medium::new(air);
+        let transmittance = Transmittance::new(&medium);
+        let orders = Orders::new(&medium, &transmittance, fineness);
+        Air { medium, transmittance, orders }
+    }
+}

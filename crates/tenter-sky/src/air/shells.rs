@@ -1,0 +1,95 @@
+//! Geometry of rays in spherical shells, by altitude.
+
+/// A ray from an altitude, with the cosine of its angle to the vertical there.
+#[derive(Clone, Copy, Debug)]
+pub struct Ray {
+    /// Radius of the planet, m.
+    pub planet: f64,
+    /// Altitude of the start, m.
+    pub altitude: f64,
+    /// Cosine to the local vertical.
+    pub cos: f64,
+}
+
+impl Ray {
+    /// Altitude after a distance, by the difference form: h = h0 + (t^2 + 2 r t cos) / (r + r').
+    #[inline(always)]
+    pub fn altitude_at(&self, t: f64) -> f64 {
+        let r = self.planet + self.altitude;
+        let gain = t * (t + 2.0 * r * self.cos);
+        let r2 = (r * r + gain).max(0.0).sqrt();
+        self.altitude + gain / (r + r2)
+    }
+
+    /// Cosine of the ray to the vertical after a distance.
+    #[inline(always)]
+    pub fn cos_at(&self, t: f64) -> f64 {
+        let r = self.planet + self.altitude;
+        let r2 = self.planet + self.altitude_at(t);
+        ((r * self.cos + t) / r2).clamp(-1.0, 1.0)
+    }
+
+    /// Distance to the ground, if the ray meets it.
+    pub fn to_ground(&self) -> Option<f64> {
+        if self.cos >= 0.0 {
+            return None;
+        }
+        distance_to_altitude(self, 0.0).map(|(near, _)| near.max(0.0))
+    }
+
+    /// Distance to the upper edge of a shell that holds the start.
+    pub fn to_shell(&self, altitude: f64) -> f64 {
+        distance_to_altitude(self, altitude).map_or(0.0, |(_, far)| far.max(0.0))
+    }
+}
+
+/// Both distances at which a ray crosses an altitude (negative: behind the start), nearer first.
+pub fn distance_to_altitude(ray: &Ray, altitude: f64) -> Option<(f64, f64)> {
+    let r = ray.planet + ray.altitude;
+    let b = r * ray.cos;
+    // r0^2 - r1^2 as a product
+    let c = (ray.altitude - altitude) * (2.0 * ray.planet + ray.altitude + altitude);
+    let q = b * b - c;
+    if q < 0.0 {
+        return None;
+    }
+    // The numerically stable pair of roots.
+    let s = q.sqrt();
+    let far_side = if b >= 0.0 { -(b + s) } else { s - b };
+    if far_side == 0.0 {
+        return Some((0.0, 0.0));
+    }
+    let (a, b) = (far_side, c / far_side);
+    Some((a.min(b), a.max(b)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Going up and coming down agree, from a planet of 50 km to one of 70 000 km.
+    #[test]
+    fn altitudes_come_back() {
+        for planet in [5e4, 1.7e6, 6.371e6, 7e7] {
+            for altitude in [0.0, 1.0, 2000.0, 50_000.0] {
+                for cos in [1.0, 0.3, 0.001, 0.0] {
+                    let ray = Ray { planet, altitude, cos };
+                    for target in [altitude + 0.5, altitude + 900.0, 90_000.0] {
+                        let t = ray.to_shell(target);
+                        let h = ray.altitude_at(t);
+                        assert!((h - target).abs() < 1e-4, "{planet} {altitude} {cos}: {h} for {target}");
+                    }
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn the_horizon_is_where_geometry_has_it() {
+        let ray = |cos: f64| Ray { planet: 6.371e6, altitude: 100.0, cos };
+        let dip = (6.371e6f64 / 6.3711e6).acos();
+        assert!(ray(-(dip + 1e-5).sin()).to_ground().is_some());
+        assert!(ray(-(dip - 1e-5).sin()).to_ground().is_none());
+        assert!((ray(-1.0).to_ground().unwrap() - 100.0).abs() < 1e-6);
+    }
+}

@@ -1,0 +1,73 @@
+//! Random numbers that belong to places: the same place always has the same ones.
+
+use crate::simd::{Int, Real};
+
+/// Numbers in 0..1 for a cell of a jittered grid.
+pub struct Draw(u32);
+
+impl Draw {
+    pub fn new(seed: u32, level: u32, x: i64, y: i64) -> Draw {
+        let mut h = seed.wrapping_mul(0x9e37_79b1) ^ level.wrapping_mul(0x85eb_ca6b);
+        for v in [x as u32, y as u32] {
+            h = mix(h ^ v.wrapping_mul(0xc2b2_ae35));
+        }
+        Draw(h)
+    }
+    pub fn next(&mut self) -> f64 {
+        self.0 = self.0.wrapping_add(0x6d2b_79f5);
+        mix(self.0) as f64 / 4294967296.0
+    }
+    pub fn range(&mut self, low: f64, high: f64) -> f64 {
+        low + (high - low) * self.next()
+    }
+}
+
+/// Spreads every bit over all others (Wellons 2018, "lowbias32", a public-domain hash).
+#[inline(always)]
+pub fn mix(mut h: u32) -> u32 {
+    h ^= h >> 16;
+    h = h.wrapping_mul(0x21f0_aaad);
+    h ^= h >> 15;
+    h = h.wrapping_mul(0xd35a_2d97);
+    h ^ (h >> 15)
+}
+
+#[inline(always)]
+fn mix_lanes<I: Int>(h: I) -> I {
+    let h = (h ^ h.shr::<16>()) * I::splat(0x21f0_aaad);
+    let h = (h ^ h.shr::<15>()) * I::splat(0xd35a_2d97u32 as i32);
+    h ^ h.shr::<15>()
+}
+
+/// Smooth noise over the plane, about -1 to 1, one hill per unit square (Perlin 1985, with values for slopes).
+#[inline(always)]
+pub fn value_noise<R: Real>(seed: u32, x: R, y: R) -> R {
+    let (x0, y0) = (x.floor(), y.floor());
+    let (fx, fy) = (x - x0, y - y0);
+    let ease = |f: R| f * f * f * ((f * R::splat(6.0) - R::splat(15.0)) * f + R::splat(10.0));
+    let (ix, iy) = (x0.to_int(), y0.to_int());
+    let corner = |dx: i32, dy: i32| {
+        let hx = mix_lanes((ix + R::Int::splat(dx)) ^ R::Int::splat(seed as i32));
+        let h = mix_lanes(hx ^ ((iy + R::Int::splat(dy)) * R::Int::splat(0x9e37_79b1u32 as i32)));
+        R::from_int(h.shr::<8>()) * R::splat(2.0 / 16_777_216.0) - R::splat(1.0)
+    };
+    let top = corner(0, 0).lerp(corner(1, 0), ease(fx));
+    let bottom = corner(0, 1).lerp(corner(1, 1), ease(fx));
+    top.lerp(bottom, ease(fy))
+}
+
+/// Several octaves of [`value_noise`], turned against each other so that no grid shows; about -1 to 1.
+#[inline(always)]
+pub fn layered_noise<R: Real>(seed: u32, octaves: u32, x: R, y: R) -> R {
+    let (mut x, mut y) = (x, y);
+    let mut sum = R::splat(0.0);
+    let (mut weight, mut total) = (1.0f32, 0.0f32);
+    for octave in 0..octaves {
+        sum = value_noise(seed.wrapping_add(octave * 7919), x, y).mul_add(R::splat(weight), sum);
+        total += weight;
+        weight *= 0.5;
+        let (c, s) = (R::splat(2.03 * 0.8), R::splat(2.03 * 0.6));
+        (x, y) = (x * c - y * s + R::splat(17.3), x * s + y * c + R::splat(5.1));
+    }
+    sum * R::splat(1.0 / total)
+}

@@ -1,0 +1,196 @@
+//! Lumps on lumps: a block of noise that repeats, made of balls that crowd each other, at several sizes.
+//!
+//! Each octave is one minus the squared distance to the nearest of scattered points (Worley 1996), which
+//! swells outward in rounds and meets in creases, as rising cloud does.
+
+use super::hash::mix;
+use crate::simd::{Int, Kernel, Real, dispatch};
+use rayon::prelude::*;
+use std::sync::LazyLock;
+
+/// Samples along each side of the block.
+pub const SIDE: usize = 128;
+/// Points along each side in the coarsest octave.
+pub const COARSEST: usize = 5;
+/// Octaves; each has twice the points along a side.
+const OCTAVES: usize = 3;
+
+/// Four neighbouring bytes of a plane (x, x+1; y, y+1) in each word, so that two reads give eight samples.
+pub struct Lumps {
+    words: Vec<u32>,
+}
+
+impl Lumps {
+    pub fn get() -> &'static Lumps {
+        static BLOCK: LazyLock<Lumps> = LazyLock::new(Lumps::new);
+        &BLOCK
+    }
+
+    fn new() -> Lumps {
+        let points: Vec<Vec<f32>> = (0..OCTAVES).map(|o| scattered(COARSEST << o, o as u32)).collect();
+        let mut values: Vec<f32> = (0..SIDE * SIDE)
+            .into_par_iter()
+            .flat_map_iter(|row| dispatch(Row { points: &points, y: row % SIDE, z: row / SIDE }))
+            .collect();
+        equalise(&mut values);
+        let byte = |x: usize, y: usize, z: usize| {
+            (values[(z * SIDE + y % SIDE) * SIDE + x % SIDE] * 255.0 + 0.5) as u32
+        };
+        let words = (0..SIDE * SIDE * SIDE)
+            .into_par_iter()
+            .map(|i| {
+                let (x, y, z) = (i % SIDE, i / SIDE % SIDE, i / SIDE / SIDE);
+                byte(x, y, z)
+                    | byte(x + 1, y, z) << 8
+                    | byte(x, y + 1, z) << 16
+                    | byte(x + 1, y + 1, z) << 24
+            })
+            .collect();
+        Lumps { words }
+    }
+
+    /// Interpolated value at a place in units of the block's side: even from 0 (creases) to 1 (crowns), so
+    /// that its mean is one half.
+    #[inline(always)]
+    pub fn at<R: Real>(&self, p: [R; 3]) -> R {
+        let side = R::splat(SIDE as f32);
+        let scaled = p.map(|v| v * side);
+        let floor = scaled.map(|v| v.floor());
+        let f: [R; 3] = std::array::from_fn(|k| scaled[k] - floor[k]);
+        let mask = R::Int::splat(SIDE as i32 - 1);
+        let i = floor.map(|v| v.to_int() & mask);
+        let z1 = (i[2] + R::Int::splat(1)) & mask;
+        let plane = (i[1].shl::<7>()) + i[0];
+        // SAFETY: every index is masked to the block.
+        let (a, b) = unsafe {
+            (
+                R::gather_u32(&self.words, i[2].shl::<14>() + plane),
+                R::gather_u32(&self.words, z1.shl::<14>() + plane),
+            )
+        };
+        let flat = |w: R::Int| {
+            let byte = R::Int::splat(255);
+            let v0 = R::from_int(w & byte);
+            let v1 = R::from_int(w.shr::<8>() & byte);
+            let v2 = R::from_int(w.shr::<16>() & byte);
+            let v3 = R::from_int(w.shr::<24>());
+            v0.lerp(v1, f[0]).lerp(v2.lerp(v3, f[0]), f[1])
+        };
+        flat(a).lerp(flat(b), f[2]) * R::splat(1.0 / 255.0)
+    }
+}
+
+/// One jittered point per cell of a grid with `n` cells a side; x, y, z in cells.
+fn scattered(n: usize, octave: u32) -> Vec<f32> {
+    let mut points = Vec::with_capacity(n * n * n * 3);
+    for cell in 0..n * n * n {
+        for axis in 0..3u32 {
+            let h = mix(mix(cell as u32 ^ (octave << 24)).wrapping_add(axis * 0x9e37_79b9));
+            points.push(h as f32 / 4294967296.0);
+        }
+    }
+    points
+}
+
+struct Row<'a> {
+    points: &'a [Vec<f32>],
+    y: usize,
+    z: usize,
+}
+
+impl Kernel for Row<'_> {
+    type Output = Vec<f32>;
+    #[inline(always)]
+    fn run<R: Real>(self) -> Vec<f32> {
+        let mut out = vec![0.0; SIDE];
+        let index: Vec<f32> = (0..SIDE).map(|i| i as f32).collect();
+        for start in (0..SIDE).step_by(R::LANES) {
+            let x = R::load(&index[start..]);
+            let mut sum = R::splat(0.0);
+            let mut weight = 1.0;
+            for (octave, points) in self.points.iter().enumerate() {
+                let n = COARSEST << octave;
+                let scale = n as f32 / SIDE as f32;
+                let nearest = nearest::<R>(points, n, x * R::splat(scale), self.y as f32 * scale, self.z as f32 * scale);
+                sum = sum + (R::splat(1.0) - nearest) * R::splat(weight);
+                weight *= 0.45;
+            }
+            sum.store(&mut out[start..]);
+        }
+        out
+    }
+}
+
+/// Squared distance in cells to the nearest point of a repeating jittered grid.
+#[inline(always)]
+fn nearest<R: Real>(points: &[f32], n: usize, x: R, y: f32, z: f32) -> R {
+    let (cy, cz) = (y.floor(), z.floor());
+    let cx = x.floor();
+    let mut best = R::splat(9.0);
+    let wrap = |v: i32| v.rem_euclid(n as i32) as usize;
+    for dz in -1..=1 {
+        for dy in -1..=1 {
+            let row = (wrap(cz as i32 + dz) * n + wrap(cy as i32 + dy)) * n;
+            let (oy, oz) = (cy + dy as f32 - y, cz + dz as f32 - z);
+            for dx in -1..=1 {
+                let column = cx + R::splat(dx as f32);
+                let size = R::splat(n as f32);
+                let wrapped = column - (column / size).floor() * size;
+                let i = (wrapped.to_int() + R::Int::splat(row as i32)) * R::Int::splat(3);
+                // SAFETY: row and wrapped column are inside the grid, three values a point.
+                let (px, py, pz) = unsafe {
+                    (
+                        R::gather(points, i),
+                        R::gather(points, i + R::Int::splat(1)),
+                        R::gather(points, i + R::Int::splat(2)),
+                    )
+                };
+                let (vx, vy, vz) = (column - x + px, py + R::splat(oy), pz + R::splat(oz));
+                best = best.min(vx * vx + vy * vy + vz * vz);
+            }
+        }
+    }
+    best
+}
+
+/// Replaces values by their rank, so that the block is even from 0 to 1.
+fn equalise(values: &mut [f32]) {
+    const BINS: usize = 4096;
+    let (low, high) = values.iter().fold((f32::MAX, f32::MIN), |(a, b), v| (a.min(*v), b.max(*v)));
+    let bin = |v: f32| (((v - low) / (high - low) * (BINS - 1) as f32) as usize).min(BINS - 1);
+    let mut count = vec![0u32; BINS + 1];
+    for v in values.iter() {
+        count[bin(*v) + 1] += 1;
+    }
+    for i in 0..BINS {
+        count[i + 1] += count[i];
+    }
+    let total = values.len() as f32;
+    values.par_iter_mut().for_each(|v| {
+        let x = (*v - low) / (high - low) * (BINS - 1) as f32;
+        let b = bin(*v);
+        let (from, to) = (count[b] as f32, count[b + 1] as f32);
+        *v = (from + (to - from) * (x - b as f32).clamp(0.0, 1.0)) / total;
+    });
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::simd::Scalar;
+
+    #[test]
+    fn the_block_is_even_and_repeats() {
+        let lumps = Lumps::get();
+        let mut sum = 0.0;
+        let n = 20_000;
+        for i in 0..n {
+            let p: [f32; 3] = std::array::from_fn(|k| mix(i * 3 + k as u32) as f32 / 4294967296.0);
+            let v = lumps.at(p.map(Scalar)).0;
+            let again = lumps.at([Scalar(p[0] + 1.0), Scalar(p[1] - 2.0), Scalar(p[2] + 3.0)]).0;
+            assert!((v - again).abs() < 1e-2 && (0.0..=1.0).contains(&v));
+            sum += v;
+        }
+        assert!((sum / n as f32 - 0.5).abs() < 0.01, "{}", sum / n as f32);
+    }
+}

@@ -1,0 +1,15 @@
+//! Clouds: where they are, how they are formed, and what they do to light.
+//!
+//! A layer is a function of place: metres east and north along the ground from the origin (azimuthal
+//! equidistant on the sphere) and metres above the base. [`form`] turns a document's layer into maps and
+//! gives the extinction at a place for a footprint; [`shadow`] keeps how much cloud lies toward the sun;
+//! [`mie`] tells how droplets scatter; [`diffusion`] what many scatterings make of it.
+
+pub mod diffusion;
+pub mod form;
+mod hash;
+mod heaps;
+pub mod lumps;
+pub mod mie;
+pub mod shadow;
+mod sheets;
