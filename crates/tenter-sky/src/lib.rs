@@ -5,7 +5,13 @@
 
 pub mod air;
 pub mod astronomy;
+pub mod camera;
 pub mod clouds;
+pub mod develop;
 pub mod document;
+pub mod live;
+pub mod measure;
+pub mod picture;
+pub mod scene;
 pub mod simd;
 pub mod spectrum;

@@ -48,10 +48,13 @@ pub struct Medium {
     /// Scattering of aerosol at the ground, per metre.
     pub aerosol_scattering: Spectrum,
     pub aerosol_asymmetry: f32,
-    aerosol_scale_height: f64,
     /// Absorption of ozone where it is densest, per metre.
     pub ozone: Spectrum,
+    /// Amounts every [`PROFILE_STEP_M`], so that the inner loops only interpolate.
+    profile: Vec<[f32; 4]>,
 }
+
+const PROFILE_STEP_M: f64 = 25.0;
 
 /// Amounts of molecules, aerosol and ozone, relative to their reference densities; or columns of them, m.
 pub type Amounts = [f64; 3];
@@ -77,16 +80,23 @@ impl Medium {
             aerosol_extinction,
             aerosol_scattering: aerosol_extinction * albedo,
             aerosol_asymmetry: optics.asymmetry as f32,
-            aerosol_scale_height: air.aerosol_scale_height_m,
             ozone,
+            profile: profile(air.aerosol_scale_height_m),
         }
     }
 
     /// Amounts at an altitude.
     #[inline(always)]
     pub fn amounts(&self, altitude: f64) -> Amounts {
-        let h = altitude.clamp(0.0, TOP_M);
-        [density(h), (-h / self.aerosol_scale_height).exp(), (1.0 - (h - 22_500.0).abs() / 15_000.0).max(0.0)]
+        let x = altitude.clamp(0.0, TOP_M) as f32 * (1.0 / PROFILE_STEP_M) as f32;
+        let k = x as usize;
+        let f = x - k as f32;
+        let (a, b) = (&self.profile[k], &self.profile[k + 1]);
+        [
+            (a[0] + (b[0] - a[0]) * f) as f64,
+            (a[1] + (b[1] - a[1]) * f) as f64,
+            (a[2] + (b[2] - a[2]) * f) as f64,
+        ]
     }
 
     /// Optical depth of columns of the three constituents.
@@ -98,23 +108,23 @@ impl Medium {
     }
 }
 
+/// Amounts of molecules, aerosol and ozone over altitude.
+fn profile(aerosol_scale_height: f64) -> Vec<[f32; 4]> {
+    (0..=(TOP_M / PROFILE_STEP_M) as usize + 1)
+        .map(|i| {
+            let h = i as f64 * PROFILE_STEP_M;
+            let ozone = (1.0 - (h - 22_500.0).abs() / 15_000.0).max(0.0);
+            [density(h) as f32, (-h / aerosol_scale_height).exp() as f32, ozone as f32, 0.0]
+        })
+        .collect()
+}
+
 /// Density of molecules relative to the ground, log-linear between the standard's levels.
-#[inline(always)]
 fn density(h: f64) -> f64 {
-    // Table of ln(density) every 250 m, so that the inner loops only interpolate linearly.
-    static FINE: std::sync::LazyLock<Vec<f64>> = std::sync::LazyLock::new(|| {
-        (0..=401)
-            .map(|i| {
-                let x = (i as f64 * 250.0 / 5000.0).min(19.999);
-                let k = x as usize;
-                let ln = DENSITY[k].ln() + (DENSITY[k + 1].ln() - DENSITY[k].ln()) * (x - k as f64);
-                ln.exp() / DENSITY[0]
-            })
-            .collect()
-    });
-    let x = h * (1.0 / 250.0);
+    let x = (h / 5000.0).min(19.999);
     let k = x as usize;
-    FINE[k] + (FINE[k + 1] - FINE[k]) * (x - k as f64)
+    let ln = DENSITY[k].ln() + (DENSITY[k + 1].ln() - DENSITY[k].ln()) * (x - k as f64);
+    ln.exp() / DENSITY[0]
 }
 
 /// Height of a column of ground density that holds all molecules, m.

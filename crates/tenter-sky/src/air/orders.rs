@@ -11,7 +11,7 @@ use super::shells::Ray;
 use super::transmittance::Transmittance;
 use super::{Fineness, TOP_M};
 use crate::simd::{Kernel, Real, dispatch};
-use crate::spectrum::Spectrum;
+use crate::spectrum::{BANDS, Spectrum};
 use rayon::prelude::*;
 use std::f64::consts::PI;
 
@@ -27,15 +27,15 @@ pub struct Orders {
 /// The table's axis over the sun's height: cosine from -0.45 (27 degrees below) to 1, finest at the horizon.
 fn cosine_of(x: f64) -> f64 {
     const ZERO: f64 = 0.42;
-    if x < ZERO { -0.45 * ((ZERO - x) / ZERO).powf(1.5) } else { ((x - ZERO) / (1.0 - ZERO)).powf(1.5) }
+    if x < ZERO { -0.45 * ((ZERO - x) / ZERO).powi(2) } else { ((x - ZERO) / (1.0 - ZERO)).powi(2) }
 }
 
 fn position_of(cos: f64) -> f64 {
     const ZERO: f64 = 0.42;
     if cos < 0.0 {
-        ZERO - ZERO * (-cos / 0.45).min(1.0).powf(1.0 / 1.5)
+        ZERO - ZERO * (-cos / 0.45).min(1.0).sqrt()
     } else {
-        ZERO + (1.0 - ZERO) * cos.min(1.0).powf(1.0 / 1.5)
+        ZERO + (1.0 - ZERO) * cos.min(1.0).sqrt()
     }
 }
 
@@ -52,11 +52,8 @@ impl Table<'_> {
         let x = position_of(cos) * (self.heights - 1) as f64;
         let (x0, y0) = ((x as usize).min(self.heights - 2), (y as usize).min(self.altitudes - 2));
         let (fx, fy) = ((x - x0 as f64) as f32, (y - y0 as f64) as f32);
-        let row = |dy: usize| {
-            let i = (y0 + dy) * self.heights + x0;
-            self.values[i].lerp(self.values[i + 1], fx)
-        };
-        row(0).lerp(row(1), fy)
+        let (i, j) = (y0 * self.heights + x0, (y0 + 1) * self.heights + x0);
+        self.values[i].lerp(self.values[i + 1], fx).lerp(self.values[j].lerp(self.values[j + 1], fx), fy)
     }
 }
 
@@ -68,9 +65,10 @@ enum Source<'a> {
 
 impl Orders {
     pub fn new(medium: &Medium, transmittance: &Transmittance, fineness: Fineness) -> Orders {
-        let (altitudes, heights, steps) = match fineness {
-            Fineness::Draft => (12, 20, 16),
-            Fineness::Full => (24, 40, 28),
+        // Rows of altitude and of sun heights; cosines and azimuths of directions; steps along each.
+        let (altitudes, heights, polar, around, steps) = match fineness {
+            Fineness::Draft => (12, 20, 12, 4, 14),
+            Fineness::Full => (24, 40, 16, 6, 26),
         };
         let pass = |source: &Source| -> (Vec<Spectrum>, Vec<Spectrum>) {
             let both: Vec<(Spectrum, Spectrum)> = (0..altitudes * heights)
@@ -78,7 +76,7 @@ impl Orders {
                 .map(|i| {
                     let altitude = ((i / heights) as f64 / (altitudes - 1) as f64).powi(2) * TOP_M;
                     let cos = cosine_of((i % heights) as f64 / (heights - 1) as f64);
-                    dispatch(Gather { medium, source, altitude, sun_cos: cos, steps })
+                    dispatch(Gather { medium, source, altitude, sun_cos: cos, polar, around, steps })
                 })
                 .collect();
             let ground = both[..heights].iter().map(|b| b.1).collect();
@@ -90,11 +88,13 @@ impl Orders {
         let (third, third_ground) =
             pass(&Source::Scattered(Table { altitudes, heights, values: &second }, &second_ground));
         let series = |(first, second, third): (&Spectrum, &Spectrum, &Spectrum)| {
-            let rest = second.zip(*third, |b, c| {
+            let mut sum = *first;
+            for band in 0..BANDS {
+                let (b, c) = (second.0[band], third.0[band]);
                 let ratio = if b > 0.0 { (c / b).min(0.97) } else { 0.0 };
-                b + c / (1.0 - ratio)
-            });
-            *first + rest
+                sum.0[band] += b + c / (1.0 - ratio);
+            }
+            sum
         };
         let sum = |a: &[Spectrum], b: &[Spectrum], c: &[Spectrum]| {
             a.iter().zip(b).zip(c).map(|((a, b), c)| series((a, b, c))).collect::<Vec<_>>()
@@ -133,6 +133,8 @@ struct Gather<'a> {
     source: &'a Source<'a>,
     altitude: f64,
     sun_cos: f64,
+    polar: usize,
+    around: usize,
     steps: usize,
 }
 
@@ -142,23 +144,22 @@ impl Kernel for Gather<'_> {
     #[inline(always)]
     fn run<R: Real>(self) -> Self::Output {
         // Directions: cosines that crowd at the horizon, where the light is; azimuths from 0 to half a turn.
-        const POLAR: usize = 16;
-        const AROUND: usize = 6;
+        let Gather { polar, around, .. } = self;
         let (mut mean, mut level) = (Spectrum::ZERO, Spectrum::ZERO);
         let horizon = -(self.altitude * (2.0 * self.medium.planet + self.altitude)).sqrt()
             / (self.medium.planet + self.altitude);
         let sun_sin = (1.0 - self.sun_cos * self.sun_cos).max(0.0).sqrt();
-        for p in 0..POLAR {
+        for p in 0..polar {
             let s = |k: f64| {
-                let x = k / POLAR as f64 * 2.0 - 1.0;
+                let x = k / polar as f64 * 2.0 - 1.0;
                 let up = x * x;
                 if x < 0.0 { horizon - up * (1.0 + horizon) } else { horizon + up * (1.0 - horizon) }
             };
             let cos = s(p as f64 + 0.5);
-            let weight = (s(p as f64 + 1.0) - s(p as f64)) / AROUND as f64;
+            let weight = (s(p as f64 + 1.0) - s(p as f64)) / around as f64;
             let sin = (1.0 - cos * cos).max(0.0).sqrt();
-            for a in 0..AROUND {
-                let phi = PI * (a as f64 + 0.5) / AROUND as f64;
+            for a in 0..around {
+                let phi = PI * (a as f64 + 0.5) / around as f64;
                 let to_sun = cos * self.sun_cos + sin * sun_sin * phi.cos();
                 let light = self.along::<R>(cos, to_sun);
                 mean += light * (0.5 * weight) as f32;
@@ -189,7 +190,7 @@ impl Gather<'_> {
             let (t, dt) = (length * mid * mid, length * (b * b - a * a));
             let h = ray.altitude_at(t);
             let n = m.amounts(h);
-            let half = m.optical_depth(n.map(|v| v * dt * 0.5)).exp_neg();
+            let half = m.optical_depth([n[0] * dt * 0.5, n[1] * dt * 0.5, n[2] * dt * 0.5]).exp_neg();
             through *= half;
             let sun_cos = sun_cos_at(t, h);
             let (sm, sa) = (m.molecules * (n[0] * dt) as f32, m.aerosol_scattering * (n[1] * dt) as f32);

@@ -40,14 +40,19 @@ impl SunlightTable {
         let y0 = y.floor().clamp(0.0, (ALTITUDES - 2) as f32);
         let (fx, fy) = (x - x0, y - y0);
         let first = y0.mul_add(R::splat(HEIGHTS as f32), x0).to_int() * R::Int::splat(3);
-        std::array::from_fn(|c| {
-            let at = |step: usize| {
-                let i = first + R::Int::splat((step * 3 + c) as i32);
-                // SAFETY: x0 and y0 leave room for their neighbours.
-                unsafe { R::gather(&self.values, i) }
-            };
-            at(0).lerp(at(1), fx).lerp(at(HEIGHTS).lerp(at(HEIGHTS + 1), fx), fy)
-        })
+        let mut light = [R::splat(0.0); 3];
+        for c in 0..3 {
+            let low = self.entry::<R>(first, c).lerp(self.entry::<R>(first, c + 3), fx);
+            let high = self.entry::<R>(first, c + 3 * HEIGHTS).lerp(self.entry::<R>(first, c + 3 * HEIGHTS + 3), fx);
+            light[c] = low.lerp(high, fy);
+        }
+        light
+    }
+
+    #[inline(always)]
+    fn entry<R: Real>(&self, first: R::Int, step: usize) -> R {
+        // SAFETY: `at` leaves room for the neighbours of an entry.
+        unsafe { R::gather(&self.values, first + R::Int::splat(step as i32)) }
     }
 
     /// For a single place.

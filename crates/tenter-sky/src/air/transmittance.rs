@@ -64,11 +64,13 @@ impl Transmittance {
         let (fx, fy) = (x - x0 as f64, y - y0 as f64);
         let at = |dx: usize, dy: usize| self.columns[(y0 + dy) * COSINES + x0 + dx];
         let (a, b, c, d) = (at(0, 0), at(1, 0), at(0, 1), at(1, 1));
-        std::array::from_fn(|k| {
+        let mut columns = [0.0; 3];
+        for k in 0..3 {
             let top = a[k] as f64 + (b[k] - a[k]) as f64 * fx;
             let bottom = c[k] as f64 + (d[k] - c[k]) as f64 * fx;
-            top + (bottom - top) * fy
-        })
+            columns[k] = top + (bottom - top) * fy;
+        }
+        columns
     }
 
     /// Share of light that comes from space, ignoring the ground.
@@ -85,7 +87,10 @@ impl Transmittance {
         // Small angles: the cosine's distance from the horizon's is the angle times the horizon's sine.
         let sine = self.planet / r;
         let horizon = -(h * (2.0 * self.planet + h)).sqrt() / r;
-        let x = ((cos - horizon) / sine.max(1e-3) / disc_radius).clamp(-1.0, 1.0);
+        let x = (cos - horizon) / sine.max(1e-3) / disc_radius;
+        if x.abs() >= 1.0 {
+            return if x > 0.0 { 1.0 } else { 0.0 };
+        }
         // Area of a circle above a chord.
         0.5 + (x * (1.0 - x * x).sqrt() + x.asin()) / std::f64::consts::PI
     }
@@ -113,13 +118,15 @@ mod tests {
     use super::*;
     use crate::document;
 
-    /// Kasten and Young 1989 air mass: 1 at the zenith, 2.0 at 60 degrees from it, 10.3 at 85, 38 at 90; from memory.
+    /// Kasten and Young 1989 air mass: 1 at the zenith, 1.994 at 60 degrees from it, 10.3 at 85; from memory. At 90
+    /// degrees theirs is 38 along a refracted ray; along a straight one it is sqrt(pi R / 2 H) = 34.4 for an
+    /// exponential air (Chapman 1931), a little more for the slower decrease near the ground.
     #[test]
     fn air_mass() {
         let medium = Medium::new(&document::Air::default());
         let t = Transmittance::new(&medium);
         let zenith = t.columns(0.0, 1.0)[0];
-        for (angle, mass, tolerance) in [(0.0, 1.0, 1e-6), (60.0, 1.994, 0.01), (85.0, 10.3, 0.25), (90.0, 38.0, 2.5)] {
+        for (angle, mass, tolerance) in [(0.0, 1.0, 1e-6), (60.0, 1.994, 0.01), (85.0, 10.3, 0.25), (90.0, 35.0, 1.0)] {
             let m = t.columns(0.0, f64::to_radians(angle).cos())[0] / zenith;
             assert!((m - mass).abs() < tolerance, "{angle}: {m}");
         }

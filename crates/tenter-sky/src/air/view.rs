@@ -113,11 +113,13 @@ impl SkyColour {
     #[inline(always)]
     pub fn radiance<R: Real>(&self, direction: [R; 3], aerosol_phase: R) -> [R; 3] {
         let corners = self.grid.corners(direction);
-        std::array::from_fn(|c| {
+        let mut light = [R::splat(0.0); 3];
+        for c in 0..3 {
             let smooth = corners.gather(&self.values, 6, R::Int::splat(c as i32));
             let aerosol = corners.gather(&self.values, 6, R::Int::splat(c as i32 + 3));
-            aerosol.mul_add(aerosol_phase, smooth)
-        })
+            light[c] = aerosol.mul_add(aerosol_phase, smooth);
+        }
+        light
     }
 }
 
@@ -145,16 +147,22 @@ impl AirInFront {
         let far = ((k) * R::splat(ratio as f32)).exp() * R::splat(FIRST_SLICE_M as f32);
         let near = R::select(k.lt(R::splat(0.5)), R::splat(0.0), far * R::splat((-ratio).exp() as f32));
         let f = ((distance - near) / (far - near)).clamp(0.0, 1.0);
-        let at = |slice: R, channel: usize| {
-            let offset = (slice * R::splat(9.0)).to_int() + R::Int::splat(channel as i32);
-            corners.gather(&self.values, 9 * SLICES, offset)
-        };
-        let next = k + R::splat(1.0);
-        let light = std::array::from_fn(|c| {
-            let smooth = at(k, c).lerp(at(next, c), f);
-            at(k, c + 3).lerp(at(next, c + 3), f).mul_add(aerosol_phase, smooth)
-        });
-        Front { light, through: std::array::from_fn(|c| at(k, c + 6).lerp(at(next, c + 6), f)) }
+        let first = (k * R::splat(9.0)).to_int();
+        let (mut light, mut through) = ([R::splat(0.0); 3], [R::splat(0.0); 3]);
+        for c in 0..3 {
+            let smooth = self.between::<R>(corners, first, c, f);
+            light[c] = self.between::<R>(corners, first, c + 3, f).mul_add(aerosol_phase, smooth);
+            through[c] = self.between::<R>(corners, first, c + 6, f);
+        }
+        Front { light, through }
+    }
+
+    /// A channel between the slice that begins at `first` and the next one.
+    #[inline(always)]
+    fn between<R: Real>(&self, corners: &Corners<R>, first: R::Int, channel: usize, f: R) -> R {
+        let near = corners.gather(&self.values, 9 * SLICES, first + R::Int::splat(channel as i32));
+        let far = corners.gather(&self.values, 9 * SLICES, first + R::Int::splat(channel as i32 + 9));
+        near.lerp(far, f)
     }
 }
 
@@ -195,7 +203,7 @@ impl<'a> March<'a> {
         let r0 = m.planet + self.ray.altitude;
         let sun_cos = ((r0 * self.sun_cos + t * self.to_sun) / (m.planet + h)).clamp(-1.0, 1.0);
         let n = m.amounts(h);
-        let half = m.optical_depth(n.map(|v| v * dt * 0.5)).exp_neg();
+        let half = m.optical_depth([n[0] * dt * 0.5, n[1] * dt * 0.5, n[2] * dt * 0.5]).exp_neg();
         self.through *= half;
         let (sm, sa) = (m.molecules * (n[0] * dt) as f32, m.aerosol_scattering * (n[1] * dt) as f32);
         let mut smooth = (sm + sa) * self.air.orders.mean(h, sun_cos);

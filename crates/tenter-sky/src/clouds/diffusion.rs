@@ -19,29 +19,60 @@ pub const ASYMMETRY: f32 = 0.86;
 
 /// How much of each surrounding reaches a point by many scatterings.
 pub struct Reach<R: Real> {
-    /// Multiples of the sun's irradiance over 4 pi.
+    /// Multiples of the sun's irradiance over 4 pi, and how much of it flows downward (see [`Reach::lean`]).
     pub sun: R,
+    pub sun_lean: R,
     /// Weights of the radiance that comes from above, from the sides and from below; their sum is one.
     pub above: R,
     pub beside: R,
     pub below: R,
+    /// Flow between above and below: light that goes down carries `ASYMMETRY * lean * (above - below)` more
+    /// than the mean, light that goes up as much less.
+    pub lean: R,
 }
 
-/// `above`, `below`, `beside`: optical depth to the surface; `up` and `side`: cosines of the sun to the
-/// vertical and (its magnitude) to the level.
+/// `above`, `below`, `beside`: optical depth to the surface; `to_sun`: optical depth toward the sun, through this
+/// and every other cloud; `facing`: cosine of the sun to the surface where its light comes in; `up`: to the vertical.
+///
+/// In a slab the way from the lit side is as long as that straight up, `to_sun * facing`; in a heap it is so
+/// wherever the sun comes from, and shadows of other clouds are part of it.
 #[inline(always)]
-pub fn reach<R: Real>(above: R, below: R, beside: R, up: R, side: R) -> Reach<R> {
-    let conductance = |t: R| R::splat(1.0) / (t * R::splat(1.0 - ASYMMETRY) + R::splat(2.0 / 3.0));
+pub fn reach<R: Real>(above: R, below: R, beside: R, to_sun: R, facing: R, up: R) -> Reach<R> {
     let (a, b) = (conductance(above), conductance(below));
     // Four sides; on a heap's flank only one of them is near.
     let s = conductance(beside);
     let s_far = conductance(beside * R::splat(3.0) + R::splat(6.0));
     let sides = s + s_far * R::splat(3.0);
     let inverse = R::splat(1.0) / (a + b + sides);
-    let lit = |m: R| m.max(R::splat(0.0)) * (m.max(R::splat(0.0)) * R::splat(3.0) + R::splat(2.0));
-    // Of the sides a quarter faces the sun, on the mean at an angle of 45 degrees.
-    let sun = lit(up) * a + lit(-up) * b + lit(side * R::splat(0.7)) * sides * R::splat(0.4);
-    Reach { sun: sun * inverse, above: a * inverse, beside: sides * inverse, below: b * inverse }
+    let from_sun = conductance(to_sun * facing);
+    let sum = (a + b + sides).max(from_sun + b * R::splat(0.5));
+    let lean = a * b * inverse;
+    let sun = lit(facing);
+    Reach {
+        sun: sun * from_sun / sum,
+        // Toward the far side of what the sun lights: down for a high one.
+        sun_lean: sun * from_sun * b / (from_sun + b + sides) * up,
+        above: a * inverse,
+        beside: sides * inverse,
+        below: b * inverse,
+        lean,
+    }
+}
+
+/// One over the distance to where light ends, past the surface by Hopf's function (Hopf 1934; here by a fit,
+/// 0.7104 - 0.1331 e^(-2s), to the values in Chandrasekhar 1960, table 8).
+#[inline(always)]
+fn conductance<R: Real>(depth: R) -> R {
+    let s = depth * R::splat(1.0 - ASYMMETRY);
+    let hopf = R::splat(0.7104) - (s * R::splat(-2.0)).exp() * R::splat(0.1331);
+    R::splat(1.0) / (s + hopf)
+}
+
+/// Source of diffuse light on a surface lit at cosine `m`.
+#[inline(always)]
+fn lit<R: Real>(m: R) -> R {
+    let m = m.max(R::splat(0.0));
+    m * (m * R::splat(3.0) + R::splat(2.0))
 }
 
 /// Flux let through by a slab of optical depth `thickness` under a sun at cosine `m`, as a share of the flux
@@ -70,11 +101,11 @@ mod tests {
 
     #[test]
     fn surroundings_share_out() {
-        let r = reach(Scalar(20.0), Scalar(3.0), Scalar(8.0), Scalar(0.6), Scalar(0.8));
+        let r = reach(Scalar(20.0), Scalar(3.0), Scalar(8.0), Scalar(30.0), Scalar(0.6), Scalar(0.6));
         assert!((r.above.0 + r.beside.0 + r.below.0 - 1.0).abs() < 1e-5);
         assert!(r.below.0 > r.above.0);
-        let slab = reach(Scalar(10.0), Scalar(10.0), Scalar(1e7), Scalar(1.0), Scalar(0.0));
+        let slab = reach(Scalar(10.0), Scalar(10.0), Scalar(1e7), Scalar(10.0), Scalar(1.0), Scalar(1.0));
         let s = 10.0 * 0.14f32;
-        assert!((slab.sun.0 - 5.0 * (2.0 / 3.0 + s) / (4.0 / 3.0 + 2.0 * s)).abs() < 0.05, "{}", slab.sun.0);
+        assert!((slab.sun.0 - 5.0 * (0.71 + s) / (1.42 + 2.0 * s)).abs() < 0.05, "{}", slab.sun.0);
     }
 }

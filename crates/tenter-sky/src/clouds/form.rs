@@ -18,6 +18,8 @@ use rayon::prelude::*;
 pub const LEVELS: usize = 3;
 /// Side of the tile a task fills, in texels.
 const TILE: usize = 128;
+/// Field value of places no dome reaches.
+const LOWEST: f32 = -6.0;
 
 /// A layer that can be sampled.
 pub struct CloudForm {
@@ -39,7 +41,9 @@ pub struct CloudForm {
     edge: [f32; 2],
     /// How far erosion moves the surface inward, m.
     erosion: f32,
-    /// Longest step in the open where the map tells no distance, m.
+    /// How far lumps and erosion together can move the surface, m.
+    moved: f32,
+    /// Longest distance that is believed among domes, m.
     open_step: f32,
 }
 
@@ -47,7 +51,14 @@ struct Maps {
     side: usize,
     /// Half the width of each square, m.
     half: [f32; LEVELS],
-    values: Vec<f32>,
+    /// The hull's value (low half) and slope (high half) in 16 bits each, so that both are smooth between texels
+    /// and four reads give them.
+    words: Vec<u32>,
+    /// Lowest value, and value and slope per step of the packing.
+    lowest: f32,
+    per_step: [f32; 2],
+    /// Metres along the ground to the nearest hull, at half as many texels a side.
+    gaps: Vec<f32>,
 }
 
 /// What a layer is at a packet of places.
@@ -67,6 +78,8 @@ pub struct Place<R: Real> {
 struct Hull<R: Real> {
     value: R,
     slope: R,
+    /// Metres along the ground to the nearest hull.
+    gap: R,
 }
 
 impl CloudForm {
@@ -79,7 +92,7 @@ impl CloudForm {
             Family::Sheets => (0.45 * cell).min(1.2 * depth),
         };
         let amplitude = match family {
-            Family::Heaps => 0.42 * lump * layer.lobes,
+            Family::Heaps => 0.34 * lump * layer.lobes,
             Family::Sheets => 0.22 * lump * layer.lobes,
         };
         let block = [lump * COARSEST as f64, lump * COARSEST as f64 / 7.3];
@@ -89,20 +102,27 @@ impl CloudForm {
             Family::Heaps => [8.0 + 30.0 * layer.erosion, 30.0 + 60.0 * layer.erosion],
             Family::Sheets => [(0.10 + 0.10 * layer.erosion) * depth, 0.3 * depth],
         };
-        let field = Field { layer, tallest: (depth - 0.5 * amplitude).max(0.5 * depth), family };
-        let threshold = field.threshold();
+        let erosion = 0.35 * layer.erosion * lump.min(200.0);
+        let field = Field {
+            layer,
+            tallest: (depth - 0.5 * amplitude).max(0.5 * depth),
+            swell: 0.22 * amplitude - 0.3 * erosion,
+            family,
+        };
+        let moved = 1.2 * amplitude + erosion;
         CloudForm {
             family,
             base: layer.base_m as f32,
             depth: depth as f32,
             extinction: layer.extinction_per_m() as f32,
-            maps: Maps::new(&field, threshold, reach, fineness),
+            maps: Maps::new(&field, reach, fineness),
             block: block.map(|b| b as f32),
             amplitude: [amplitude as f32, (amplitude * 0.2) as f32],
             offset,
             edge: edge.map(|e| e as f32),
-            erosion: (0.35 * layer.erosion * lump.min(200.0)) as f32,
-            open_step: ((0.10 * cell).min(0.8 * depth) + 1.2 * amplitude + edge[1]) as f32,
+            erosion: erosion as f32,
+            open_step: ((0.04 * cell).min(0.3 * depth) + moved + edge[1]) as f32,
+            moved: moved as f32,
         }
     }
 
@@ -130,8 +150,11 @@ impl CloudForm {
         } else {
             let q = hull.value - z * z;
             let steep = (hull.slope * hull.slope + z * z * R::splat(4.0)).sqrt().max(R::splat(0.25) * depth);
+            // The slope tells the distance to a dome's own surface; another may stand nearer, so it is not
+            // trusted far. Where no dome is in reach, the map's gap is a true bound.
             let body = (q / steep).max(-R::splat(self.open_step) - (z - depth).max(zero));
-            smooth = body.min(z);
+            let alone = R::splat(self.moved + self.edge[1]).lt(hull.gap);
+            smooth = R::select(alone, body.min(-hull.gap), body).min(z);
             above = (hull.value.max(zero).sqrt() - z).max(zero);
             below = z.max(zero);
             beside = hull.value.max(zero) / hull.slope.max(R::splat(0.25) * depth);
@@ -148,8 +171,9 @@ impl CloudForm {
     fn surface<R: Real, const SHEET: bool>(&self, x: R, y: R, z: R, w: R, smooth: R) -> (R, R) {
         let depth = R::splat(self.depth);
         let low = (z / (depth * R::splat(0.25))).clamp(0.0, 1.0);
+        let flank = if SHEET { low } else { (z / (depth * R::splat(0.09))).clamp(0.0, 1.0) };
         let edge = R::splat(self.edge[1]).lerp(R::splat(self.edge[0]), low).max(w);
-        let reach = self.amplitude[0] + self.amplitude[1] + self.erosion;
+        let reach = self.moved;
         let near = (smooth.abs() - edge).lt(R::splat(reach));
         if !near.any() {
             let moved = R::select(zero_le(smooth), smooth - R::splat(reach), smooth + R::splat(reach));
@@ -157,7 +181,7 @@ impl CloudForm {
         }
         let lumps = Lumps::get();
         // Coarse lumps fade where the underside is flat; a turned block shows no grid.
-        let swell = if SHEET { low * R::splat(0.65) + R::splat(0.35) } else { low };
+        let swell = if SHEET { low * R::splat(0.65) + R::splat(0.35) } else { flank };
         let lump_size = self.block[0] / COARSEST as f32;
         let seen = (R::splat(1.6) - w * R::splat(1.6 / lump_size)).clamp(0.0, 1.0);
         let coarse = lumps.at(self.turned::<R>(0, x, y, z));
@@ -183,25 +207,88 @@ impl CloudForm {
         let s = R::splat(1.0 / self.block[k]);
         let (x, y, z) = (x * s + R::splat(self.offset[k][0]), y * s + R::splat(self.offset[k][1]), z * s);
         // Rotation about an axis that is no lattice direction; rows are orthonormal.
-        let m = [[0.7526, 0.6072, -0.2547], [-0.5303, 0.7888, 0.3137], [0.3914, -0.1010, 0.9147]];
-        m.map(|r: [f32; 3]| x * R::splat(r[0]) + y * R::splat(r[1]) + z * R::splat(r[2]))
+        [
+            x * R::splat(0.7526) + y * R::splat(0.6072) + z * R::splat(-0.2547),
+            x * R::splat(-0.5303) + y * R::splat(0.7888) + z * R::splat(0.3137),
+            x * R::splat(0.3914) + y * R::splat(-0.1010) + z * R::splat(0.9147),
+        ]
     }
 
-    /// Optical depth straight up through the whole layer at a place, with `steps` samples of footprint `w`.
-    pub fn column(&self, x: f64, y: f64, w: f64, steps: usize) -> f64 {
-        use crate::simd::Scalar;
-        let dz = self.depth / steps as f32;
-        (0..steps)
-            .map(|i| {
-                let z = Scalar((i as f32 + 0.5) * dz);
-                let (x, y, w) = (Scalar(x as f32), Scalar(y as f32), Scalar(w as f32));
-                let place = match self.family {
-                    Family::Heaps => self.at::<Scalar, false>(x, y, z, w),
-                    Family::Sheets => self.at::<Scalar, true>(x, y, z, w),
-                };
-                (place.extinction.0 * dz) as f64
-            })
-            .sum()
+    /// Optical depth straight up through the whole layer, with `steps` samples of footprint `w`, at places
+    /// given by their metres east and north.
+    pub fn columns(&self, x: &[f32], y: &[f32], w: f32, steps: usize) -> Vec<f32> {
+        dispatch(Columns { form: self, x, y, w, steps })
+    }
+
+    /// Share of columns over an optical depth of 0.3, and mean of a function of the depth, from a grid of
+    /// places over 100 x 100 km.
+    pub fn survey(&self) -> Survey {
+        const SIDE: usize = 128;
+        let at = |k: usize| ((k as f32 + 0.5) / SIDE as f32 - 0.5) * 100_000.0;
+        let x: Vec<f32> = (0..SIDE).map(at).collect();
+        let depths = (0..SIDE)
+            .into_par_iter()
+            .flat_map_iter(|row| self.columns(&x, &[at(row); SIDE], 20.0, 16))
+            .collect();
+        Survey { depths }
+    }
+}
+
+/// Optical depths of columns all over a layer.
+pub struct Survey {
+    depths: Vec<f32>,
+}
+
+impl Survey {
+    /// Share of columns that count as cloud (optical depth over 0.3).
+    pub fn cover(&self) -> f64 {
+        self.mean(|t| if t > 0.3 { 1.0 } else { 0.0 })
+    }
+    pub fn mean(&self, f: impl Fn(f64) -> f64) -> f64 {
+        self.depths.iter().map(|t| f(*t as f64)).sum::<f64>() / self.depths.len() as f64
+    }
+}
+
+struct Columns<'a> {
+    form: &'a CloudForm,
+    x: &'a [f32],
+    y: &'a [f32],
+    w: f32,
+    steps: usize,
+}
+
+impl Kernel for Columns<'_> {
+    type Output = Vec<f32>;
+    #[inline(always)]
+    fn run<R: Real>(self) -> Vec<f32> {
+        match self.form.family {
+            Family::Heaps => self.of_family::<R, false>(),
+            Family::Sheets => self.of_family::<R, true>(),
+        }
+    }
+}
+
+impl Columns<'_> {
+    #[inline(always)]
+    fn of_family<R: Real, const SHEET: bool>(&self) -> Vec<f32> {
+        let n = self.x.len();
+        let mut out = vec![0.0; n];
+        let dz = self.form.depth / self.steps as f32;
+        let mut lanes = [[0.0f32; 16]; 3];
+        for start in (0..n).step_by(R::LANES) {
+            let count = R::LANES.min(n - start);
+            lanes[0][..count].copy_from_slice(&self.x[start..start + count]);
+            lanes[1][..count].copy_from_slice(&self.y[start..start + count]);
+            let (x, y) = (R::load(&lanes[0]), R::load(&lanes[1]));
+            let mut sum = R::splat(0.0);
+            for i in 0..self.steps {
+                let z = R::splat((i as f32 + 0.5) * dz);
+                sum = sum + self.form.at::<R, SHEET>(x, y, z, R::splat(self.w)).extinction;
+            }
+            (sum * R::splat(dz)).store(&mut lanes[2]);
+            out[start..start + count].copy_from_slice(&lanes[2][..count]);
+        }
+        out
     }
 }
 
@@ -211,7 +298,7 @@ fn zero_le<R: Real>(v: R) -> R::Mask {
 }
 
 impl Maps {
-    fn new(field: &Field, threshold: f64, reach: f64, fineness: Fineness) -> Maps {
+    fn new(field: &Field, reach: f64, fineness: Fineness) -> Maps {
         let side = match fineness {
             Fineness::Draft => 512,
             Fineness::Full => 1024,
@@ -220,9 +307,29 @@ impl Maps {
         let mut values = vec![0.0; LEVELS * side * side];
         for (level, plane) in values.chunks_exact_mut(side * side).enumerate() {
             let texel = 2.0 * half[level] as f64 / side as f64;
+            // What a coarse map leaves out must not change its cover: each has a threshold of its own.
+            let threshold = field.threshold(texel);
             fill(plane, side, texel, |low, high, tile| field.hull(threshold, low, high, texel, tile));
         }
-        Maps { side, half, values }
+        let gaps = values
+            .par_chunks_exact(side * side)
+            .zip(half)
+            .flat_map_iter(|(plane, half)| gaps(plane, side, 2.0 * half / side as f32))
+            .collect();
+        let (lowest, highest) = values.iter().fold((f32::MAX, f32::MIN), |(a, b), v| (a.min(*v), b.max(*v)));
+        let slopes: Vec<f32> = values
+            .par_chunks_exact(side * side)
+            .zip(half)
+            .flat_map(|(plane, half)| slopes(plane, side, 2.0 * half / side as f32))
+            .collect();
+        let steepest = slopes.iter().fold(0.0f32, |a, b| a.max(*b));
+        let per_step = [((highest - lowest) / 65535.0).max(1e-9), (steepest / 65535.0).max(1e-9)];
+        let words = values
+            .par_iter()
+            .zip(&slopes)
+            .map(|(v, s)| ((v - lowest) / per_step[0] + 0.5) as u32 | (((s / per_step[1] + 0.5) as u32) << 16))
+            .collect();
+        Maps { side, half, words, lowest, per_step, gaps }
     }
 
     #[inline(always)]
@@ -251,17 +358,109 @@ impl Maps {
         // SAFETY: u and v are clamped so that both neighbours lie in the map.
         let (a, b, c, d) = unsafe {
             (
-                R::gather(&self.values, first),
-                R::gather(&self.values, first + right),
-                R::gather(&self.values, next),
-                R::gather(&self.values, next + right),
+                R::gather_u32(&self.words, first),
+                R::gather_u32(&self.words, first + right),
+                R::gather_u32(&self.words, next),
+                R::gather_u32(&self.words, next + right),
             )
         };
-        let value = a.lerp(b, fu).lerp(c.lerp(d, fu), fv);
-        let slope_x = (b - a).lerp(d - c, fv);
-        let slope_y = (c - a).lerp(d - b, fu);
-        Hull { value, slope: (slope_x * slope_x + slope_y * slope_y).sqrt() * per_metre }
+        let value = low_half::<R>(a).lerp(low_half(b), fu).lerp(low_half::<R>(c).lerp(low_half(d), fu), fv);
+        let slope = high_half::<R>(a).lerp(high_half(b), fu).lerp(high_half::<R>(c).lerp(high_half(d), fu), fv);
+        let (column, line) = ((u0 * R::splat(0.5)).to_int(), (v0 * R::splat(0.5)).to_int());
+        let coarse = (level * R::splat(0.5 * side)).to_int() + line;
+        // SAFETY: the grid of gaps has half the map's side.
+        let gap = unsafe { R::gather(&self.gaps, coarse * R::Int::splat(self.side as i32 / 2) + column) };
+        Hull {
+            value: value.mul_add(R::splat(self.per_step[0]), R::splat(self.lowest)),
+            slope: slope * R::splat(self.per_step[1]),
+            gap,
+        }
     }
+}
+
+#[inline(always)]
+fn low_half<R: Real>(word: R::Int) -> R {
+    R::from_int(word & R::Int::splat(0xffff))
+}
+#[inline(always)]
+fn high_half<R: Real>(word: R::Int) -> R {
+    R::from_int(word.shr::<16>())
+}
+
+/// Steepness of a map in each texel, by central differences.
+fn slopes(plane: &[f32], side: usize, texel: f32) -> Vec<f32> {
+    let scale = 0.5 / texel;
+    (0..side)
+        .into_par_iter()
+        .flat_map_iter(|y| {
+            let row = &plane[y * side..(y + 1) * side];
+            let below = &plane[y.saturating_sub(1) * side..][..side];
+            let above = &plane[(y + 1).min(side - 1) * side..][..side];
+            (0..side).map(move |x| {
+                let east = row[(x + 1).min(side - 1)] - row[x.saturating_sub(1)];
+                let north = above[x] - below[x];
+                (east * east + north * north).sqrt() * scale
+            })
+        })
+        .collect()
+}
+
+/// Distance along the ground from each block of 2 x 2 texels to the nearest with a hull in it: a lower bound, by
+/// two passes of the chamfer transform (Borgefors 1986).
+fn gaps(plane: &[f32], side: usize, texel: f32) -> Vec<f32> {
+    let n = side / 2;
+    const FAR: f32 = 1e6;
+    let mut cells = vec![FAR; n * n];
+    for y in 0..n {
+        for x in 0..n {
+            let at = |dx: usize, dy: usize| plane[(2 * y + dy) * side + 2 * x + dx];
+            if at(0, 0).max(at(1, 0)).max(at(0, 1)).max(at(1, 1)) > 0.0 {
+                cells[y * n + x] = 0.0;
+            }
+        }
+    }
+    // Steps of 0.95 and 1.34 stay below the straight distance.
+    let (straight, across) = (0.95f32, 1.34f32);
+    for y in 0..n {
+        for x in 0..n {
+            let mut best = cells[y * n + x];
+            if y > 0 {
+                let above = &cells[(y - 1) * n..y * n];
+                best = best.min(above[x] + straight);
+                if x > 0 {
+                    best = best.min(above[x - 1] + across);
+                }
+                if x + 1 < n {
+                    best = best.min(above[x + 1] + across);
+                }
+            }
+            if x > 0 {
+                best = best.min(cells[y * n + x - 1] + straight);
+            }
+            cells[y * n + x] = best;
+        }
+    }
+    for y in (0..n).rev() {
+        for x in (0..n).rev() {
+            let mut best = cells[y * n + x];
+            if y + 1 < n {
+                let below = &cells[(y + 1) * n..(y + 2) * n];
+                best = best.min(below[x] + straight);
+                if x > 0 {
+                    best = best.min(below[x - 1] + across);
+                }
+                if x + 1 < n {
+                    best = best.min(below[x + 1] + across);
+                }
+            }
+            if x + 1 < n {
+                best = best.min(cells[y * n + x + 1] + straight);
+            }
+            cells[y * n + x] = best;
+        }
+    }
+    // Both ends may lie anywhere in their blocks.
+    cells.iter().map(|v| ((v - 1.5).max(0.0) * 2.0 * texel).min(FAR)).collect()
 }
 
 /// Fills a square map in tiles; the closure gets a tile's lower and upper corner (m) and its texels.
@@ -274,7 +473,7 @@ fn fill(plane: &mut [f32], side: usize, texel: f64, f: impl Fn([f64; 2], [f64; 2
             let (tx, ty) = (t % per_row * tile_side, t / per_row * tile_side);
             let at = |i: usize| (i as f64 + 0.5 - side as f64 * 0.5) * texel;
             let (low, high) = ([at(tx), at(ty)], [at(tx + tile_side), at(ty + tile_side)]);
-            let mut tile = Tile { side: tile_side, texel, low, values: vec![f32::MIN; tile_side * tile_side] };
+            let mut tile = Tile { side: tile_side, texel, low, values: vec![LOWEST; tile_side * tile_side] };
             f(low, high, &mut tile);
             tile
         })
@@ -327,23 +526,28 @@ struct Field<'a> {
     layer: &'a CloudLayer,
     /// Height of the tallest hull, m.
     tallest: f64,
+    /// How far lumps and erosion move a heap's outline outward, m.
+    swell: f64,
     family: Family,
 }
 
 impl Field<'_> {
     /// The field value that a share of the plane equal to the asked cover lies above, from 256 x 256 places
-    /// over 100 km.
-    fn threshold(&self) -> f64 {
+    /// over 100 km, of a field without what is too small for `texel`.
+    fn threshold(&self, texel: f64) -> f64 {
         const SIDE: usize = 256;
-        let mut plane = vec![0.0; SIDE * SIDE];
-        let texel = (100_000.0f64).max(self.layer.cell_size_m * 12.0) / SIDE as f64;
+        let mut plane = vec![LOWEST; SIDE * SIDE];
+        let step = (100_000.0f64).max(self.layer.cell_size_m * 12.0) / SIDE as f64;
+        let smallest = self.smallest(texel);
         let style = style_of(self.layer.kind);
-        fill(&mut plane, SIDE, texel, |low, high, tile| match self.family {
-            Family::Heaps => self.domes(low, high, 0.0, 2.0, |d| {
-                let top = 1.0 + d.birth;
-                tile.raise(d.x, d.y, 1.0, d.radius * 3.0, top as f32, (1.0 / (d.radius * d.radius)) as f32);
+        fill(&mut plane, SIDE, step, |low, high, tile| match self.family {
+            Family::Heaps => self.domes(low, high, smallest, 2.0, |d| {
+                // Lumps carry the outline outward, erosion takes some of it back.
+                let radius = d.radius + self.swell;
+                let (top, fall) = (1.0 + d.birth, 1.0 / (radius * radius));
+                tile.raise(d.x, d.y, 1.0, radius * 2.7, top as f32, fall as f32);
             }),
-            Family::Sheets => self.sheet(&style, low, high, 0.0, tile),
+            Family::Sheets => self.sheet(&style, low, high, smallest, tile),
         });
         plane.par_sort_unstable_by(f32::total_cmp);
         let cover = self.layer.cover;
@@ -353,7 +557,15 @@ impl Field<'_> {
         let rank = ((1.0 - cover) * (plane.len() - 1) as f64).round() as usize;
         // A whole overcast has no seams left: past 97 % the threshold goes on below the lowest value.
         let closed = ((cover - 0.97) / 0.03).clamp(0.0, 1.0);
-        plane[rank] as f64 - closed * 1.2
+        plane[rank].max(LOWEST + 1.0) as f64 - closed * 2.0
+    }
+
+    /// Smallest body that a map with these texels holds, m.
+    fn smallest(&self, texel: f64) -> f64 {
+        match self.family {
+            Family::Heaps => 0.6 * texel,
+            Family::Sheets => 1.5 * texel,
+        }
     }
 
     fn domes(&self, low: [f64; 2], high: [f64; 2], smallest: f64, grow: f64, mut visit: impl FnMut(Dome)) {
@@ -369,23 +581,26 @@ impl Field<'_> {
         let style = style_of(self.layer.kind);
         match self.family {
             Family::Heaps => {
-                let floor = -(0.5 * self.tallest).powi(2) as f32;
-                tile.values.fill(floor);
+                // Low enough that no lump reaches up to it, high enough that skirts are short.
+                let floor = -(0.22 * self.tallest).powi(2);
+                tile.values.fill(floor as f32);
                 let grow = (2.0 - threshold).clamp(1.0, 4.0).sqrt();
-                self.domes(low, high, 0.6 * texel, grow, |d| {
+                self.domes(low, high, self.smallest(texel), grow, |d| {
                     let room = 1.0 + d.birth - threshold;
-                    if room <= -0.8 {
-                        return;
-                    }
                     // Growing cover makes a dome rise until it has its full height, then only spread.
                     let square = d.height * d.height / room.max(1.0);
-                    let reach = d.radius * (room + 1.0).sqrt();
                     let fall = square / (d.radius * d.radius);
+                    // Every skirt ends where it meets the floor: a step would be taken for a wall.
+                    let over = square * room - floor;
+                    if over <= 0.0 {
+                        return;
+                    }
+                    let reach = (over / fall).sqrt();
                     tile.raise(d.x, d.y, 1.0, reach, (square * room) as f32, fall as f32);
                 });
             }
             Family::Sheets => {
-                self.sheet(&style, low, high, 1.5 * texel, tile);
+                self.sheet(&style, low, high, self.smallest(texel), tile);
                 let (depth, threshold) = (self.layer.depth_m as f32, threshold as f32);
                 for v in tile.values.iter_mut() {
                     let x = (*v - threshold) / style.seam;
@@ -451,26 +666,14 @@ mod tests {
     use super::*;
     use crate::document::CloudKind;
 
-    /// Share of columns over 0.3 in optical depth, on 100 x 100 km.
-    fn measured_cover(form: &CloudForm) -> f64 {
-        let n = 120;
-        let hits: usize = (0..n * n)
-            .into_par_iter()
-            .filter(|i| {
-                let at = |k: usize| (k as f64 + 0.5) / n as f64 * 100_000.0 - 50_000.0;
-                form.column(at(i % n), at(i / n), 20.0, 24) > 0.3
-            })
-            .count();
-        hits as f64 / (n * n) as f64
-    }
-
     #[test]
     fn cover_is_what_was_asked() {
         for kind in CloudKind::ALL {
             for cover in [0.2, 0.5, 0.8] {
                 let layer = CloudLayer { cover, ..kind.usual() };
                 let form = CloudForm::new(&layer, 160_000.0, Fineness::Full);
-                let got = measured_cover(&form);
+                let got = form.survey().cover();
+                println!("{kind:?}: asked {cover}, got {got:.3}");
                 assert!((got - cover).abs() < 0.06, "{kind:?}: asked {cover}, got {got:.3}");
             }
         }
@@ -480,9 +683,10 @@ mod tests {
     fn no_cover_is_no_cloud_and_full_cover_has_no_gap() {
         for kind in CloudKind::ALL {
             let none = CloudForm::new(&CloudLayer { cover: 0.0, ..kind.usual() }, 1e5, Fineness::Draft);
-            assert_eq!(measured_cover(&none), 0.0, "{kind:?}");
+            assert_eq!(none.survey().cover(), 0.0, "{kind:?}");
             let full = CloudForm::new(&CloudLayer { cover: 1.0, ..kind.usual() }, 1e5, Fineness::Draft);
-            assert!(measured_cover(&full) > 0.985, "{kind:?}: {}", measured_cover(&full));
+            let cover = full.survey().cover();
+            assert!(cover > 0.985, "{kind:?}: {cover}");
         }
     }
 }

@@ -43,17 +43,26 @@ fn mix_lanes<I: Int>(h: I) -> I {
 #[inline(always)]
 pub fn value_noise<R: Real>(seed: u32, x: R, y: R) -> R {
     let (x0, y0) = (x.floor(), y.floor());
-    let (fx, fy) = (x - x0, y - y0);
-    let ease = |f: R| f * f * f * ((f * R::splat(6.0) - R::splat(15.0)) * f + R::splat(10.0));
+    let (fx, fy) = (ease(x - x0), ease(y - y0));
     let (ix, iy) = (x0.to_int(), y0.to_int());
-    let corner = |dx: i32, dy: i32| {
-        let hx = mix_lanes((ix + R::Int::splat(dx)) ^ R::Int::splat(seed as i32));
-        let h = mix_lanes(hx ^ ((iy + R::Int::splat(dy)) * R::Int::splat(0x9e37_79b1u32 as i32)));
-        R::from_int(h.shr::<8>()) * R::splat(2.0 / 16_777_216.0) - R::splat(1.0)
-    };
-    let top = corner(0, 0).lerp(corner(1, 0), ease(fx));
-    let bottom = corner(0, 1).lerp(corner(1, 1), ease(fx));
-    top.lerp(bottom, ease(fy))
+    let one = R::Int::splat(1);
+    let left = mix_lanes(ix ^ R::Int::splat(seed as i32));
+    let right = mix_lanes((ix + one) ^ R::Int::splat(seed as i32));
+    let low = iy * R::Int::splat(0x9e37_79b1u32 as i32);
+    let high = (iy + one) * R::Int::splat(0x9e37_79b1u32 as i32);
+    let bottom = corner::<R>(left ^ low).lerp(corner(right ^ low), fx);
+    let top = corner::<R>(left ^ high).lerp(corner(right ^ high), fx);
+    bottom.lerp(top, fy)
+}
+
+// Functions, not closures: only functions can be told to be inlined into the instruction set in use.
+#[inline(always)]
+fn ease<R: Real>(f: R) -> R {
+    f * f * f * ((f * R::splat(6.0) - R::splat(15.0)) * f + R::splat(10.0))
+}
+#[inline(always)]
+fn corner<R: Real>(hashed: R::Int) -> R {
+    R::from_int(mix_lanes(hashed).shr::<8>()) * R::splat(2.0 / 16_777_216.0) - R::splat(1.0)
 }
 
 /// Several octaves of [`value_noise`], turned against each other so that no grid shows; about -1 to 1.

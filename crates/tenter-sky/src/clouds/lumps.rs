@@ -9,7 +9,8 @@ use rayon::prelude::*;
 use std::sync::LazyLock;
 
 /// Samples along each side of the block.
-pub const SIDE: usize = 128;
+pub const SIDE: usize = 64;
+const BITS: u32 = SIDE.trailing_zeros();
 /// Points along each side in the coarsest octave.
 pub const COARSEST: usize = 5;
 /// Octaves; each has twice the points along a side.
@@ -54,30 +55,33 @@ impl Lumps {
     #[inline(always)]
     pub fn at<R: Real>(&self, p: [R; 3]) -> R {
         let side = R::splat(SIDE as f32);
-        let scaled = p.map(|v| v * side);
-        let floor = scaled.map(|v| v.floor());
-        let f: [R; 3] = std::array::from_fn(|k| scaled[k] - floor[k]);
+        let (x, y, z) = (p[0] * side, p[1] * side, p[2] * side);
+        let (x0, y0, z0) = (x.floor(), y.floor(), z.floor());
+        let (fx, fy, fz) = (x - x0, y - y0, z - z0);
         let mask = R::Int::splat(SIDE as i32 - 1);
-        let i = floor.map(|v| v.to_int() & mask);
-        let z1 = (i[2] + R::Int::splat(1)) & mask;
-        let plane = (i[1].shl::<7>()) + i[0];
+        let (ix, iy, iz) = (x0.to_int() & mask, y0.to_int() & mask, z0.to_int() & mask);
+        let above = (iz + R::Int::splat(1)) & mask;
+        let plane = iy.shl::<BITS>() + ix;
         // SAFETY: every index is masked to the block.
         let (a, b) = unsafe {
             (
-                R::gather_u32(&self.words, i[2].shl::<14>() + plane),
-                R::gather_u32(&self.words, z1.shl::<14>() + plane),
+                R::gather_u32(&self.words, iz.shl::<{ 2 * BITS }>() + plane),
+                R::gather_u32(&self.words, above.shl::<{ 2 * BITS }>() + plane),
             )
         };
-        let flat = |w: R::Int| {
-            let byte = R::Int::splat(255);
-            let v0 = R::from_int(w & byte);
-            let v1 = R::from_int(w.shr::<8>() & byte);
-            let v2 = R::from_int(w.shr::<16>() & byte);
-            let v3 = R::from_int(w.shr::<24>());
-            v0.lerp(v1, f[0]).lerp(v2.lerp(v3, f[0]), f[1])
-        };
-        flat(a).lerp(flat(b), f[2]) * R::splat(1.0 / 255.0)
+        flat(a, fx, fy).lerp(flat(b, fx, fy), fz) * R::splat(1.0 / 255.0)
     }
+}
+
+/// Interpolates the four bytes of a word.
+#[inline(always)]
+fn flat<R: Real>(word: R::Int, fx: R, fy: R) -> R {
+    let byte = R::Int::splat(255);
+    let a = R::from_int(word & byte);
+    let b = R::from_int(word.shr::<8>() & byte);
+    let c = R::from_int(word.shr::<16>() & byte);
+    let d = R::from_int(word.shr::<24>());
+    a.lerp(b, fx).lerp(c.lerp(d, fx), fy)
 }
 
 /// One jittered point per cell of a grid with `n` cells a side; x, y, z in cells.

@@ -1,0 +1,330 @@
+//! How much cloud lies toward the sun, everywhere in a layer.
+//!
+//! Two grids over the same nested squares as the form's maps: the density, which only depends on the form, and
+//! the optical depth toward the sun, swept from it slice by slice. A moved sun costs only the sweep. Cells are
+//! a hundred metres and more, so the grid carries light over long ways; near a sample the form itself is marched.
+
+use super::form::{CloudForm, LEVELS};
+use crate::air::Fineness;
+use crate::document::Family;
+use crate::simd::{Int, Kernel, Mask, Real, dispatch};
+use rayon::prelude::*;
+
+/// Least sine of the sun's height in a sweep: paths grow no longer than 200 layer depths.
+const LEAST_SINE: f32 = 0.005;
+/// Most samples along one slice.
+const MOST_SAMPLES: f32 = 32.0;
+
+/// The shape of both grids.
+#[derive(Clone, Copy)]
+struct Layout {
+    side: usize,
+    slices: usize,
+    half: [f32; LEVELS],
+    depth: f32,
+}
+
+impl Layout {
+    fn plane(&self) -> usize {
+        self.side * self.side
+    }
+    fn level(&self) -> usize {
+        self.plane() * self.slices
+    }
+    fn cell(&self, level: usize) -> f32 {
+        2.0 * self.half[level] / self.side as f32
+    }
+    fn slice_height(&self) -> f32 {
+        self.depth / self.slices as f32
+    }
+    /// Middle of a cell along one axis, m.
+    fn centre(&self, level: usize, i: usize) -> f32 {
+        (i as f32 + 0.5 - self.side as f32 * 0.5) * self.cell(level)
+    }
+
+    /// First cell and weights of a bilinear look-up in one level, clamped to its square.
+    #[inline(always)]
+    fn flat<R: Real>(&self, half: R, x: R, y: R) -> (R, R, R, R) {
+        let side = self.side as f32;
+        let per_metre = R::splat(0.5 * side) / half;
+        let u = x.mul_add(per_metre, R::splat(0.5 * side - 0.5)).clamp(0.0, side - 1.001);
+        let v = y.mul_add(per_metre, R::splat(0.5 * side - 0.5)).clamp(0.0, side - 1.001);
+        let (u0, v0) = (u.floor(), v.floor());
+        (u0, v0, u - u0, v - v0)
+    }
+
+    /// Trilinear look-up at metres east, north and above the base.
+    #[inline(always)]
+    fn at<R: Real>(&self, values: &[f32], from_level: usize, x: R, y: R, z: R) -> R {
+        let far = x.abs().max(y.abs());
+        let mut half = R::splat(self.half[from_level]);
+        let mut level = R::splat(from_level as f32);
+        for k in from_level..LEVELS - 1 {
+            let outside = R::splat(self.half[k] * (1.0 - 3.0 / self.side as f32)).lt(far);
+            level = R::select(outside, R::splat((k + 1) as f32), level);
+            half = R::select(outside, R::splat(self.half[k + 1]), half);
+        }
+        let (u0, v0, fu, fv) = self.flat(half, x, y);
+        let slices = self.slices as f32;
+        let s = z.mul_add(R::splat(1.0 / self.slice_height()), R::splat(-0.5)).clamp(0.0, slices - 1.001);
+        let s0 = s.floor();
+        let side = R::Int::splat(self.side as i32);
+        let slice = level.mul_add(R::splat(slices), s0).to_int();
+        let first = (slice * side + v0.to_int()) * side + u0.to_int();
+        let low = self.four(values, first, fu, fv);
+        let high = self.four(values, first + R::Int::splat(self.plane() as i32), fu, fv);
+        low.lerp(high, s - s0)
+    }
+
+    #[inline(always)]
+    fn four<R: Real>(&self, values: &[f32], first: R::Int, fu: R, fv: R) -> R {
+        let (right, up) = (R::Int::splat(1), R::Int::splat(self.side as i32));
+        // SAFETY: both callers clamp the first cell so that its neighbours lie in the grid.
+        unsafe {
+            let bottom = R::gather(values, first).lerp(R::gather(values, first + right), fu);
+            let top = R::gather(values, first + up).lerp(R::gather(values, first + up + right), fu);
+            bottom.lerp(top, fv)
+        }
+    }
+}
+
+/// Extinction in cells, per metre.
+pub struct DensityGrid {
+    layout: Layout,
+    values: Vec<f32>,
+}
+
+impl DensityGrid {
+    pub fn new(form: &CloudForm, fineness: Fineness) -> DensityGrid {
+        let (side, slices) = match fineness {
+            Fineness::Draft => (112, 12),
+            Fineness::Full => (208, 16),
+        };
+        let layout = Layout { side, slices, half: form.squares(), depth: form.depth };
+        let values = (0..LEVELS * slices * side)
+            .into_par_iter()
+            .with_min_len(8)
+            .flat_map_iter(|row| {
+                let (level, slice, y) = (row / side / slices, row / side % slices, row % side);
+                dispatch(DensityRow { form, layout, level, slice, y })
+            })
+            .collect();
+        DensityGrid { layout, values }
+    }
+}
+
+struct DensityRow<'a> {
+    form: &'a CloudForm,
+    layout: Layout,
+    level: usize,
+    slice: usize,
+    y: usize,
+}
+
+impl Kernel for DensityRow<'_> {
+    type Output = Vec<f32>;
+    #[inline(always)]
+    fn run<R: Real>(self) -> Vec<f32> {
+        match self.form.family {
+            Family::Heaps => self.of_family::<R, false>(),
+            Family::Sheets => self.of_family::<R, true>(),
+        }
+    }
+}
+
+impl DensityRow<'_> {
+    #[inline(always)]
+    fn of_family<R: Real, const SHEET: bool>(&self) -> Vec<f32> {
+        let layout = &self.layout;
+        let cell = layout.cell(self.level);
+        let y = R::splat(layout.centre(self.level, self.y));
+        let z = R::splat((self.slice as f32 + 0.5) * layout.slice_height());
+        // Cells are wide and flat: a footprint between both keeps the mean without blurring the height.
+        let w = R::splat((cell * layout.slice_height()).sqrt().min(cell));
+        let mut row = vec![0.0; layout.side];
+        for start in (0..layout.side).step_by(R::LANES) {
+            let x = steps::<R>(layout.centre(self.level, start), cell);
+            let place = self.form.at::<R, SHEET>(x, y, z, w);
+            place.extinction.store(&mut row[start..]);
+        }
+        row
+    }
+}
+
+/// `from`, `from + step` and so on.
+#[inline(always)]
+fn steps<R: Real>(from: f32, step: f32) -> R {
+    const COUNT: [f32; 16] = [0., 1., 2., 3., 4., 5., 6., 7., 8., 9., 10., 11., 12., 13., 14., 15.];
+    R::load(&COUNT).mul_add(R::splat(step), R::splat(from))
+}
+
+/// Optical depth from each cell to the layer's edge, toward the sun.
+pub struct SunDepth {
+    layout: Layout,
+    values: Vec<f32>,
+}
+
+impl SunDepth {
+    /// `sun`: unit vector at the origin (east, north, up); `planet`: radius, m.
+    pub fn new(density: &DensityGrid, sun: [f64; 3], planet: f64) -> SunDepth {
+        let layout = density.layout;
+        let mut values = vec![0.0; density.values.len()];
+        let sun = sun.map(|v| v as f32);
+        let lowest = sun[2] - layout.half[LEVELS - 1] * 1.5 / planet as f32;
+        for level in (0..LEVELS).rev() {
+            for slice in (0..layout.slices).rev() {
+                sweep(density, &mut values, Slice { level, slice, sun, planet: planet as f32, rising: true });
+            }
+            if lowest < 0.0 {
+                for slice in 0..layout.slices {
+                    sweep(density, &mut values, Slice { level, slice, sun, planet: planet as f32, rising: false });
+                }
+            }
+        }
+        SunDepth { layout, values }
+    }
+
+    /// At metres east, north and above the base, to the edge of the layer.
+    #[inline(always)]
+    pub fn at<R: Real>(&self, x: R, y: R, z: R) -> R {
+        let inside = z.lt(R::splat(self.layout.depth));
+        let depth = self.layout.at(&self.values, 0, x, y, z);
+        R::select(inside, depth, R::splat(0.0))
+    }
+}
+
+/// One slice of the sweep: where the sun is above the level (`rising`) light comes from the slice above.
+#[derive(Clone, Copy)]
+struct Slice {
+    level: usize,
+    slice: usize,
+    sun: [f32; 3],
+    planet: f32,
+    rising: bool,
+}
+
+fn sweep(density: &DensityGrid, values: &mut [f32], s: Slice) {
+    let layout = density.layout;
+    let start = s.level * layout.level() + s.slice * layout.plane();
+    let mut plane = values[start..start + layout.plane()].to_vec();
+    let before: &[f32] = values;
+    plane.par_chunks_mut(layout.side * 8).enumerate().for_each(|(block, rows)| {
+        for (i, row) in rows.chunks_mut(layout.side).enumerate() {
+            dispatch(SweepRow { density, before, s, y: block * 8 + i, row });
+        }
+    });
+    values[start..start + layout.plane()].copy_from_slice(&plane);
+}
+
+struct SweepRow<'a> {
+    density: &'a DensityGrid,
+    before: &'a [f32],
+    s: Slice,
+    y: usize,
+    row: &'a mut [f32],
+}
+
+impl Kernel for SweepRow<'_> {
+    type Output = ();
+    #[inline(always)]
+    fn run<R: Real>(self) {
+        let SweepRow { density, before, s, row, .. } = self;
+        let layout = &density.layout;
+        let cell = layout.cell(s.level);
+        let y = layout.centre(s.level, self.y);
+        let dz = layout.slice_height();
+        let (zero, one) = (R::splat(0.0), R::splat(1.0));
+        let towards = if s.rising { 1.0 } else { -1.0 };
+        let last = s.slice == if s.rising { layout.slices - 1 } else { 0 };
+        // The outermost slice only has half its height before the edge.
+        let rise = if last { 0.5 * dz } else { dz };
+        let z = (s.slice as f32 + 0.5) * dz;
+        let level = (s.level * layout.slices) as f32;
+        let base = level + s.slice as f32;
+        let flat = s.sun[0].hypot(s.sun[1]).max(1e-6);
+        let (east, north) = (s.sun[0] / flat, s.sun[1] / flat);
+        for start in (0..layout.side).step_by(R::LANES) {
+            let x = steps::<R>(layout.centre(s.level, start), cell);
+            let y = R::splat(y);
+            let up = (x * R::splat(s.sun[0] / s.planet) + y * R::splat(s.sun[1] / s.planet) + R::splat(s.sun[2]))
+                .clamp(-1.0, 1.0);
+            let mine = if s.rising { zero.le(up) } else { up.lt(zero) };
+            if !s.rising && !mine.any() {
+                continue;
+            }
+            let sine = (up * R::splat(towards)).max(R::splat(LEAST_SINE));
+            let cosine = (one - sine * sine).max(zero).sqrt();
+            let length = R::splat(rise) / sine;
+            let shift = length * cosine;
+            let (dx, dy) = (shift * R::splat(east), shift * R::splat(north));
+            // As many samples as the longest way in the packet asks for.
+            let mut lanes = [0.0f32; 16];
+            shift.store(&mut lanes);
+            let longest = lanes[..R::LANES].iter().fold(0.0f32, |a, b| a.max(*b));
+            let count = (longest / cell).clamp(1.0, MOST_SAMPLES).ceil();
+            let mut sum = zero;
+            for i in 0..count as usize {
+                let f = R::splat((i as f32 + 0.5) / count);
+                let h = R::splat(z) + f * R::splat(rise * towards);
+                sum = sum + layout.at(&density.values, s.level, x + dx * f, y + dy * f, h);
+            }
+            let mut depth = sum * length * R::splat(1.0 / count);
+            if !last {
+                let (x, y) = (x + dx, y + dy);
+                let far = x.abs().max(y.abs());
+                let margin = layout.half[s.level] * (1.0 - 3.0 / layout.side as f32);
+                let (u0, v0, fu, fv) = layout.flat(R::splat(layout.half[s.level]), x, y);
+                let side = R::Int::splat(layout.side as i32);
+                let next = R::splat(base + towards).to_int();
+                let first = (next * side + v0.to_int()) * side + u0.to_int();
+                let mut rest = layout.four(before, first, fu, fv);
+                let outside = R::splat(margin).lt(far);
+                if s.level + 1 < LEVELS && outside.any() {
+                    let z = R::splat(z + towards * dz);
+                    rest = R::select(outside, layout.at(before, s.level + 1, x, y, z), rest);
+                }
+                depth = depth + rest;
+            }
+            let old = R::load(&row[start..]);
+            R::select(mine, depth, if s.rising { depth } else { old }).store(&mut row[start..]);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::document::{CloudKind, CloudLayer};
+    use crate::simd::Scalar;
+
+    fn overcast() -> CloudForm {
+        let layer = CloudLayer { cover: 1.0, lobes: 0.0, erosion: 0.0, ..CloudKind::Stratus.usual() };
+        CloudForm::new(&layer, 100_000.0, Fineness::Draft)
+    }
+
+    /// In a closed deck the depth grows downward and, over the sun's height, as one over its sine.
+    #[test]
+    fn depth_follows_the_slant() {
+        let form = overcast();
+        let density = DensityGrid::new(&form, Fineness::Full);
+        let at = |elevation: f64| {
+            let (s, c) = elevation.to_radians().sin_cos();
+            SunDepth::new(&density, [c, 0.0, s], 6.371e6).at(Scalar(900.0), Scalar(-400.0), Scalar(0.0)).0
+        };
+        let (high, low) = (at(90.0), at(30.0));
+        let column = form.columns(&[900.0], &[-400.0], 20.0, 64)[0];
+        assert!((high / column - 1.0).abs() < 0.15, "{high} {column}");
+        assert!((low / high - 2.0).abs() < 0.2, "{low} {high}");
+    }
+
+    /// A sun under the level lights the layer from below: the depth grows upward.
+    #[test]
+    fn a_sun_below_shines_from_below() {
+        let form = overcast();
+        let density = DensityGrid::new(&form, Fineness::Draft);
+        let (s, c) = (-2f64).to_radians().sin_cos();
+        let depth = SunDepth::new(&density, [c, 0.0, s], 6.371e6);
+        let at = |z: f32| depth.at(Scalar(100.0), Scalar(100.0), Scalar(z)).0;
+        assert!(at(300.0) > 2.0 * at(60.0) && at(60.0) > 0.0, "{} {}", at(300.0), at(60.0));
+    }
+}

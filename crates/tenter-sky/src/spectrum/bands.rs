@@ -26,22 +26,15 @@ impl Spectrum {
         Spectrum(std::array::from_fn(|b| f(band_centre_nm(b)) as f32))
     }
     #[inline(always)]
-    pub fn map(self, f: impl Fn(f32) -> f32) -> Self {
-        Spectrum(self.0.map(f))
-    }
-    #[inline(always)]
-    pub fn zip(self, o: Self, f: impl Fn(f32, f32) -> f32) -> Self {
-        Spectrum(std::array::from_fn(|b| f(self.0[b], o.0[b])))
-    }
-    #[inline(always)]
     pub fn lerp(self, o: Self, t: f32) -> Self {
-        self.zip(o, |a, b| a + (b - a) * t)
+        self + (o - self) * t
     }
-    /// e to the power of minus each value; written without branches so that it vectorises.
+    /// e to the power of minus each value; written without branches and closures so that it vectorises.
     #[inline(always)]
     pub fn exp_neg(self) -> Self {
-        self.map(|v| {
-            let x = (-v * std::f32::consts::LOG2_E).clamp(-126.0, 126.0);
+        let mut out = Self::ZERO;
+        for b in 0..BANDS {
+            let x = (-self.0[b] * std::f32::consts::LOG2_E).clamp(-126.0, 126.0);
             // Adding and taking away 1.5 * 2^23 rounds to the nearest whole number.
             let n = (x + 12582912.0) - 12582912.0;
             let f = (x - n) * std::f32::consts::LN_2;
@@ -50,8 +43,11 @@ impl Spectrum {
             let p = p * f + 1.0 / 24.0;
             let p = p * f + 1.0 / 6.0;
             let p = ((p * f + 0.5) * f + 1.0) * f + 1.0;
-            p * f32::from_bits(((n as i32 + 127) as u32) << 23)
-        })
+            // SAFETY: clamped above, so the number is small; a checked conversion would not vectorise.
+            let exponent = unsafe { n.to_int_unchecked::<i32>() };
+            out.0[b] = p * f32::from_bits(((exponent + 127) as u32) << 23);
+        }
+        out
     }
     pub fn max(self) -> f32 {
         self.0.into_iter().fold(f32::MIN, f32::max)
@@ -63,8 +59,11 @@ macro_rules! op {
         impl $tr for Spectrum {
             type Output = Self;
             #[inline(always)]
-            fn $f(self, r: Self) -> Self {
-                self.zip(r, |a, b| a $o b)
+            fn $f(mut self, r: Self) -> Self {
+                for b in 0..BANDS {
+                    self.0[b] = self.0[b] $o r.0[b];
+                }
+                self
             }
         }
     };
@@ -76,8 +75,11 @@ op!(Mul, mul, *);
 impl Mul<f32> for Spectrum {
     type Output = Self;
     #[inline(always)]
-    fn mul(self, k: f32) -> Self {
-        self.map(|v| v * k)
+    fn mul(mut self, k: f32) -> Self {
+        for v in &mut self.0 {
+            *v *= k;
+        }
+        self
     }
 }
 impl AddAssign for Spectrum {

@@ -56,9 +56,15 @@ impl SunlightToRgb {
     }
 
     /// Linear Rec.709 of a spectrum given as shares of sunlight. Irradiance gives lx, radiance gives cd/m2.
-    #[inline]
+    #[inline(always)]
     pub fn convert(&self, share: &Spectrum) -> Rgb {
-        self.weights.map(|w| (0..BANDS).map(|b| w[b] * share.0[b]).sum())
+        let mut rgb = [0.0; 3];
+        for c in 0..3 {
+            for b in 0..BANDS {
+                rgb[c] += self.weights[c][b] * share.0[b];
+            }
+        }
+        rgb
     }
 }
 

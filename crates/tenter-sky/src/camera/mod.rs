@@ -1,0 +1,191 @@
+//! From pixels to directions (x east, y north, z up).
+//!
+//! Samples are at pixel centres. A latlong map follows OpenEXR's ENVMAP_LATLONG in its own axes (y up, +z in
+//! the middle column, +x in the left quarter); with north as +z and up as +y, west is +x, so that east lies to
+//! the right of the middle.
+
+use crate::document::Eye;
+use std::f64::consts::{PI, TAU};
+
+/// A projection and its size in pixels.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Camera {
+    pub projection: Projection,
+    pub width: usize,
+    pub height: usize,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Projection {
+    /// A rectilinear lens.
+    Lens { heading: f64, pitch: f64, half_width: f64 },
+    /// The whole sphere; `heading` is the azimuth in the middle column, radians.
+    Latlong { heading: f64 },
+    /// The upper hemisphere in a square, each pixel as large as any other in what it adds to the illuminance
+    /// of level ground (orthographic: the square holds the unit disc).
+    Level,
+    /// A square of directions around one, `radius` radians from the middle to the edges.
+    Around { azimuth: f64, elevation: f64, radius: f64 },
+}
+
+impl Camera {
+    /// What the document's eye sees, `width` pixels wide.
+    pub fn lens(eye: &Eye, width: usize, height: usize) -> Camera {
+        let projection = Projection::Lens {
+            heading: eye.heading_deg.to_radians(),
+            pitch: eye.pitch_deg.to_radians(),
+            half_width: (eye.horizontal_field_of_view() * 0.5).tan(),
+        };
+        Camera { projection, width, height }
+    }
+
+    pub fn latlong(width: usize, heading_deg: f64) -> Camera {
+        let projection = Projection::Latlong { heading: heading_deg.to_radians() };
+        Camera { projection, width, height: width / 2 }
+    }
+
+    /// Unit direction at a place in pixels (0.5, 0.5 is the centre of the first one, at the upper left).
+    /// `None` where the projection shows nothing.
+    pub fn direction(&self, x: f64, y: f64) -> Option<[f64; 3]> {
+        let (w, h) = (self.width as f64, self.height as f64);
+        match self.projection {
+            Projection::Lens { heading, pitch, half_width } => {
+                let right = (2.0 * x / w - 1.0) * half_width;
+                let up = (1.0 - 2.0 * y / h) * half_width * h / w;
+                Some(turned(heading, pitch, right, up))
+            }
+            Projection::Latlong { heading } => {
+                let azimuth = heading + (x / w - 0.5) * TAU;
+                let elevation = (0.5 - y / h) * PI;
+                Some(toward(azimuth, elevation))
+            }
+            Projection::Level => {
+                let (east, north) = (2.0 * x / w - 1.0, 1.0 - 2.0 * y / h);
+                let rest = 1.0 - east * east - north * north;
+                (rest > 0.0).then(|| [east, north, rest.sqrt()])
+            }
+            Projection::Around { azimuth, elevation, radius } => {
+                let reach = radius.tan();
+                Some(turned(azimuth, elevation, (2.0 * x / w - 1.0) * reach, (1.0 - 2.0 * y / h) * reach))
+            }
+        }
+    }
+
+    /// Place in pixels of a direction; `None` if the picture cannot show it.
+    pub fn place(&self, d: [f64; 3]) -> Option<[f64; 2]> {
+        let (w, h) = (self.width as f64, self.height as f64);
+        match self.projection {
+            Projection::Lens { heading, pitch, half_width } => {
+                let [right, up, forward] = in_view(heading, pitch, d);
+                (forward > 1e-6).then(|| {
+                    let (x, y) = (right / forward / half_width, up / forward / half_width * w / h);
+                    [(x + 1.0) * 0.5 * w, (1.0 - y) * 0.5 * h]
+                })
+            }
+            Projection::Latlong { heading } => {
+                let x = ((d[0].atan2(d[1]) - heading) / TAU + 0.5).rem_euclid(1.0);
+                Some([x * w, (0.5 - d[2].clamp(-1.0, 1.0).asin() / PI) * h])
+            }
+            Projection::Level => (d[2] > 0.0).then(|| [(d[0] + 1.0) * 0.5 * w, (1.0 - d[1]) * 0.5 * h]),
+            Projection::Around { azimuth, elevation, radius } => {
+                let [right, up, forward] = in_view(azimuth, elevation, d);
+                let reach = radius.tan();
+                (forward > 1e-6).then(|| {
+                    [(right / forward / reach + 1.0) * 0.5 * w, (1.0 - up / forward / reach) * 0.5 * h]
+                })
+            }
+        }
+    }
+
+    /// Angle between neighbouring pixels where they are widest, radians.
+    pub fn pixel_angle(&self) -> f64 {
+        match self.projection {
+            Projection::Lens { half_width, .. } => 2.0 * half_width / self.width as f64,
+            Projection::Latlong { .. } => TAU / self.width as f64,
+            Projection::Level => 2.0 / self.width as f64,
+            Projection::Around { radius, .. } => 2.0 * radius.tan() / self.width as f64,
+        }
+    }
+
+    /// Solid angle of a row's pixels in a latlong map, steradians, exactly.
+    pub fn latlong_solid_angle(&self, row: usize) -> f64 {
+        let edge = |y: usize| ((0.5 - y as f64 / self.height as f64) * PI).sin();
+        TAU / self.width as f64 * (edge(row) - edge(row + 1))
+    }
+}
+
+/// Unit vector at an azimuth and elevation, radians.
+pub fn toward(azimuth: f64, elevation: f64) -> [f64; 3] {
+    let ((sa, ca), (se, ce)) = (azimuth.sin_cos(), elevation.sin_cos());
+    [ce * sa, ce * ca, se]
+}
+
+/// Azimuth (0 to 2 pi) and elevation of a unit vector, radians.
+pub fn angles_of(d: [f64; 3]) -> (f64, f64) {
+    (d[0].atan2(d[1]).rem_euclid(TAU), d[2].clamp(-1.0, 1.0).asin())
+}
+
+fn turned(heading: f64, pitch: f64, right: f64, up: f64) -> [f64; 3] {
+    let ((sh, ch), (sp, cp)) = (heading.sin_cos(), pitch.sin_cos());
+    let flat = cp - up * sp;
+    let d = [flat * sh + right * ch, flat * ch - right * sh, sp + up * cp];
+    let length = (d[0] * d[0] + d[1] * d[1] + d[2] * d[2]).sqrt();
+    d.map(|v| v / length)
+}
+
+fn in_view(heading: f64, pitch: f64, d: [f64; 3]) -> [f64; 3] {
+    let ((sh, ch), (sp, cp)) = (heading.sin_cos(), pitch.sin_cos());
+    let along = d[0] * sh + d[1] * ch;
+    [d[0] * ch - d[1] * sh, d[2] * cp - along * sp, along * cp + d[2] * sp]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// OpenEXR, "Environment Maps" (ENVMAP_LATLONG): first row up, middle column +z, left quarter +x; here +z is
+    /// north and +x is west.
+    #[test]
+    fn latlong_orientation() {
+        let c = Camera::latlong(400, 0.0);
+        let near = |a: [f64; 3], b: [f64; 3]| a.iter().zip(b).all(|(a, b)| (a - b).abs() < 1e-9);
+        assert!(near(c.direction(200.0, 100.0).unwrap(), [0.0, 1.0, 0.0]), "middle is north");
+        assert!(near(c.direction(100.0, 100.0).unwrap(), [-1.0, 0.0, 0.0]), "left quarter is west");
+        assert!(near(c.direction(300.0, 100.0).unwrap(), [1.0, 0.0, 0.0]), "right quarter is east");
+        assert!(near(c.direction(7.0, 0.0).unwrap(), [0.0, 0.0, 1.0]), "first row is up");
+        let whole: f64 = (0..200).map(|row| c.latlong_solid_angle(row) * 400.0).sum();
+        assert!((whole - 4.0 * PI).abs() < 1e-9);
+    }
+
+    #[test]
+    fn places_and_directions_agree() {
+        let eye = Eye { heading_deg: 215.0, pitch_deg: 20.0, ..Eye::default() };
+        let around = Projection::Around { azimuth: 1.0, elevation: 0.5, radius: 0.2 };
+        for c in [
+            Camera::lens(&eye, 960, 540),
+            Camera::latlong(1024, 70.0),
+            Camera { projection: around, width: 64, height: 64 },
+            Camera { projection: Projection::Level, width: 64, height: 64 },
+        ] {
+            for (x, y) in [(10.0, 20.0), (31.5, 31.5), (40.0, 30.25)] {
+                let Some(d) = c.direction(x, y) else { continue };
+                let [px, py] = c.place(d).unwrap();
+                assert!((px - x).abs() < 1e-6 && (py - y).abs() < 1e-6, "{c:?} {x} {y}: {px} {py}");
+            }
+        }
+        assert!(Camera::lens(&eye, 960, 540).place(toward(0.0, 0.0)).is_none());
+    }
+
+    #[test]
+    fn the_lens_looks_where_the_eye_heads() {
+        let eye = Eye { heading_deg: 90.0, pitch_deg: 10.0, lens_mm: 18.0, ..Eye::default() };
+        let c = Camera::lens(&eye, 1600, 900);
+        let (azimuth, elevation) = angles_of(c.direction(800.0, 450.0).unwrap());
+        assert!((azimuth.to_degrees() - 90.0).abs() < 1e-9 && (elevation.to_degrees() - 10.0).abs() < 1e-9);
+        // A lens of 18 mm on a frame 36 mm wide sees 90 degrees: its right edge is 45 degrees off the axis.
+        let d = c.direction(1600.0, 450.0).unwrap();
+        let forward = c.direction(800.0, 450.0).unwrap();
+        let cos: f64 = (0..3).map(|i| d[i] * forward[i]).sum();
+        assert!((cos.acos().to_degrees() - 45.0).abs() < 1e-9);
+    }
+}

@@ -1,0 +1,265 @@
+//! Rays through a cloud layer.
+//!
+//! Steps follow the form's own distance through the open and the optical depth inside. At each place with cloud
+//! the depth toward the sun is marched through the form for the first few hundred metres, where its shape
+//! shows, and read from the sun-depth grid beyond. What is gathered has no colour yet: the sun's, the sky's
+//! and the ground's come on for whole stretches of the way, behind the air in front of them.
+
+use super::rays::{Rays, Spans, SurfacePoint};
+use super::Look;
+use crate::air::{Corners, lobe};
+use crate::clouds::diffusion::{ASYMMETRY, reach};
+use crate::scene::Clouds;
+use crate::simd::{Mask, Real};
+
+/// Transmittance below which nothing behind is worth a step.
+const SPENT: f32 = 0.004;
+const MOST_STEPS: usize = 700;
+/// Samples toward the sun through the form, and how each step grows on the one before.
+const SUN_STEPS: usize = 5;
+const SUN_GROWTH: f32 = 2.2;
+/// Share of extinction that turns light for good (similarity).
+const TURNED: f32 = 1.0 - ASYMMETRY;
+
+/// What clouds send along the rays, and what they let through.
+pub struct CloudLight<R: Real> {
+    pub light: [R; 3],
+    pub through: R,
+}
+
+/// Light gathered over a stretch of the way, by where it comes from.
+struct Stretch<R: Real> {
+    /// Opacity as seen from the eye, and the same times distance.
+    opacity: R,
+    distance: R,
+    /// Sunlight: scattered once, a few times forward, and many times (per irradiance over 4 pi).
+    single: R,
+    forward: R,
+    diffuse: R,
+    /// Weights of the surroundings.
+    above: R,
+    beside: R,
+    below: R,
+    lean: R,
+}
+
+impl<R: Real> Stretch<R> {
+    #[inline(always)]
+    fn empty() -> Self {
+        let z = R::splat(0.0);
+        Stretch {
+            opacity: z, distance: z, single: z, forward: z, diffuse: z, above: z, beside: z, below: z, lean: z,
+        }
+    }
+}
+
+/// Phase functions of a packet: exact for the first order, smooth for those that follow it closely.
+struct Phases<R: Real> {
+    single: [R; 3],
+    forward: R,
+}
+
+#[inline(always)]
+pub fn march<R: Real, const SHEET: bool>(
+    look: &Look,
+    clouds: &Clouds,
+    rays: &Rays<R>,
+    spans: &Spans<R>,
+    corners: &Corners<R>,
+    aerosol_phase: R,
+) -> CloudLight<R> {
+    let form = &clouds.form.0;
+    let (zero, one) = (R::splat(0.0), R::splat(1.0));
+    let phases = phases::<R>(clouds, rays.to_sun);
+    let mut light = [zero; 3];
+    let mut through = one;
+    let mut t = spans.start;
+    let mut before = zero;
+    let mut step = zero;
+    let mut outside = zero;
+    let mut stretch = Stretch::empty();
+    let mut stretch_from = zero;
+    let base = R::splat(form.base);
+    let dense_step = R::splat(0.55 * look.effort.step / form.extinction).min(R::splat(40.0));
+
+    for _ in 0..MOST_STEPS {
+        let active = t.lt(spans.end) & R::splat(SPENT).lt(through);
+        if !active.any() {
+            break;
+        }
+        let p = rays.at(t);
+        let z = p.altitude - base;
+        let w = (t * rays.pixel).max(R::splat(0.5));
+        let place = form.at::<R, SHEET>(p.x, p.y, z, w);
+        // A step that came out deep inside goes back to the surface, or neighbours would enter at
+        // different depths and rings would show.
+        let deep = place.inside - outside.min(zero);
+        let back = outside.lt(R::splat(-0.5)) & R::splat(2.0).max(w * R::splat(0.4)).lt(place.inside) & active;
+        let surface = t - step * place.inside / deep.max(R::splat(1e-3));
+        let extinction = R::select(active, place.extinction, zero);
+        let passed = (-((extinction + before) * R::splat(0.5) * step)).exp();
+        let passed = R::select(back, one, passed);
+        let opacity = R::select(active, through * (one - passed), zero);
+        if R::splat(2e-4).lt(opacity).any() {
+            let reached = sample::<R, SHEET>(look, clouds, rays, &p, z, w, &place);
+            stretch.opacity = stretch.opacity + opacity;
+            stretch.distance = opacity.mul_add(t, stretch.distance);
+            stretch.single = opacity.mul_add(reached.single, stretch.single);
+            stretch.forward = opacity.mul_add(reached.forward, stretch.forward);
+            stretch.diffuse = opacity.mul_add(reached.diffuse, stretch.diffuse);
+            stretch.above = opacity.mul_add(reached.above, stretch.above);
+            stretch.beside = opacity.mul_add(reached.beside, stretch.beside);
+            stretch.below = opacity.mul_add(reached.below, stretch.below);
+            stretch.lean = opacity.mul_add(reached.lean, stretch.lean);
+        }
+        through = R::select(active, through * passed, through);
+        before = R::select(back, zero, extinction);
+        outside = R::select(back, zero, place.inside);
+
+        // In the open as far as the form promises, inside by optical depth, never finer than a pixel asks.
+        let pixel = w * R::splat(0.7 * look.effort.step);
+        let open = (-place.inside * R::splat(0.72 * look.effort.step)).max(pixel).max(R::splat(4.0 * look.effort.step));
+        // What is left behind a thick veil needs less care.
+        let inside = dense_step * (R::splat(1.8) - through * R::splat(0.8));
+        let inside = inside.max(pixel);
+        step = R::select(place.inside.lt(zero), open, inside.min(open.max(inside)));
+        step = R::select(back, zero, step);
+        let next = R::select(back, surface, t + step);
+        // Air and colour change along the way: close a stretch once it has grown by a third.
+        let long = (stretch_from * R::splat(1.35)).lt(next) & R::splat(1e-3).lt(stretch.opacity);
+        if long.any() {
+            close(look, rays, spans, corners, aerosol_phase, &phases, &stretch, &mut light);
+            stretch = Stretch::empty();
+            stretch_from = next;
+        }
+        stretch_from = R::select(stretch.opacity.lt(R::splat(1e-6)), next, stretch_from);
+        t = R::select(active, next, t);
+    }
+    close(look, rays, spans, corners, aerosol_phase, &phases, &stretch, &mut light);
+    // What was spent hides all that is left.
+    let rest = R::select(R::splat(SPENT).lt(through), through, zero);
+    let gain = (one - rest) / (one - through).max(R::splat(1e-6));
+    for c in 0..3 {
+        light[c] = R::select(R::splat(SPENT).lt(through), light[c], light[c] * gain);
+    }
+    CloudLight { light, through: rest }
+}
+
+#[inline(always)]
+fn phases<R: Real>(clouds: &Clouds, to_sun: R) -> Phases<R> {
+    let mut cos = [0.0f32; 16];
+    to_sun.store(&mut cos);
+    let mut single = [[0.0f32; 16]; 3];
+    for lane in 0..R::LANES {
+        let p = clouds.phase.at(cos[lane] as f64);
+        for c in 0..3 {
+            single[c][lane] = p[c];
+        }
+    }
+    Phases {
+        single: [R::load(&single[0]), R::load(&single[1]), R::load(&single[2])],
+        // Two or three turns by narrow angles make a broader lobe; the rest is nearly even.
+        forward: lobe(0.72, to_sun) * R::splat(0.7) + lobe(0.1, to_sun) * R::splat(0.3),
+    }
+}
+
+/// How much of each source reaches a place (colours left out).
+struct Reached<R: Real> {
+    single: R,
+    forward: R,
+    diffuse: R,
+    above: R,
+    beside: R,
+    below: R,
+    lean: R,
+}
+
+#[inline(always)]
+fn sample<R: Real, const SHEET: bool>(
+    look: &Look,
+    clouds: &Clouds,
+    rays: &Rays<R>,
+    p: &SurfacePoint<R>,
+    z: R,
+    w: R,
+    place: &crate::clouds::form::Place<R>,
+) -> Reached<R> {
+    let form = &clouds.form.0;
+    let (zero, one) = (R::splat(0.0), R::splat(1.0));
+    let [sx, sy, sz] = p.sun;
+
+    // Depth toward the sun: the form itself nearby, the grid beyond.
+    let mut depth = zero;
+    let mut length = w.max(R::splat(11.0)) * R::splat(look.effort.step.max(0.6));
+    let mut gone = zero;
+    for _ in 0..SUN_STEPS {
+        let middle = length.mul_add(R::splat(0.5), gone);
+        let footprint = w.max(length * R::splat(0.3));
+        let there = form.at::<R, SHEET>(
+            middle.mul_add(sx, p.x),
+            middle.mul_add(sy, p.y),
+            middle.mul_add(sz, z),
+            footprint,
+        );
+        depth = there.extinction.mul_add(length, depth);
+        gone = gone + length;
+        length = length * R::splat(SUN_GROWTH);
+    }
+    depth = depth + clouds.sun_depth.at(gone.mul_add(sx, p.x), gone.mul_add(sy, p.y), gone.mul_add(sz, z).max(zero));
+
+    // Many scatterings: by the optical depth to each side of the body, and toward the sun.
+    let thick = R::splat(form.extinction * 0.85);
+    let facing = if SHEET { sz.abs().max(R::splat(0.05)) } else { sz.max(zero).mul_add(R::splat(0.3), R::splat(0.6)) };
+    let r = reach(place.above * thick, place.below * thick, place.beside * thick, depth, facing, sz);
+    let single = (-depth).exp();
+    let turned = (-depth * R::splat(TURNED)).exp();
+    // Near the lit side many scatterings have not yet happened (Eddington: -3 m^2 of m (2 + 3 m)).
+    let young = facing * R::splat(3.0) / (facing * R::splat(3.0) + R::splat(2.0)) * turned;
+    let down = rays.direction[2];
+    let lean = r.sun_lean * down * R::splat(ASYMMETRY);
+    Reached {
+        single,
+        forward: turned - single,
+        diffuse: (r.sun * (one - young) + lean).max(zero),
+        above: r.above,
+        beside: r.beside,
+        below: r.below,
+        lean: r.lean * down * R::splat(ASYMMETRY),
+    }
+}
+
+/// Colours a stretch and puts it behind the air in front of it.
+#[inline(always)]
+fn close<R: Real>(
+    look: &Look,
+    rays: &Rays<R>,
+    spans: &Spans<R>,
+    corners: &Corners<R>,
+    aerosol_phase: R,
+    phases: &Phases<R>,
+    s: &Stretch<R>,
+    light: &mut [R; 3],
+) {
+    if !R::splat(1e-6).lt(s.opacity).any() {
+        return;
+    }
+    let scene = look.scene;
+    let t = s.distance / s.opacity.max(R::splat(1e-9));
+    let p = rays.at(t);
+    let sun = scene.sunlight.at(p.altitude, p.sun[2]);
+    let front = look.air::<R, true>(corners, aerosol_phase, t, spans);
+    let a = &scene.ambience;
+    let strength = R::splat(scene.sun.strength as f32);
+    let many = s.diffuse * R::splat(0.25 / std::f32::consts::PI);
+    let few = s.forward * phases.forward + many;
+    for c in 0..3 {
+        let of_sun = phases.single[c].mul_add(s.single, few) * sun[c].max(R::splat(0.0)) * strength;
+        let sides = 0.65 * a.around[c] + 0.35 * a.ground[c];
+        let of_rest = s.above * R::splat(a.overhead[c])
+            + s.beside * R::splat(sides)
+            + s.below * R::splat(a.ground[c])
+            + s.lean * R::splat(a.overhead[c] - a.ground[c]);
+        let own = (of_sun + of_rest).max(R::splat(0.0));
+        light[c] = light[c] + own * front.through[c] + front.light[c] * s.opacity;
+    }
+}

@@ -1,0 +1,209 @@
+//! A packet of rays from the eye over a round planet.
+
+use crate::scene::Scene;
+use crate::simd::Real;
+
+/// Rays of one packet.
+pub struct Rays<'a, R: Real> {
+    pub scene: &'a Scene,
+    pub direction: [R; 3],
+    /// Unit heading along the ground, and how much of the direction is level.
+    pub heading: [R; 2],
+    pub flat: R,
+    /// Cosine between ray and sun.
+    pub to_sun: R,
+    /// Width of a pixel per metre of distance.
+    pub pixel: R,
+    planet: R,
+    eye: R,
+    /// The sun along and across the heading.
+    sun_along: R,
+    sun_across: R,
+}
+
+/// A place on a ray.
+#[derive(Clone, Copy)]
+pub struct SurfacePoint<R: Real> {
+    pub altitude: R,
+    /// Metres along the ground from the origin, east and north.
+    pub x: R,
+    pub y: R,
+    /// Unit vector to the sun in the frame of the place: east, north, up.
+    pub sun: [R; 3],
+}
+
+/// The parts of rays that matter for a layer, as distances.
+pub struct Spans<R: Real> {
+    /// Where the layer's shell begins and ends along the ray.
+    pub start: R,
+    pub end: R,
+    /// The part of the way below the base.
+    pub under_from: R,
+    pub under_to: R,
+}
+
+impl<R: Real> Spans<R> {
+    #[inline(always)]
+    pub fn none() -> Self {
+        let zero = R::splat(0.0);
+        Spans { start: zero, end: zero, under_from: zero, under_to: zero }
+    }
+}
+
+const FAR: f32 = 9e5;
+
+impl<'a, R: Real> Rays<'a, R> {
+    #[inline(always)]
+    pub fn new(scene: &'a Scene, direction: [R; 3], pixel: f32) -> Self {
+        let [dx, dy, dz] = direction;
+        let flat = (dx * dx + dy * dy).sqrt();
+        let inverse = R::splat(1.0) / flat.max(R::splat(1e-9));
+        let heading = [dx * inverse, dy * inverse];
+        let s = scene.sun.direction.map(|v| v as f32);
+        let (sx, sy, sz) = (R::splat(s[0]), R::splat(s[1]), R::splat(s[2]));
+        Rays {
+            scene,
+            direction,
+            heading,
+            flat,
+            to_sun: (dx * sx + dy * sy + dz * sz).clamp(-1.0, 1.0),
+            pixel: R::splat(pixel),
+            planet: R::splat(scene.planet() as f32),
+            eye: R::splat(scene.eye_altitude as f32),
+            sun_along: sx * heading[0] + sy * heading[1],
+            sun_across: sy * heading[0] - sx * heading[1],
+        }
+    }
+
+    /// Altitude, place and sun after a distance.
+    #[inline(always)]
+    pub fn at(&self, t: R) -> SurfacePoint<R> {
+        let dz = self.direction[2];
+        let r = self.planet + self.eye;
+        // The difference form: h = h0 + t (t + 2 r dz) / (r + r').
+        let gain = t * (t + (r + r) * dz);
+        let r2 = (r * r + gain).max(R::splat(0.0)).sqrt();
+        let altitude = self.eye + gain / (r + r2);
+        // Angle at the planet's middle between eye and place.
+        let q = t * self.flat / (r + t * dz).max(R::splat(1.0));
+        let arc = self.planet * arc_tangent(q);
+        let cos = R::splat(1.0) / (q * q + R::splat(1.0)).sqrt();
+        let sin = q * cos;
+        let sz = R::splat(self.scene.sun.direction[2] as f32);
+        let up = sz * cos + self.sun_along * sin;
+        let along = self.sun_along * cos - sz * sin;
+        let [hx, hy] = self.heading;
+        SurfacePoint {
+            altitude,
+            x: hx * arc,
+            y: hy * arc,
+            sun: [along * hx - self.sun_across * hy, along * hy + self.sun_across * hx, up],
+        }
+    }
+
+    /// Both distances to a shell at an altitude; nearer first, `FAR` where there is none.
+    #[inline(always)]
+    fn to_shell(&self, altitude: f32) -> (R, R) {
+        let h = R::splat(altitude);
+        let b = (self.planet + self.eye) * self.direction[2];
+        let c = (self.eye - h) * (self.planet + self.planet + self.eye + h);
+        let q = b * b - c;
+        let s = q.max(R::splat(0.0)).sqrt();
+        // The numerically stable pair of roots.
+        let rising = R::splat(0.0).le(b);
+        let k = R::select(rising, -(b + s), s - b);
+        let k = R::select(k.abs().lt(R::splat(1e-6)), R::splat(1e-6), k);
+        let other = c / k;
+        let (near, far) = (k.min(other), k.max(other));
+        let none = q.lt(R::splat(0.0));
+        (R::select(none, R::splat(FAR), near), R::select(none, R::splat(FAR), far))
+    }
+
+    /// Distance to the ground, `f32::MAX` where the ray meets none.
+    #[inline(always)]
+    pub fn to_ground(&self) -> R {
+        let (near, _) = self.to_shell(0.0);
+        let hits = near.lt(R::splat(FAR * 0.999)) & self.direction[2].lt(R::splat(0.0));
+        R::select(hits & R::splat(0.0).le(near), near, R::splat(f32::MAX))
+    }
+
+    /// Where the rays pass a layer and where they are below it.
+    #[inline(always)]
+    pub fn spans(&self, base: f32, depth: f32, to_ground: R) -> Spans<R> {
+        let zero = R::splat(0.0);
+        let (base_near, base_far) = self.to_shell(base);
+        let (top_near, top_far) = self.to_shell(base + depth);
+        let eye = self.scene.eye_altitude as f32;
+        let end_of_ray = to_ground.min(R::splat(FAR));
+        let (start, end, under_from, under_to);
+        if eye < base {
+            start = base_far.max(zero);
+            end = top_far.max(zero);
+            under_from = zero;
+            under_to = start.min(end_of_ray);
+        } else {
+            // From above or inside: down through the layer, perhaps out below and up again.
+            let none = R::splat(FAR);
+            start = if eye > base + depth { R::select(top_near.lt(zero), none, top_near) } else { zero };
+            let dips = zero.le(base_near) & base_near.lt(R::splat(FAR * 0.999));
+            under_from = R::select(dips, base_near, none);
+            under_to = R::select(dips, base_far.min(end_of_ray), none);
+            end = R::select(zero.lt(top_far), top_far, zero);
+        }
+        Spans { start, end: end.min(end_of_ray), under_from, under_to }
+    }
+
+    /// Radiance of the ground at a place: its albedo under sun and sky, with the clouds' shadow.
+    #[inline(always)]
+    pub fn ground_light(&self, p: &SurfacePoint<R>) -> [R; 3] {
+        let scene = self.scene;
+        let up = p.sun[2];
+        let mut sun = scene.sunlight.at(R::splat(0.0), up);
+        let mut lit = up.max(R::splat(0.0)) * R::splat(scene.sun.strength as f32);
+        if let Some(clouds) = &scene.clouds {
+            // Where the light that falls here left the layer.
+            let base = R::splat(clouds.form.0.base);
+            let run = base / up.max(R::splat(0.005));
+            let depth = clouds.sun_depth.at(run.mul_add(p.sun[0], p.x), run.mul_add(p.sun[1], p.y), R::splat(0.0));
+            lit = lit * (-depth).exp();
+        }
+        let albedo = R::splat(scene.air.medium.ground_albedo / std::f32::consts::PI);
+        for c in 0..3 {
+            let all = sun[c].max(R::splat(0.0)).mul_add(lit, R::splat(scene.ambience.ground_diffuse[c]));
+            sun[c] = all * albedo;
+        }
+        sun
+    }
+}
+
+/// Arc tangent of a number that is not negative, relative error under 3e-6.
+#[inline(always)]
+fn arc_tangent<R: Real>(q: R) -> R {
+    let one = R::splat(1.0);
+    let large = one.lt(q);
+    let x = R::select(large, one / q.max(R::splat(1e-9)), q);
+    // Halve the angle once, so that the series converges fast: tan(a/2) = x / (1 + sqrt(1 + x^2)).
+    let y = x / (one + (x * x + one).sqrt());
+    let y2 = y * y;
+    let mut p = R::splat(-1.0 / 11.0);
+    for c in [1.0 / 9.0, -1.0 / 7.0, 1.0 / 5.0, -1.0 / 3.0, 1.0] {
+        p = p.mul_add(y2, R::splat(c));
+    }
+    let a = (p * y) * R::splat(2.0);
+    R::select(large, R::splat(std::f32::consts::FRAC_PI_2) - a, a)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::simd::Scalar;
+
+    #[test]
+    fn arc_tangents() {
+        for i in 0..400 {
+            let q = 1.06f32.powi(i - 200);
+            let (a, b) = (arc_tangent(Scalar(q)).0 as f64, (q as f64).atan());
+            assert!((a / b - 1.0).abs() < 1e-5, "{q}: {a} {b}");
+        }
+    }
+}

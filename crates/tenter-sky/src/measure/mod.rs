@@ -1,0 +1,116 @@
+//! The light meter: what a sky sheds, read off the same rays that make its picture.
+
+use crate::camera::{Camera, Projection, toward};
+use crate::develop::suggested_ev100;
+use crate::document::Sky;
+use crate::live::{Effort, look_at};
+use crate::picture::{Disc, render};
+use crate::scene::Scene;
+use crate::spectrum::{Rgb, correlated_temperature, luminance, rgb_to_xyz};
+use serde::Serialize;
+use std::f64::consts::{PI, TAU};
+
+/// Readouts of one sky.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Readouts {
+    pub direct_normal_lx: f64,
+    pub direct_horizontal_lx: f64,
+    pub diffuse_horizontal_lx: f64,
+    pub global_horizontal_lx: f64,
+    /// Nothing when no sunlight is left.
+    pub sun_cct_k: Option<f64>,
+    pub sky_cct_k: Option<f64>,
+    pub zenith_cd_m2: f64,
+    /// Mean all round, one degree above the horizon.
+    pub horizon_cd_m2: f64,
+    pub sun_visible_fraction: f64,
+    /// Share of columns with an optical thickness over 0.3.
+    pub cover_fraction: f64,
+    /// Share of the upper hemisphere with cloud transmittance under 0.9.
+    pub cover_seen_fraction: f64,
+    pub suggested_ev100: f64,
+    pub layers: Vec<LayerReadout>,
+}
+
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct LayerReadout {
+    pub id: String,
+    pub optical_thickness: f64,
+}
+
+/// Pixels along the sides of the square the illuminance is summed over.
+const SIDE: usize = 128;
+
+pub fn readouts(sky: &Sky, scene: &Scene) -> Readouts {
+    let disc = Disc::new(scene, Effort::default());
+    let level = Camera { projection: Projection::Level, width: SIDE, height: SIDE };
+    let picture = render(scene, &level, Effort::default(), &|| false).expect("nobody calls this off");
+    let mut diffuse = [0.0f64; 3];
+    for pixel in &picture.pixels {
+        for c in 0..3 {
+            diffuse[c] += pixel[c] as f64;
+        }
+    }
+    // Pixels inside the unit disc, so that a uniform sky of radiance L gives pi L whatever the rim does.
+    let inside = (0..SIDE * SIDE)
+        .filter(|i| level.direction((i % SIDE) as f64 + 0.5, (i / SIDE) as f64 + 0.5).is_some())
+        .count();
+    let diffuse = diffuse.map(|v| (v * PI / inside as f64) as f32);
+
+    let angle = 2.0 / SIDE as f64;
+    let seen = |d: &[[f64; 3]]| look_at(scene, d, angle, Effort::default());
+    let zenith = seen(&[[0.0, 0.0, 1.0]])[0].0;
+    let dip = dip(scene);
+    let ring: Vec<[f64; 3]> =
+        (0..32).map(|i| toward(i as f64 * TAU / 32.0, 1f64.to_radians() - dip)).collect();
+    let horizon = seen(&ring).iter().map(|(l, _)| luminance(*l) as f64).sum::<f64>() / ring.len() as f64;
+
+    let direct = luminance(disc.illuminance) as f64;
+    let direct_level = direct * scene.sun.direction[2].max(0.0);
+    let global = direct_level + luminance(diffuse) as f64;
+    Readouts {
+        direct_normal_lx: direct,
+        direct_horizontal_lx: direct_level,
+        diffuse_horizontal_lx: luminance(diffuse) as f64,
+        global_horizontal_lx: global,
+        sun_cct_k: temperature(disc.illuminance),
+        sky_cct_k: temperature(diffuse),
+        zenith_cd_m2: luminance(zenith) as f64,
+        horizon_cd_m2: horizon,
+        sun_visible_fraction: disc.visible,
+        cover_fraction: scene.clouds.as_ref().map_or(0.0, |c| c.form.1.cover()),
+        cover_seen_fraction: cover_seen(scene),
+        suggested_ev100: suggested_ev100(global),
+        layers: sky
+            .clouds
+            .iter()
+            .map(|l| LayerReadout { id: l.id.clone(), optical_thickness: l.optical_thickness() })
+            .collect(),
+    }
+}
+
+/// How far the horizon lies below the level, radians.
+fn dip(scene: &Scene) -> f64 {
+    (scene.planet() / (scene.planet() + scene.eye_altitude)).acos()
+}
+
+fn temperature(rgb: Rgb) -> Option<f64> {
+    let xyz = rgb_to_xyz(rgb.map(|v| v as f64));
+    (xyz.0[1] > 1e-9).then(|| correlated_temperature(xyz.xy()))
+}
+
+/// Directions spread evenly over the upper hemisphere (a spiral of the golden angle).
+fn cover_seen(scene: &Scene) -> f64 {
+    if scene.clouds.is_none() {
+        return 0.0;
+    }
+    const COUNT: usize = 4096;
+    let directions: Vec<[f64; 3]> = (0..COUNT)
+        .map(|i| {
+            let up = (i as f64 + 0.5) / COUNT as f64;
+            toward(i as f64 * PI * (3.0 - 5f64.sqrt()), up.asin())
+        })
+        .collect();
+    let seen = look_at(scene, &directions, 0.02, Effort::default());
+    seen.iter().filter(|(_, through)| *through < 0.9).count() as f64 / COUNT as f64
+}

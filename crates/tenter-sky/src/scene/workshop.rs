@@ -1,0 +1,154 @@
+//! Where scenes are made and their parts kept.
+
+use super::{Ambience, Clouds, PlacedSun, Scene};
+use crate::air::{Air, AirView, Fineness, SunlightTable};
+use crate::clouds::form::{CloudForm, Survey};
+use crate::clouds::mie::DropletPhase;
+use crate::clouds::shadow::{DensityGrid, SunDepth};
+use crate::document::{CloudLayer, Sky};
+use serde::Serialize;
+use sha2::{Digest, Sha256};
+use std::sync::{Arc, Mutex};
+
+/// Entries each stage keeps: the current one and a few to go back to.
+const KEPT: usize = 4;
+
+type Key = [u8; 32];
+
+/// A small cache, newest last.
+struct Stage<T> {
+    entries: Mutex<Vec<(Key, Arc<T>)>>,
+}
+
+impl<T> Stage<T> {
+    fn new() -> Self {
+        Stage { entries: Mutex::new(Vec::new()) }
+    }
+
+    /// The kept value, or a new one; two callers at once may both make it, which costs time but never waits.
+    fn get(&self, key: Key, make: impl FnOnce() -> T) -> Arc<T> {
+        let lock = || self.entries.lock().unwrap_or_else(|e| e.into_inner());
+        {
+            let mut entries = lock();
+            if let Some(i) = entries.iter().position(|(k, _)| *k == key) {
+                let entry = entries.remove(i);
+                entries.push(entry);
+                return entries[entries.len() - 1].1.clone();
+            }
+        }
+        let made = Arc::new(make());
+        let mut entries = lock();
+        if entries.len() >= KEPT {
+            entries.remove(0);
+        }
+        entries.push((key, made.clone()));
+        made
+    }
+}
+
+/// The work was called off.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("called off")]
+pub struct CalledOff;
+
+/// Makes scenes; every stage is kept under the content it was made from.
+pub struct Workshop {
+    air: Stage<Air>,
+    view: Stage<AirView>,
+    sunlight: Stage<SunlightTable>,
+    form: Stage<(CloudForm, Survey)>,
+    density: Stage<DensityGrid>,
+    sun_depth: Stage<SunDepth>,
+    phase: Stage<DropletPhase>,
+    ambience: Stage<Ambience>,
+}
+
+impl Default for Workshop {
+    fn default() -> Self {
+        Workshop {
+            air: Stage::new(),
+            view: Stage::new(),
+            sunlight: Stage::new(),
+            form: Stage::new(),
+            density: Stage::new(),
+            sun_depth: Stage::new(),
+            phase: Stage::new(),
+            ambience: Stage::new(),
+        }
+    }
+}
+
+fn key(parts: impl Serialize, fineness: Fineness) -> Key {
+    let json = serde_json::to_vec(&parts).expect("parts of documents are plain data");
+    let mut hash = Sha256::new();
+    hash.update([fineness as u8]);
+    hash.update(json);
+    hash.finalize().into()
+}
+
+impl Workshop {
+    /// The scene of a document. `called_off` is asked between stages.
+    pub fn scene(&self, sky: &Sky, fineness: Fineness, called_off: &dyn Fn() -> bool) -> Result<Scene, CalledOff> {
+        let go_on = || if called_off() { Err(CalledOff) } else { Ok(()) };
+        let eye = sky.eye.altitude_m;
+        let placed = PlacedSun::of(&sky.sun);
+        let sun = placed.in_sky(&sky.sun);
+        let sun_key = (placed.azimuth_deg, placed.elevation_deg, placed.strength, sky.sun.angular_diameter_deg);
+
+        let air_key = key(&sky.air, fineness);
+        let air = self.air.get(air_key, || Air::new(&sky.air, fineness));
+        go_on()?;
+        let view_key = key((air_key, sun_key, sky.sun.night_floor_lx, eye), fineness);
+        let view = self.view.get(view_key, || AirView::new(&air, eye, &sun, fineness));
+        let light_key = key((air_key, sky.sun.angular_diameter_deg), fineness);
+        let sunlight = self
+            .sunlight
+            .get(light_key, || SunlightTable::new(&air.medium, &air.transmittance, sun.disc_radius));
+        go_on()?;
+
+        let mut clouds = None;
+        let mut form_key = [0; 32];
+        let seen = |l: &&CloudLayer| !l.muted && l.cover > 0.0 && l.water_content_g_m3 > 0.0;
+        if let Some(layer) = sky.clouds.iter().find(seen) {
+            let reach = reach(air.medium.planet, layer.base_m + layer.depth_m, eye);
+            form_key = key((CloudLayer { id: String::new(), name: String::new(), ..layer.clone() }, reach), fineness);
+            let form = self.form.get(form_key, || {
+                let form = CloudForm::new(layer, reach, fineness);
+                let survey = form.survey();
+                (form, survey)
+            });
+            go_on()?;
+            let density = self.density.get(form_key, || DensityGrid::new(&form.0, fineness));
+            go_on()?;
+            let depth_key =
+                key((form_key, placed.azimuth_deg, placed.elevation_deg, air.medium.planet), fineness);
+            let sun_depth = self
+                .sun_depth
+                .get(depth_key, || SunDepth::new(&density, sun.direction, air.medium.planet));
+            let phase = self.phase.get(key(layer.droplet_um, fineness), || DropletPhase::new(layer.droplet_um));
+            clouds = Some((form, sun_depth, phase));
+        }
+        go_on()?;
+        let survey = clouds.as_ref().map(|(form, _, _)| &form.1);
+        let ambience = self.ambience.get(key((view_key, form_key), fineness), || {
+            Ambience::new(&air, &view, &sunlight, &sun, survey)
+        });
+        Ok(Scene {
+            eye_altitude: eye,
+            sun,
+            air,
+            view,
+            sunlight,
+            clouds: clouds.map(|(form, sun_depth, phase)| Clouds { form, sun_depth, phase }),
+            ambience: *ambience,
+        })
+    }
+}
+
+/// How far clouds with these tops can be seen, m: to the horizon and from there to the top, in steps of a
+/// quarter so that a lifted eye keeps the maps.
+fn reach(planet: f64, top: f64, eye: f64) -> f64 {
+    let horizon = |h: f64| (h * (2.0 * planet + h)).sqrt();
+    let exact = (horizon(top) + horizon(eye)).clamp(60_000.0, 450_000.0);
+    60_000.0 * 1.25f64.powf(((exact / 60_000.0).ln() / 1.25f64.ln()).ceil())
+}
