@@ -1,8 +1,13 @@
 //! Pictures: tiles of packets, coarse and fine, called off when they are no longer wanted.
 
 mod disc;
+mod map;
 
 pub use disc::{Disc, MASK_SIDE};
+pub use map::{
+    BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, LightFact, MapFacts, MapRender, MapSettings, SMALLEST_WIDTH, Scale,
+    SettingsError,
+};
 
 use crate::camera::Camera;
 use crate::live::{Effort, Look};
