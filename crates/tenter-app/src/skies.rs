@@ -1,0 +1,79 @@
+//! Opening, saving, copying, naming and deleting skies.
+
+use crate::{App, AppError, Result, starters};
+use serde_json::Value;
+use tenter_sky::document::Sky;
+use tenter_store::SkyRecord;
+use uuid::Uuid;
+
+const LONGEST_NAME: usize = 120;
+
+impl App {
+    /// Puts a copy of each starter into a database that never held a sky.
+    pub async fn add_demo(&self) -> Result<()> {
+        if self.store.skies_ever().await? > 0 {
+            return Ok(());
+        }
+        for starter in starters::all() {
+            self.store.add_sky(&starter.name, starter.sky.to_value()).await?;
+        }
+        Ok(())
+    }
+
+    pub async fn skies(&self) -> Result<Vec<SkyRecord>> {
+        Ok(self.store.skies().await?)
+    }
+
+    pub async fn sky(&self, id: Uuid) -> Result<SkyRecord> {
+        Ok(self.store.sky(id).await?)
+    }
+
+    /// A new sky from a document.
+    pub async fn add_sky(&self, name: &str, document: Value) -> Result<SkyRecord> {
+        let sky = Sky::from_value(document)?;
+        Ok(self.store.add_sky(&checked_name(name)?, sky.to_value()).await?)
+    }
+
+    /// A new sky from a starter; a copy, so that neither changes the other.
+    pub async fn add_from_starter(&self, slug: &str, name: Option<&str>) -> Result<SkyRecord> {
+        let starter = starters::find(slug)
+            .ok_or_else(|| AppError::Input { path: "starter".into(), message: format!("no starter {slug:?}") })?;
+        Ok(self.store.add_sky(&checked_name(name.unwrap_or(&starter.name))?, starter.sky.to_value()).await?)
+    }
+
+    /// Saves a changed document; a wrong one is refused and the stored one stays.
+    pub async fn save_sky(&self, id: Uuid, revision: i64, document: Value) -> Result<i64> {
+        let sky = Sky::from_value(document)?;
+        Ok(self.store.save_sky(id, revision, sky.to_value()).await?)
+    }
+
+    pub async fn rename_sky(&self, id: Uuid, name: &str) -> Result<()> {
+        Ok(self.store.rename_sky(id, &checked_name(name)?).await?)
+    }
+
+    pub async fn duplicate_sky(&self, id: Uuid) -> Result<SkyRecord> {
+        let sky = self.store.sky(id).await?;
+        let taken: Vec<String> = self.store.skies().await?.into_iter().map(|s| s.name).collect();
+        let stem: String = sky.name.chars().take(LONGEST_NAME - 8).collect();
+        let name = (2..).map(|n| format!("{stem} {n}")).find(|n| !taken.contains(n)).expect("numbers do not end");
+        Ok(self.store.add_sky(&name, sky.document).await?)
+    }
+
+    pub async fn delete_sky(&self, id: Uuid) -> Result<()> {
+        Ok(self.store.delete_sky(id).await?)
+    }
+
+    pub async fn restore_sky(&self, id: Uuid) -> Result<()> {
+        Ok(self.store.restore_sky(id).await?)
+    }
+}
+
+fn checked_name(name: &str) -> Result<String> {
+    let name = name.trim();
+    let length = name.chars().count();
+    if length == 0 || length > LONGEST_NAME || name.chars().any(char::is_control) {
+        let message = format!("{length} characters; 1 to {LONGEST_NAME} are allowed, on one line");
+        return Err(AppError::Input { path: "name".into(), message });
+    }
+    Ok(name.into())
+}

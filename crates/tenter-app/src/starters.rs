@@ -1,0 +1,56 @@
+//! Starters that ship with Tenter: skies to begin from, copied on use.
+
+use serde::Deserialize;
+use std::sync::LazyLock;
+use tenter_sky::document::Sky;
+
+/// A sky offered as a beginning.
+#[derive(Clone, Debug)]
+pub struct Starter {
+    /// Short name for the command line and addresses.
+    pub slug: &'static str,
+    pub name: String,
+    pub about: String,
+    pub sky: Sky,
+}
+
+#[derive(Deserialize)]
+struct File {
+    name: String,
+    about: String,
+    sky: serde_json::Value,
+}
+
+macro_rules! shipped {
+    ($($slug:literal),* $(,)?) => {
+        [$(($slug, include_str!(concat!("../../../demo/starters/", $slug, ".json")))),*]
+    };
+}
+
+/// All starters, in the order they are shown.
+pub fn all() -> &'static [Starter] {
+    static ALL: LazyLock<Vec<Starter>> = LazyLock::new(|| {
+        shipped!["clear-noon", "ferry-afternoon", "low-sun-bar"]
+            .into_iter()
+            .map(|(slug, text)| {
+                let file: File = serde_json::from_str(text).expect("shipped starters are tested");
+                let sky = Sky::from_value(file.sky).expect("shipped starters are tested");
+                Starter { slug, name: file.name, about: file.about, sky }
+            })
+            .collect()
+    });
+    &ALL
+}
+
+pub fn find(slug: &str) -> Option<&'static Starter> {
+    all().iter().find(|s| s.slug == slug)
+}
+
+#[cfg(test)]
+mod tests {
+    #[test]
+    fn every_starter_is_a_valid_sky() {
+        assert_eq!(super::all().len(), 3);
+        assert!(super::find("clear-noon").unwrap().sky.clouds.is_empty());
+    }
+}

@@ -1,0 +1,3 @@
+pub mod bake;
+pub mod bake_piece;
+pub mod sky;
