@@ -1,1 +1,93 @@
-fn main() {}
+//! The `tenter` binary. Answers are JSON on standard output; progress and messages go to standard error; exit 0
+//! done, 1 failed, 2 bad input.
+
+mod ask;
+mod make;
+mod run;
+
+use clap::{Parser, Subcommand};
+use std::process::ExitCode;
+
+#[derive(Parser)]
+#[command(name = "tenter", version, about = "Designs skies and bakes them into environment maps.", max_term_width = 110)]
+struct Arguments {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Serves the web application and its API.
+    #[command(after_help = "Example: tenter serve --listen 127.0.0.1:8787")]
+    Serve(run::Serve),
+    /// Takes bakes from the queue; any number of these, on any machine that reaches the database and the files.
+    #[command(after_help = "Example: TENTER_DATABASE=postgres://… tenter worker --files .local/files")]
+    Worker(run::Place),
+    /// Prints the JSON Schema of a sky document.
+    #[command(after_help = "Example: tenter schema > sky.schema.json")]
+    Schema(ask::Schema),
+    /// Lists the starters, or prints one as a sky document.
+    #[command(after_help = "Example: tenter starters clear-noon > sky.json")]
+    Starters(ask::Starters),
+    /// Checks a document; names every problem with its path.
+    #[command(after_help = "Example: tenter check sky.json")]
+    Check(ask::Check),
+    /// Where the sun and the moon stand.
+    #[command(after_help = "Example: tenter sun --lat 60 --lon -5 --at 2026-06-21T15:00:00+01:00")]
+    Sun(ask::Sun),
+    /// The light meter's readouts of a sky.
+    #[command(after_help = "Example: tenter light sky.json")]
+    Light(ask::Light),
+    /// Luminance and colour along one direction.
+    #[command(after_help = "Example: tenter probe sky.json --azimuth 180 --elevation 30")]
+    Probe(ask::Probe),
+    /// What the camera sees: developed (png) or linear (exr).
+    #[command(after_help = "Example: tenter picture sky.json --width 960 --height 540 --out sky.png")]
+    Picture(make::PictureArguments),
+    /// An environment map with its sidecar.
+    #[command(after_help = "Example: tenter map sky.json --width 2048 --out sky.exr")]
+    Map(make::MapArguments),
+}
+
+/// Why a command ended without doing what was asked.
+#[derive(Debug)]
+pub enum Failure {
+    /// Exit 2: what was given can't be used; the message names it.
+    Input(String),
+    /// Exit 1.
+    Failed(String),
+}
+
+pub type Outcome = Result<(), Failure>;
+
+impl Failure {
+    pub fn failed(e: impl std::fmt::Display) -> Failure {
+        Failure::Failed(e.to_string())
+    }
+}
+
+fn main() -> ExitCode {
+    let outcome = match Arguments::parse().command {
+        Command::Serve(a) => run::serve(a),
+        Command::Worker(a) => run::worker(a),
+        Command::Schema(a) => ask::schema(a),
+        Command::Starters(a) => ask::starters(a),
+        Command::Check(a) => ask::check(a),
+        Command::Sun(a) => ask::sun(a),
+        Command::Light(a) => ask::light(a),
+        Command::Probe(a) => ask::probe(a),
+        Command::Picture(a) => make::picture(a),
+        Command::Map(a) => make::map(a),
+    };
+    match outcome {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(Failure::Failed(message)) => {
+            eprintln!("tenter: {message}");
+            ExitCode::from(1)
+        }
+        Err(Failure::Input(message)) => {
+            eprintln!("tenter: {message}");
+            ExitCode::from(2)
+        }
+    }
+}

@@ -1,0 +1,124 @@
+//! Skies and starters.
+
+use crate::Server;
+use crate::problem::{Problem, Reply};
+use axum::Json;
+use axum::extract::{Path, State};
+use axum::http::StatusCode;
+use serde::{Deserialize, Serialize};
+use serde_json::{Value, json};
+use tenter_app::starters as shipped;
+use tenter_sky::document::schema::json_schema;
+use tenter_store::SkyRecord;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// A new sky: from a starter, or from a document.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct NewSky {
+    name: Option<String>,
+    starter: Option<String>,
+    document: Option<Value>,
+}
+
+/// A changed document and the revision it was made from.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Change {
+    revision: i64,
+    document: Value,
+}
+
+#[derive(Serialize, ToSchema)]
+pub(crate) struct Saved {
+    revision: i64,
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Rename {
+    name: String,
+}
+
+/// All skies, oldest first.
+#[utoipa::path(get, path = "/api/skies", responses((status = 200, body = Value)))]
+pub async fn list(State(s): State<Server>) -> Reply<Json<Vec<SkyRecord>>> {
+    Ok(Json(s.app.skies().await?))
+}
+
+/// Adds a sky.
+#[utoipa::path(post, path = "/api/skies", request_body = NewSky, responses((status = 201, body = Value), (status = 422)))]
+pub(crate) async fn add(State(s): State<Server>, Json(new): Json<NewSky>) -> Reply<(StatusCode, Json<SkyRecord>)> {
+    let sky = match (new.starter, new.document) {
+        (Some(slug), None) => s.app.add_from_starter(&slug, new.name.as_deref()).await?,
+        (None, Some(document)) => s.app.add_sky(new.name.as_deref().unwrap_or("New sky"), document).await?,
+        _ => {
+            let detail = "either a starter or a document is needed".to_string();
+            let title = "A value can't be used";
+            return Err(Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "/problems/input", title, detail));
+        }
+    };
+    Ok((StatusCode::CREATED, Json(sky)))
+}
+
+#[utoipa::path(get, path = "/api/skies/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = Value), (status = 404)))]
+pub async fn one(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<Json<SkyRecord>> {
+    Ok(Json(s.app.sky(id).await?))
+}
+
+/// Saves a document, if nobody else has since its revision.
+#[utoipa::path(put, path = "/api/skies/{id}", params(("id" = Uuid, Path)), request_body = Change,
+    responses((status = 200, body = Saved), (status = 409), (status = 422), (status = 503)))]
+pub(crate) async fn save(
+    State(s): State<Server>,
+    Path(id): Path<Uuid>,
+    Json(change): Json<Change>,
+) -> Reply<Json<Saved>> {
+    Ok(Json(Saved { revision: s.app.save_sky(id, change.revision, change.document).await? }))
+}
+
+#[utoipa::path(patch, path = "/api/skies/{id}", params(("id" = Uuid, Path)), request_body = Rename, responses((status = 204), (status = 422)))]
+pub(crate) async fn rename(
+    State(s): State<Server>,
+    Path(id): Path<Uuid>,
+    Json(rename): Json<Rename>,
+) -> Reply<StatusCode> {
+    s.app.rename_sky(id, &rename.name).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Hides a sky; it can be restored.
+#[utoipa::path(delete, path = "/api/skies/{id}", params(("id" = Uuid, Path)), responses((status = 204), (status = 404)))]
+pub async fn delete(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<StatusCode> {
+    s.app.delete_sky(id).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Brings a deleted sky back.
+#[utoipa::path(post, path = "/api/skies/{id}/restore", params(("id" = Uuid, Path)), responses((status = 204), (status = 404)))]
+pub async fn restore(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<StatusCode> {
+    s.app.restore_sky(id).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+#[utoipa::path(post, path = "/api/skies/{id}/duplicate", params(("id" = Uuid, Path)), responses((status = 201, body = Value)))]
+pub async fn duplicate(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<(StatusCode, Json<SkyRecord>)> {
+    Ok((StatusCode::CREATED, Json(s.app.duplicate_sky(id).await?)))
+}
+
+/// Starters that ship with Tenter.
+#[utoipa::path(get, path = "/api/starters", responses((status = 200, body = Value)))]
+pub async fn starters() -> Json<Value> {
+    let list: Vec<Value> = shipped::all()
+        .iter()
+        .map(|s| json!({"slug": s.slug, "name": s.name, "about": s.about, "document": s.sky}))
+        .collect();
+    Json(json!(list))
+}
+
+/// The JSON Schema of documents; under `usual`, the layer each kind of cloud begins with.
+#[utoipa::path(get, path = "/api/schema", responses((status = 200, body = Value)))]
+pub async fn schema() -> Json<Value> {
+    Json(json_schema().clone())
+}
