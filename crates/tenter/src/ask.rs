@@ -19,6 +19,9 @@ pub struct Schema {
     /// Print TypeScript types instead.
     #[arg(long)]
     typescript: bool,
+    /// Print the constants of the browser's white balance as TypeScript instead.
+    #[arg(long, conflicts_with = "typescript")]
+    white_points: bool,
 }
 
 #[derive(Args)]
@@ -89,8 +92,13 @@ pub fn within(name: &str, value: f64, low: f64, high: f64) -> Result<f64, Failur
 }
 
 pub fn schema(a: Schema) -> Outcome {
-    if a.typescript {
-        return write!(std::io::stdout(), "{}", schema::typescript()).map_err(Failure::failed);
+    let typescript = if a.typescript {
+        Some(schema::typescript())
+    } else {
+        a.white_points.then(tenter_sky::develop::white_points_typescript)
+    };
+    if let Some(text) = typescript {
+        return write!(std::io::stdout(), "{text}").map_err(Failure::failed);
     }
     print(schema::json_schema())
 }

@@ -105,6 +105,45 @@ fn white_xyz(kelvin: f64, tint: f64) -> [f64; 3] {
     [x / y, 1.0, (1.0 - x - y) / y]
 }
 
+/// Steps of the table of white points, in mired (1e6 / K), from the coolest to the warmest.
+const MIRED_FROM: f64 = 24.0;
+const MIRED_STEP: f64 = 3.0;
+const MIRED_COUNT: usize = 216;
+
+/// TypeScript with what the shader's white balance needs from here: CIE 1960 (u, v) of blackbodies and the
+/// matrices of this module. Generated, so that the numbers exist once.
+pub fn white_points_typescript() -> String {
+    let uv: Vec<String> = (0..MIRED_COUNT)
+        .map(|i| {
+            let [u, v] = xy_to_uv(blackbody_xy(1e6 / (MIRED_FROM + MIRED_STEP * i as f64)));
+            format!("[{u:.7}, {v:.7}]")
+        })
+        .collect();
+    let matrix = |m: [[f64; 3]; 3]| format!("{m:?}");
+    let to_xyz = [0, 1, 2].map(|r| [0, 1, 2].map(|c| {
+        let mut unit = [0.0; 3];
+        unit[c] = 1.0;
+        rgb_to_xyz(unit).0[r]
+    }));
+    let to_rgb = [0, 1, 2].map(|r| [0, 1, 2].map(|c| {
+        let mut unit = [0.0; 3];
+        unit[c] = 1.0;
+        xyz_to_rgb(Xyz(unit))[r]
+    }));
+    format!(
+        "// Generated from the Rust develop module: do not edit.\n\n\
+         export const miredFrom = {MIRED_FROM};\nexport const miredStep = {MIRED_STEP};\n\
+         export const bradford = {};\nexport const bradfordInverse = {};\n\
+         export const rgbToXyz = {};\nexport const xyzToRgb = {};\n\
+         export const blackbodyUv = [\n  {},\n];\n",
+        matrix(BRADFORD),
+        matrix(BRADFORD_INVERSE),
+        matrix(to_xyz),
+        matrix(to_rgb),
+        uv.join(",\n  ")
+    )
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

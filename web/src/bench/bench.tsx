@@ -1,0 +1,199 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { api } from "../data/api";
+import type { Schema } from "../data/fields";
+import { go } from "../route";
+import { Button } from "../parts/button";
+import { BakeDialog } from "../bakes/bake-dialog";
+import { resolveStale, useBench } from "./bench-store";
+import { Meter } from "./meter";
+import { Picture } from "./picture";
+import { anchorOf, Section } from "./section";
+import { Sheet } from "./sheet";
+import { Shortcuts } from "./shortcuts";
+
+/** The workplace: Section at the left, the Sheet beside what is selected, the Picture to the right and lower edges. */
+export function Bench({ id }: { id: string }) {
+  const record = useQuery({
+    queryKey: ["sky", id],
+    queryFn: () => api.sky(id),
+    gcTime: 0,
+    staleTime: Infinity,
+  });
+  const schema = useQuery({ queryKey: ["schema"], queryFn: api.schema, staleTime: Infinity });
+  const sky = useBench((s) => s.sky);
+  const [baking, setBaking] = useState(false);
+  const [handles, setHandles] = useState(true);
+  const [wide, setWide] = useState(false);
+  const [keys, setKeys] = useState(false);
+
+  useEffect(() => {
+    if (record.data) useBench.getState().open(record.data);
+    return () => useBench.getState().close();
+  }, [record.data]);
+
+  useEffect(() => {
+    const press = (e: KeyboardEvent) => {
+      const typing = e.target instanceof HTMLElement && e.target.matches("input, textarea, select");
+      const { undo, redo, select } = useBench.getState();
+      if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "z") {
+        e.preventDefault();
+        if (e.shiftKey) redo();
+        else undo();
+      }
+      if (typing || e.ctrlKey || e.metaKey || e.altKey) return;
+      const actions: Record<string, () => void> = {
+        Escape: () => select(null),
+        ".": () => setHandles((v) => !v),
+        "0": () => setWide((v) => !v),
+        "1": () => select("sun"),
+        "2": () => select("air"),
+        "3": () => select("clouds"),
+        "4": () => select("eye"),
+        "5": () => select("grade"),
+        "?": () => setKeys(true),
+      };
+      actions[e.key]?.();
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, []);
+
+  if (record.isError || schema.isError)
+    return (
+      <main className="p-8">
+        <p role="alert">{String((record.error ?? schema.error)?.message)}</p>
+        <Button className="mt-3" onClick={() => go("/")}>
+          Back to the skies
+        </Button>
+      </main>
+    );
+  if (!sky || !schema.data) return <main className="p-8 text-quiet">Opening…</main>;
+  return (
+    <div className="flex h-full flex-col">
+      <Bar onBake={() => setBaking(true)} onKeys={() => setKeys(true)} />
+      <div className="flex min-h-0 flex-1">
+        {!wide && <Outline schema={schema.data as Schema} />}
+        <div className="flex min-w-0 flex-1 flex-col">
+          {!wide && <Meter />}
+          <Picture handles={handles} />
+        </div>
+      </div>
+      {baking && <BakeDialog onClose={() => setBaking(false)} />}
+      {keys && <Shortcuts onClose={() => setKeys(false)} />}
+    </div>
+  );
+}
+
+/** The Section, and the Sheet unfolded at the height of what is selected. */
+function Outline({ schema }: { schema: Schema }) {
+  const box = useRef<HTMLDivElement>(null);
+  const [height, setHeight] = useState(700);
+  const sky = useBench((s) => s.sky);
+  const part = useBench((s) => s.part);
+  useEffect(() => {
+    const element = box.current;
+    if (!element) return;
+    const watch = new ResizeObserver(() => setHeight(element.clientHeight));
+    watch.observe(element);
+    return () => watch.disconnect();
+  }, []);
+  if (!sky) return null;
+  const anchor = part ? anchorOf(part, sky, height) : 0;
+  // Above the middle the sheet hangs down from its band, below it stands up from it.
+  const place =
+    anchor < height * 0.45 ? { top: Math.max(0, anchor) } : { bottom: Math.max(0, height - anchor - 60) };
+  const room = "top" in place ? height - (place.top ?? 0) : height - (place.bottom ?? 0);
+  return (
+    <div ref={box} className="relative z-10 flex shrink-0">
+      <Section sky={sky} />
+      {part && (
+        <aside
+          key={part}
+          aria-label="Sheet"
+          className="unfold absolute left-[220px] flex w-[290px] flex-col border border-line bg-panel shadow-float"
+          style={{
+            ...place,
+            maxHeight: Math.max(room, Math.min(height, 420)),
+            ...(room < 420 ? lifted(place) : {}),
+          }}
+        >
+          <Sheet part={part} sky={sky} schema={schema} />
+        </aside>
+      )}
+    </div>
+  );
+}
+
+/** A band near an edge leaves too little room on its side: the sheet moves to where it fits. */
+const lifted = (place: { top?: number; bottom?: number }) =>
+  place.top !== undefined ? { top: "auto", bottom: 0 } : { bottom: "auto", top: 0 };
+
+function Bar({ onBake, onKeys }: { onBake: () => void; onKeys: () => void }) {
+  const { undo, redo, say } = useBench.getState();
+  const record = useBench((s) => s.record);
+  const past = useBench((s) => s.past.length);
+  const moving = useBench((s) => s.before !== null);
+  const future = useBench((s) => s.future.length);
+  const note = useBench((s) => s.note);
+  return (
+    <header className="flex h-9 shrink-0 items-center gap-2 border-b border-line bg-bench px-2">
+      <Button weight="quiet" onClick={() => go("/")}>
+        Skies
+      </Button>
+      <h1 className="truncate text-large">{record?.name}</h1>
+      <SaveState />
+      <Button weight="quiet" onClick={undo} disabled={past === 0 && !moving}>
+        Undo
+      </Button>
+      <Button weight="quiet" onClick={redo} disabled={future === 0}>
+        Redo
+      </Button>
+      {note && (
+        <p role="status" className="truncate text-quiet">
+          {note}{" "}
+          <button type="button" className="cursor-pointer underline" onClick={() => say(null)}>
+            Good
+          </button>
+        </p>
+      )}
+      <span className="flex-1" />
+      <Button weight="quiet" onClick={onKeys}>
+        Keys
+      </Button>
+      <Button weight="quiet" onClick={() => go("/bakes")}>
+        Bakes
+      </Button>
+      <Button weight="main" onClick={onBake}>
+        Bake…
+      </Button>
+    </header>
+  );
+}
+
+function SaveState() {
+  const saving = useBench((s) => s.saving);
+  const said = {
+    saved: "saved",
+    unsaved: "saving…",
+    away: "The database is away: your changes are kept here and saved when it is back.",
+    stale: "This sky was changed elsewhere.",
+    refused: "",
+  }[saving.state];
+  const fault =
+    saving.state === "refused"
+      ? saving.problems.map((p) => `${p.path}: ${p.message}`).join("; ") || saving.message
+      : "";
+  return (
+    <p data-testid="saving" data-state={saving.state} role="status" className="shrink-0 text-quiet">
+      {fault ? `Not saved: ${fault}` : said}
+      {saving.state === "stale" && (
+        <>
+          {" "}
+          <Button onClick={() => void resolveStale(true)}>Keep mine</Button>{" "}
+          <Button onClick={() => void resolveStale(false)}>Take theirs</Button>
+        </>
+      )}
+    </p>
+  );
+}

@@ -1,0 +1,104 @@
+import type { Problem } from "../data/api";
+import type { Direction } from "../data/camera";
+import type { Sky } from "../data/sky";
+
+export type Readouts = {
+  direct_normal_lx: number;
+  direct_horizontal_lx: number;
+  diffuse_horizontal_lx: number;
+  global_horizontal_lx: number;
+  sun_cct_k: number | null;
+  sky_cct_k: number | null;
+  zenith_cd_m2: number;
+  horizon_cd_m2: number;
+  sun_visible_fraction: number;
+  cover_fraction: number;
+  cover_seen_fraction: number;
+  suggested_ev100: number;
+  layers: { id: string; optical_thickness: number }[];
+};
+
+/** A picture as it comes over the socket (see the server's live module). */
+export type Shot = {
+  number: number;
+  stage: "coarse" | "refined";
+  width: number;
+  height: number;
+  exponent: number;
+  milliseconds: number;
+  disc: { direction: Direction; radius: number; radiance: [number, number, number]; mask_side: number };
+  readouts: Readouts | null;
+  words: Uint32Array;
+  mask: Float32Array;
+};
+
+type Handlers = {
+  shot: (shot: Shot) => void;
+  problems: (problems: Problem[]) => void;
+  connected: (connected: boolean) => void;
+};
+
+/** Keeps one socket open and asks for pictures; only the newest wish counts. */
+export class Live {
+  private socket: WebSocket | null = null;
+  private number = 0;
+  private wish: { sky: Sky; width: number; height: number } | null = null;
+  private closed = false;
+
+  constructor(private readonly handlers: Handlers) {
+    this.connect();
+  }
+
+  ask(sky: Sky, width: number, height: number) {
+    this.wish = { sky, width, height };
+    this.number += 1;
+    this.send();
+  }
+
+  close() {
+    this.closed = true;
+    this.socket?.close();
+  }
+
+  private send() {
+    if (this.wish && this.socket?.readyState === WebSocket.OPEN)
+      this.socket.send(JSON.stringify({ number: this.number, ...this.wish }));
+  }
+
+  private connect() {
+    const socket = new WebSocket(
+      `${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/api/live`,
+    );
+    socket.binaryType = "arraybuffer";
+    socket.onopen = () => {
+      this.handlers.connected(true);
+      this.send();
+    };
+    socket.onclose = () => {
+      if (this.closed) return;
+      this.handlers.connected(false);
+      setTimeout(() => this.connect(), 1000);
+    };
+    socket.onmessage = ({ data }) => {
+      if (typeof data === "string") {
+        const { number, problems } = JSON.parse(data);
+        if (number === this.number) this.handlers.problems(problems);
+        return;
+      }
+      this.handlers.shot(readShot(data));
+    };
+    this.socket = socket;
+  }
+}
+
+function readShot(data: ArrayBuffer): Shot {
+  const length = new DataView(data).getUint32(0, true);
+  const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length)));
+  const pixels = header.width * header.height;
+  const start = 4 + length;
+  return {
+    ...header,
+    words: new Uint32Array(data, start, pixels),
+    mask: new Float32Array(data, start + 4 * pixels, header.disc.mask_side ** 2),
+  };
+}

@@ -1,0 +1,144 @@
+import { Slider } from "radix-ui";
+import { useId, useState } from "react";
+import type { NumberField } from "../data/fields";
+import { readNumber, showNumber } from "../data/number";
+import { Hint } from "../parts/hint";
+
+const STEPS = 1000;
+
+/** Slider place (0..STEPS) of a value and back; logarithmic where the field says so. */
+function scaleOf({ soft: [low, high], log }: NumberField) {
+  const useLog = log && low > 0;
+  const [a, b] = useLog ? [Math.log(low), Math.log(high)] : [low, high];
+  return {
+    place: (v: number) => (((useLog ? Math.log(Math.max(v, 1e-12)) : v) - a) / (b - a)) * STEPS,
+    value: (p: number) => {
+      const v = a + ((b - a) * p) / STEPS;
+      return useLog ? Math.exp(v) : v;
+    },
+  };
+}
+
+const units: Record<string, string> = { deg: "°", um: "µm", "g/m3": "g/m³", "": "" };
+/** Cover and the like are shares in the document and percent on the sheet. */
+const factorOf = (unit: string) => (unit === "%" ? 100 : 1);
+
+function tidy(field: NumberField, value: number) {
+  if (field.whole) return Math.round(value);
+  const step = 10 ** (Math.floor(Math.log10(Math.max(Math.abs(value), 1e-6))) - 3);
+  return Number((Math.round(value / step) * step).toPrecision(5));
+}
+
+/** Label, slider, number, unit. The notch in the track is the default; a changed value is underlined. */
+export function Row({
+  field,
+  value,
+  byDefault = field.byDefault,
+  onChange,
+  onSettle,
+}: {
+  field: NumberField;
+  value: number;
+  byDefault?: number;
+  onChange: (value: number, moving: boolean) => void;
+  onSettle: () => void;
+}) {
+  const id = useId();
+  const [text, setText] = useState<string | null>(null);
+  const [fault, setFault] = useState<string | null>(null);
+  const scale = scaleOf(field);
+  const factor = factorOf(field.unit);
+  const shown = showNumber(value * factor);
+  const changed = Math.abs(value - byDefault) > 1e-9 * Math.max(1, Math.abs(byDefault));
+  const notch = Math.max(0, Math.min(100, (scale.place(byDefault) / STEPS) * 100));
+
+  const enter = () => {
+    if (text === null) return;
+    const read = readNumber(text, value * factor);
+    if (read === null) return setFault(`“${text}” is not a number`);
+    const next = field.whole ? Math.round(read / factor) : read / factor;
+    if (next < field.hard[0] || next > field.hard[1])
+      return setFault(
+        `${showNumber(field.hard[0] * factor)} to ${showNumber(field.hard[1] * factor)} ${field.unit}`,
+      );
+    setText(null);
+    setFault(null);
+    onChange(next, false);
+  };
+
+  return (
+    <div className="py-[3px]" data-testid={`row-${field.name}`}>
+      <div className="flex items-baseline justify-between gap-2">
+        <Hint text={field.help}>
+          <label htmlFor={id} className="text-quiet hover:text-ink">
+            {field.title}
+          </label>
+        </Hint>
+        <span className="flex items-baseline font-value">
+          <input
+            id={id}
+            value={text ?? shown}
+            onChange={(e) => setText(e.target.value)}
+            onFocus={(e) => e.target.select()}
+            onBlur={enter}
+            onKeyDown={(e) => {
+              if (e.key === "Enter") enter();
+              if (e.key === "Escape") {
+                setText(null);
+                setFault(null);
+              }
+              if (e.key === "ArrowUp" || e.key === "ArrowDown") {
+                e.preventDefault();
+                const place = scale.place(value) + (e.key === "ArrowUp" ? 10 : -10);
+                const next = field.whole
+                  ? value + (e.key === "ArrowUp" ? 1 : -1)
+                  : tidy(field, scale.value(place));
+                onChange(Math.max(field.hard[0], Math.min(field.hard[1], next)), false);
+              }
+            }}
+            className={`w-20 bg-transparent text-right ${changed ? "underline decoration-accent-light decoration-1 underline-offset-4" : ""}`}
+            inputMode="decimal"
+            aria-invalid={fault !== null}
+          />
+          <span className="w-9 pl-1 text-small text-quiet">{units[field.unit] ?? field.unit}</span>
+        </span>
+      </div>
+      <div className="relative">
+        <Slider.Root
+          min={0}
+          max={STEPS}
+          step={1}
+          value={[Math.max(0, Math.min(STEPS, scale.place(value)))]}
+          onValueChange={([p]) => onChange(tidy(field, scale.value(p ?? 0)), true)}
+          onValueCommit={onSettle}
+          aria-label={field.title}
+          className="relative flex h-4 cursor-pointer items-center"
+        >
+          <Slider.Track className="relative h-px w-full bg-quiet">
+            <Slider.Range className="absolute h-[2px] bg-ink" />
+          </Slider.Track>
+          <Slider.Thumb
+            aria-label={field.title}
+            className="block h-3 w-[7px] bg-ink active:bg-accent-light focus-visible:bg-accent-light"
+          />
+        </Slider.Root>
+        <button
+          type="button"
+          tabIndex={changed ? 0 : -1}
+          aria-label={`${field.title}: back to ${showNumber(byDefault * factor)}`}
+          title={`Back to ${showNumber(byDefault * factor)} ${field.unit}`}
+          onClick={() => onChange(byDefault, false)}
+          className="absolute top-[11px] h-[7px] w-[9px] -translate-x-1/2 cursor-pointer"
+          style={{ left: `${notch}%` }}
+        >
+          <span className="mx-auto block h-[5px] w-px bg-quiet" />
+        </button>
+      </div>
+      {fault && (
+        <p role="alert" className="text-small text-accent-light">
+          {fault}
+        </p>
+      )}
+    </div>
+  );
+}

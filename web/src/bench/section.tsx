@@ -1,0 +1,375 @@
+import { useEffect, useRef, useState, type PointerEvent } from "react";
+import { showNumber } from "../data/number";
+import type { CloudLayer, Sky } from "../data/sky";
+import { useBench, type Part } from "./bench-store";
+
+/** Strips above the air and below the ground, pixels. */
+const BEYOND = 62;
+const LAND = 74;
+const TOP_OF_AIR = 100_000;
+/** Altitude over which the scale turns from even to logarithmic, m. */
+const KNEE = 900;
+const LEFT = 44;
+
+const spread = Math.log(1 + TOP_OF_AIR / KNEE);
+
+/** Altitude is drawn so that the lowest kilometres have most of the room. */
+export function scaleFor(height: number) {
+  const room = height - BEYOND - LAND;
+  return {
+    y: (h: number) => BEYOND + room * (1 - Math.log(1 + Math.max(h, 0) / KNEE) / spread),
+    altitude: (y: number) => KNEE * (Math.exp(spread * (1 - (y - BEYOND) / room)) - 1),
+  };
+}
+
+/** Where on the Section a part is, for the Sheet to unfold beside it. */
+export function anchorOf(part: Part, sky: Sky, height: number): number {
+  const { y } = scaleFor(height);
+  const layer = sky.clouds[0];
+  if (part === "sun") return 0;
+  if (part === "air") return y(30_000);
+  if (part === "clouds") return layer ? y(layer.base_m + layer.depth_m) : y(2000);
+  return part === "eye" ? y(sky.eye.altitude_m) : height;
+}
+
+type Drag = { grip: "band" | "base" | "top" | "eye"; y: number; base: number; depth: number };
+
+const MARKS = [0, 500, 1000, 2000, 5000, 10_000, 20_000, 50_000, 100_000];
+
+/** An altitude cross-section: the outline of the document, drawn from its real altitudes. */
+export function Section({ sky }: { sky: Sky }) {
+  const box = useRef<HTMLDivElement>(null);
+  const [size, setSize] = useState({ width: 220, height: 700 });
+  const part = useBench((s) => s.part);
+  const { select, change, settle } = useBench.getState();
+  const drag = useRef<Drag | null>(null);
+  const layer = sky.clouds[0];
+
+  useEffect(() => {
+    const element = box.current;
+    if (!element) return;
+    const fit = () => setSize({ width: element.clientWidth, height: element.clientHeight });
+    const watch = new ResizeObserver(fit);
+    watch.observe(element);
+    fit();
+    return () => watch.disconnect();
+  }, []);
+
+  const { width, height } = size;
+  const { y, altitude } = scaleFor(height);
+  const right = width - 10;
+
+  const take = (grip: Drag["grip"]) => (e: PointerEvent<SVGElement>) => {
+    e.stopPropagation();
+    e.currentTarget.setPointerCapture(e.pointerId);
+    drag.current = { grip, y: e.clientY, base: layer?.base_m ?? 0, depth: layer?.depth_m ?? 0 };
+  };
+  const move = (e: PointerEvent<SVGElement>) => {
+    const d = drag.current;
+    if (!d || Math.abs(e.clientY - d.y) < 2) return;
+    const to = (from: number) => nice(Math.max(0, altitude(y(from) + e.clientY - d.y)));
+    const edited: Record<Drag["grip"], (s: Sky) => void> = {
+      eye: (s) => {
+        s.eye.altitude_m = Math.max(1, Math.min(60_000, nice(altitude(e.clientY - top()))));
+      },
+      band: (s) => withLayer(s, (l) => (l.base_m = Math.min(18_000, to(d.base)))),
+      base: (s) =>
+        withLayer(s, (l) => {
+          const base = Math.min(to(d.base), d.base + d.depth - 10, 18_000);
+          l.base_m = base;
+          l.depth_m = nice(d.base + d.depth - base);
+        }),
+      top: (s) =>
+        withLayer(
+          s,
+          (l) => (l.depth_m = Math.max(10, Math.min(15_000, nice(to(d.base + d.depth) - d.base)))),
+        ),
+    };
+    change(edited[d.grip], true);
+  };
+  const top = () => box.current?.getBoundingClientRect().top ?? 0;
+  const drop = (select_: Part) => (e: PointerEvent<SVGElement>) => {
+    const d = drag.current;
+    drag.current = null;
+    settle();
+    if (d && Math.abs(e.clientY - d.y) < 3) select(part === select_ ? null : select_);
+  };
+  const pick = (p: Part) => ({
+    role: "button",
+    tabIndex: 0,
+    "data-testid": `section-${p}`,
+    "aria-pressed": part === p,
+    className: "cursor-pointer",
+    onClick: () => select(part === p ? null : p),
+    onKeyDown: (e: React.KeyboardEvent) =>
+      (e.key === "Enter" || e.key === " ") && select(part === p ? null : p),
+  });
+
+  const eyeY = y(sky.eye.altitude_m);
+  return (
+    <div ref={box} className="h-full w-[220px] shrink-0 border-r border-line bg-panel select-none">
+      <svg
+        width={width}
+        height={height}
+        className="block touch-none"
+        aria-label="Section: the sky by altitude"
+      >
+        {/* beyond the air */}
+        <g {...pick("sun")} aria-label="Sun">
+          <rect width={width} height={BEYOND} fill="#1f1f1f" />
+          <circle cx={LEFT + 16} cy={BEYOND / 2} r={9} fill="none" stroke="#ececec" />
+          <circle cx={LEFT + 16} cy={BEYOND / 2} r={2} fill="#ececec" />
+          <text x={LEFT + 36} y={BEYOND / 2 - 2} fill="#ececec" fontSize={12.5}>
+            Sun
+          </text>
+          <text x={LEFT + 36} y={BEYOND / 2 + 13} fill="#b9b9b9" fontSize={11} fontFamily="var(--font-value)">
+            {sunLine(sky)}
+          </text>
+          <Mark on={part === "sun"} from={4} to={BEYOND - 4} />
+        </g>
+
+        {/* air */}
+        <g {...pick("air")} aria-label="Air">
+          <rect y={BEYOND} width={width} height={height - BEYOND - LAND} fill="transparent" />
+          <AirProfile
+            y={y}
+            left={LEFT}
+            right={right}
+            scaleHeight={sky.air.aerosol_scale_height_m}
+            ozone={sky.air.ozone_du}
+          />
+          <text x={LEFT + 8} y={y(62_000)} fill="#ececec" fontSize={12.5}>
+            Air
+          </text>
+          <text x={LEFT + 8} y={y(62_000) + 15} fill="#b9b9b9" fontSize={11} fontFamily="var(--font-value)">
+            {showNumber(sky.air.visibility_km)} km
+          </text>
+          <text x={right} y={y(23_500)} fill="#b9b9b9" fontSize={11} textAnchor="end">
+            ozone
+          </text>
+          <Mark on={part === "air"} from={BEYOND + 4} to={y(12_000)} />
+        </g>
+        <g aria-hidden>
+          {MARKS.map((h) => (
+            <g key={h}>
+              <line x1={LEFT - 5} x2={LEFT} y1={y(h)} y2={y(h)} stroke="#8a8a8a" />
+              <text
+                x={LEFT - 8}
+                y={y(h) + 3.5}
+                textAnchor="end"
+                fill="#b9b9b9"
+                fontSize={10.5}
+                fontFamily="var(--font-value)"
+              >
+                {h >= 1000 ? h / 1000 : h === 500 ? "0.5" : "0"}
+              </text>
+            </g>
+          ))}
+          <text x={LEFT - 8} y={y(100_000) - 9} textAnchor="end" fill="#b9b9b9" fontSize={10.5}>
+            km
+          </text>
+          <line x1={LEFT} x2={LEFT} y1={y(TOP_OF_AIR)} y2={y(0)} stroke="#8a8a8a" />
+        </g>
+
+        {/* clouds */}
+        {layer ? (
+          <g aria-label={`Clouds: ${layer.name}`}>
+            <g
+              {...pick("clouds")}
+              onClick={undefined}
+              className="cursor-grab active:cursor-grabbing"
+              onPointerDown={take("band")}
+              onPointerMove={move}
+              onPointerUp={drop("clouds")}
+            >
+              <rect
+                x={LEFT + 1}
+                y={y(layer.base_m + layer.depth_m)}
+                width={right - LEFT}
+                height={Math.max(6, y(layer.base_m) - y(layer.base_m + layer.depth_m))}
+                fill="#ffffff"
+                fillOpacity={0.06}
+              />
+              <Profile layer={layer} y={y} left={LEFT + 1} right={right} />
+              <text
+                x={LEFT + 8}
+                y={y(layer.base_m + layer.depth_m) - 5}
+                fill="#ececec"
+                fontSize={12.5}
+                textDecoration={layer.muted ? "line-through" : undefined}
+              >
+                {layer.name}
+              </text>
+              <Mark on={part === "clouds"} from={y(layer.base_m + layer.depth_m)} to={y(layer.base_m)} />
+            </g>
+            {(["top", "base"] as const).map((edge) => (
+              <rect
+                key={edge}
+                data-testid={`section-${edge}`}
+                x={LEFT}
+                width={right - LEFT}
+                height={7}
+                y={y(edge === "base" ? layer.base_m : layer.base_m + layer.depth_m) - 3.5}
+                fill="transparent"
+                className="cursor-ns-resize"
+                onPointerDown={take(edge)}
+                onPointerMove={move}
+                onPointerUp={drop("clouds")}
+              />
+            ))}
+          </g>
+        ) : (
+          <g {...pick("clouds")} aria-label="Add clouds">
+            <rect
+              x={LEFT + 1}
+              y={y(3000)}
+              width={right - LEFT}
+              height={y(900) - y(3000)}
+              fill="transparent"
+            />
+            <text x={LEFT + 8} y={y(1700)} fill="#b9b9b9" fontSize={12.5} textDecoration="underline">
+              Add clouds
+            </text>
+          </g>
+        )}
+
+        {/* the eye's height */}
+        <g
+          {...pick("eye")}
+          onClick={undefined}
+          aria-label="Eye"
+          className="cursor-ns-resize"
+          onPointerDown={take("eye")}
+          onPointerMove={move}
+          onPointerUp={drop("eye")}
+        >
+          <rect x={LEFT} y={eyeY - 9} width={right - LEFT} height={18} fill="transparent" />
+          <line x1={LEFT} x2={right} y1={eyeY} y2={eyeY} stroke="#ececec" strokeDasharray="2 3" />
+          <path d={`M${LEFT} ${eyeY - 4} l7 4 l-7 4 z`} fill="#ececec" />
+          <text x={right} y={eyeY - 4} textAnchor="end" fill="#ececec" fontSize={11.5}>
+            eye <tspan fontFamily="var(--font-value)">{showNumber(sky.eye.altitude_m)} m</tspan>
+          </text>
+          <Mark on={part === "eye"} from={eyeY - 9} to={eyeY + 9} />
+        </g>
+
+        {/* land, and the grade under everything */}
+        <line x1={LEFT} x2={width} y1={y(0) + 0.5} y2={y(0) + 0.5} stroke="#ececec" />
+        {Array.from({ length: 14 }, (_, i) => (
+          <line
+            key={i}
+            x1={LEFT + 4 + i * 13}
+            x2={LEFT - 2 + i * 13}
+            y1={y(0) + 2}
+            y2={y(0) + 10}
+            stroke="#8a8a8a"
+            aria-hidden
+          />
+        ))}
+        <g {...pick("grade")} aria-label="Grade">
+          <rect y={height - LAND + 26} width={width} height={LAND - 26} fill="#262626" />
+          <text x={LEFT + 8} y={height - 27} fill="#ececec" fontSize={12.5}>
+            Grade
+          </text>
+          <text x={LEFT + 8} y={height - 11} fill="#b9b9b9" fontSize={11} fontFamily="var(--font-value)">
+            {showNumber(sky.grade.ev100)} EV {Math.round(sky.grade.white_k)} K
+          </text>
+          <Mark on={part === "grade"} from={height - LAND + 30} to={height - 4} />
+        </g>
+      </svg>
+    </div>
+  );
+}
+
+/** A bar at the right edge tells what is selected. */
+function Mark({ on, from, to }: { on: boolean; from: number; to: number }) {
+  return on ? (
+    <rect x={214} y={from} width={4} height={Math.max(6, to - from)} fill="var(--color-accent)" />
+  ) : null;
+}
+
+function withLayer(s: Sky, edit: (l: CloudLayer) => void) {
+  const l = s.clouds[0];
+  if (l) edit(l);
+}
+
+const nice = (v: number) =>
+  v < 100 ? Math.round(v) : v < 2000 ? Math.round(v / 10) * 10 : Math.round(v / 50) * 50;
+
+function sunLine(sky: Sky): string {
+  const p = sky.sun.placement;
+  return p.by === "hand"
+    ? `${showNumber(p.elevation_deg)}° high`
+    : `${p.at.slice(0, 10)} ${p.at.slice(11, 16)}`;
+}
+
+/** Amounts of aerosol and ozone over altitude, as two curves from the axis. */
+function AirProfile({
+  y,
+  left,
+  right,
+  scaleHeight,
+  ozone,
+}: {
+  y: (h: number) => number;
+  left: number;
+  right: number;
+  scaleHeight: number;
+  ozone: number;
+}) {
+  const span = (right - left) * 0.8;
+  const curve = (amount: (h: number) => number) =>
+    Array.from({ length: 121 }, (_, i) => {
+      const h = TOP_OF_AIR * (i / 120) ** 3;
+      return `${left + span * Math.min(1, amount(h))},${y(h).toFixed(1)}`;
+    }).join(" ");
+  const bulge = (h: number) => (Math.max(0, 1 - Math.abs(h - 22_500) / 15_000) * ozone) / 600;
+  return (
+    <g fill="none" strokeWidth={1} aria-hidden>
+      <polyline points={curve((h) => Math.exp(-h / scaleHeight))} stroke="#8a8a8a" />
+      <polyline points={curve(bulge)} stroke="#8a8a8a" strokeDasharray="3 2" />
+    </g>
+  );
+}
+
+/** The layer's outline: as much of the width as its cover, flat below, risen or rolled above. */
+function Profile({
+  layer,
+  y,
+  left,
+  right,
+}: {
+  layer: CloudLayer;
+  y: (h: number) => number;
+  left: number;
+  right: number;
+}) {
+  const heaps = layer.kind.startsWith("cumulus");
+  const bodies = 4;
+  const pitch = (right - left) / bodies;
+  const base = y(layer.base_m);
+  const paths = Array.from({ length: bodies }, (_, i) => {
+    // A fixed pattern from the seed: the drawing stands for the layer, the Picture shows the clouds.
+    const vary = (((Math.sin((i + 1) * 12.9898 + layer.seed * 78.233) * 43758.5453) % 1) + 1) % 1;
+    const w = pitch * Math.min(1, layer.cover * (0.8 + 0.4 * vary));
+    if (w < 1) return "";
+    const x = left + pitch * i + (pitch - w) * vary;
+    const tall = heaps ? 0.55 + 0.45 * vary : 0.85 + 0.15 * vary;
+    const top = y(layer.base_m + layer.depth_m * tall);
+    return heaps
+      ? `M${x} ${base} C${x} ${top + (base - top) * 0.3} ${x + w * 0.2} ${top} ${x + w * 0.45} ${top} S${x + w * 0.75} ${top + (base - top) * 0.2} ${x + w * 0.8} ${top + (base - top) * 0.45} S${x + w} ${top + (base - top) * 0.6} ${x + w} ${base} Z`
+      : `M${x} ${base} Q${x} ${top} ${x + Math.min(w, 8)} ${top} H${x + w - Math.min(w, 8)} Q${x + w} ${top} ${x + w} ${base} Z`;
+  });
+  const density = Math.min(
+    0.75,
+    0.2 + 0.15 * Math.log10(1 + 1.5 * (layer.water_content_g_m3 / layer.droplet_um) * layer.depth_m),
+  );
+  return (
+    <path
+      d={paths.join(" ")}
+      fill="#ececec"
+      fillOpacity={layer.muted ? 0.1 : density}
+      stroke="#ececec"
+      strokeWidth={0.75}
+    />
+  );
+}

@@ -1,0 +1,27 @@
+import { Dialog } from "../parts/dialog";
+
+const keys: [string, string][] = [
+  ["1 to 5", "Sun, air, clouds, eye, grade"],
+  ["Escape", "Fold the sheet away"],
+  [".", "Hide or show handles"],
+  ["0", "Picture takes the whole window, and back"],
+  ["Ctrl Z", "Undo"],
+  ["Ctrl Shift Z", "Redo"],
+  ["Up, Down in a number", "A step more or less"],
+  ["?", "This list"],
+];
+
+export function Shortcuts({ onClose }: { onClose: () => void }) {
+  return (
+    <Dialog title="Keys" open onClose={onClose}>
+      <dl className="grid grid-cols-[10rem_1fr] gap-y-1">
+        {keys.map(([key, does]) => (
+          <div key={key} className="contents">
+            <dt className="font-value text-quiet">{key}</dt>
+            <dd>{does}</dd>
+          </div>
+        ))}
+      </dl>
+    </Dialog>
+  );
+}

@@ -1,0 +1,85 @@
+import type { Sky } from "./sky";
+
+export type Problem = { path: string; message: string; value?: unknown; allowed?: unknown };
+
+/** A refusal of the server, as a problem document (RFC 9457). */
+export class Refusal extends Error {
+  constructor(
+    readonly status: number,
+    readonly kind: string,
+    detail: string,
+    readonly problems: Problem[],
+  ) {
+    super(detail);
+  }
+  /** The server or its database can't be reached; what was asked may work later. */
+  get isAway() {
+    return this.status === 0 || this.status === 503 || this.status === 502;
+  }
+}
+
+export type SkyRecord = { id: string; name: string; revision: number; document: Sky; updated_at: string };
+export type Starter = { slug: string; name: string; about: string; document: Sky };
+export type BakeSettings = {
+  map: { width: number; heading_deg: number; scale: "nits" | "exposed"; sun: boolean; clouds: boolean };
+  file: "exr" | "exr_half" | "exr_float" | "hdr";
+};
+export type Bake = {
+  id: string;
+  sky_id: string | null;
+  name: string;
+  settings: BakeSettings;
+  status: "queued" | "running" | "assembling" | "done" | "cancelled" | "failed";
+  pieces: number;
+  pieces_done: number;
+  problem: string | null;
+  facts: Record<string, unknown> | null;
+  files: string[];
+  created_at: string;
+  started_at: string | null;
+  finished_at: string | null;
+  seconds_left: number | null;
+};
+
+async function ask<T>(method: string, path: string, body?: unknown): Promise<T> {
+  let response: Response;
+  try {
+    response = await fetch(path, {
+      method,
+      headers: body === undefined ? {} : { "content-type": "application/json" },
+      body: body === undefined ? null : JSON.stringify(body),
+    });
+  } catch {
+    throw new Refusal(0, "", "The server can't be reached", []);
+  }
+  if (!response.ok) {
+    const problem = await response.json().catch(() => ({}));
+    throw new Refusal(
+      response.status,
+      problem.type ?? "",
+      problem.detail ?? response.statusText,
+      problem.problems ?? [],
+    );
+  }
+  return response.status === 204 ? (undefined as T) : response.json();
+}
+
+export const api = {
+  skies: () => ask<SkyRecord[]>("GET", "/api/skies"),
+  sky: (id: string) => ask<SkyRecord>("GET", `/api/skies/${id}`),
+  save: (id: string, revision: number, document: Sky) =>
+    ask<{ revision: number }>("PUT", `/api/skies/${id}`, { revision, document }),
+  rename: (id: string, name: string) => ask<null>("PATCH", `/api/skies/${id}`, { name }),
+  remove: (id: string) => ask<null>("DELETE", `/api/skies/${id}`),
+  restore: (id: string) => ask<null>("POST", `/api/skies/${id}/restore`),
+  duplicate: (id: string) => ask<SkyRecord>("POST", `/api/skies/${id}/duplicate`),
+  starters: () => ask<Starter[]>("GET", "/api/starters"),
+  fromStarter: (slug: string) => ask<SkyRecord>("POST", "/api/skies", { starter: slug }),
+  empty: () => ask<SkyRecord>("POST", "/api/skies", { name: "Empty sky", document: { schema: 1 } }),
+  schema: () => ask<unknown>("GET", "/api/schema"),
+  bakes: () => ask<Bake[]>("GET", "/api/bakes"),
+  bake: (sky_id: string, name: string, document: Sky, settings: BakeSettings) =>
+    ask<Bake>("POST", "/api/bakes", { sky_id, name, document, settings }),
+  cancel: (id: string) => ask<Bake>("POST", `/api/bakes/${id}/cancel`),
+  removeBake: (id: string) => ask<null>("DELETE", `/api/bakes/${id}`),
+};

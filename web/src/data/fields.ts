@@ -1,0 +1,80 @@
+import type { Option } from "../parts/choice";
+import type { CloudKind, CloudLayer } from "./sky";
+
+/** A value of the document as the sheet shows it; all of it comes from the JSON Schema. */
+export type NumberField = {
+  kind: "number";
+  name: string;
+  title: string;
+  help: string;
+  unit: string;
+  soft: [number, number];
+  hard: [number, number];
+  byDefault: number;
+  log: boolean;
+  whole: boolean;
+};
+export type ChoiceField = { kind: "choice"; name: string; title: string; help: string; options: Option[] };
+export type Field = NumberField | ChoiceField;
+
+type Node = {
+  $ref?: string;
+  type?: string;
+  title?: string;
+  description?: string;
+  enum?: string[];
+  const?: string;
+  oneOf?: Node[];
+  properties?: Record<string, Node>;
+  minimum?: number;
+  maximum?: number;
+  default?: unknown;
+  unit?: string;
+  soft?: [number, number];
+  scale?: string;
+};
+export type Schema = Node & { $defs: Record<string, Node>; usual: Record<CloudKind, CloudLayer> };
+
+const resolve = (schema: Schema, node: Node): Node =>
+  node.$ref ? (schema.$defs[node.$ref.replace("#/$defs/", "")] ?? {}) : node;
+
+/** Words for the values of a choice: as in the document, readable. */
+export const words = (value: string) => value.replaceAll("_", " ").replace(/^./, (c) => c.toUpperCase());
+
+function field(schema: Schema, name: string, node: Node): Field | null {
+  const target = resolve(schema, node);
+  const help = node.description ?? target.description ?? "";
+  const title = node.title ?? name;
+  if (node.type === "number" || node.type === "integer") {
+    return {
+      kind: "number",
+      name,
+      title,
+      help,
+      unit: node.unit ?? "",
+      soft: node.soft ?? [0, 1],
+      hard: [node.minimum ?? -Infinity, node.maximum ?? Infinity],
+      byDefault: Number(node.default ?? 0),
+      log: node.scale === "log",
+      whole: node.type === "integer",
+    };
+  }
+  const options = target.enum
+    ? target.enum.map((value) => ({ value, title: words(value) }))
+    : target.oneOf?.every((o) => o.const)
+      ? target.oneOf.map((o) => {
+          const value = o.const ?? "";
+          return { value, title: words(value), ...(o.description ? { help: o.description } : {}) };
+        })
+      : null;
+  return options && { kind: "choice", name, title, help, options };
+}
+
+/** The fields of a definition, in the document's order; a variant is told by the value of its `by`. */
+export function fieldsOf(schema: Schema, definition: string, by?: string): Field[] {
+  const root = schema.$defs[definition];
+  const node = by ? root?.oneOf?.find((o) => o.properties?.["by"]?.const === by) : root;
+  return Object.entries(node?.properties ?? {})
+    .map(([name, n]) => field(schema, name, n))
+    .filter((f): f is Field => f !== null);
+}

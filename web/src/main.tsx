@@ -1,0 +1,30 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { Tooltip } from "radix-ui";
+import { createRoot } from "react-dom/client";
+import { Bakes } from "./bakes/bakes";
+import { Bench } from "./bench/bench";
+import { developWords } from "./bench/shader";
+import "./look/look.css";
+import { usePath } from "./route";
+import { Skies } from "./skies/skies";
+
+function App() {
+  const path = usePath();
+  const id = /^\/sky\/([0-9a-f-]{36})$/.exec(path)?.[1];
+  if (id) return <Bench key={id} id={id} />;
+  return path === "/bakes" ? <Bakes /> : <Skies />;
+}
+
+// For the test that holds the shader against the core.
+Object.assign(window, { tenterDevelopWords: developWords });
+
+const client = new QueryClient({ defaultOptions: { queries: { retry: 1 } } });
+const root = document.getElementById("root");
+if (root)
+  createRoot(root).render(
+    <QueryClientProvider client={client}>
+      <Tooltip.Provider delayDuration={350}>
+        <App />
+      </Tooltip.Provider>
+    </QueryClientProvider>,
+  );

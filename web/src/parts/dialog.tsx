@@ -1,0 +1,29 @@
+import { Dialog as Radix } from "radix-ui";
+import type { ReactNode } from "react";
+
+export function Dialog({
+  title,
+  open,
+  onClose,
+  children,
+}: {
+  title: string;
+  open: boolean;
+  onClose: () => void;
+  children: ReactNode;
+}) {
+  return (
+    <Radix.Root open={open} onOpenChange={(next) => !next && onClose()}>
+      <Radix.Portal>
+        <Radix.Overlay className="fixed inset-0 z-40 bg-black/50" />
+        <Radix.Content
+          aria-describedby={undefined}
+          className="fixed top-1/2 left-1/2 z-40 w-96 -translate-x-1/2 -translate-y-1/2 rounded-soft border border-line bg-panel p-4 shadow-float"
+        >
+          <Radix.Title className="mb-3 text-large">{title}</Radix.Title>
+          {children}
+        </Radix.Content>
+      </Radix.Portal>
+    </Radix.Root>
+  );
+}
