@@ -1,1 +1,20 @@
+//! What whole-system tests share: a server of its own for each test, and a browser.
 
+pub mod browser;
+pub mod server;
+
+use std::path::PathBuf;
+
+/// The root of the repository.
+pub fn root() -> PathBuf {
+    PathBuf::from(concat!(env!("CARGO_MANIFEST_DIR"), "/.."))
+}
+
+/// The `tenter` binary, as `cargo build --workspace` makes it.
+pub fn binary() -> PathBuf {
+    let mut path = std::env::current_exe().expect("tests are files");
+    while path.file_name().is_some_and(|n| n != "debug" && n != "release") {
+        path.pop();
+    }
+    path.join("tenter")
+}

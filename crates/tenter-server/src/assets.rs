@@ -6,7 +6,6 @@ use rust_embed::RustEmbed;
 
 #[derive(RustEmbed)]
 #[folder = "../../web/dist"]
-#[allow_missing = true]
 struct Built;
 
 /// A file of the application; any other path is a view of it.

@@ -32,12 +32,13 @@ pub struct Reach<R: Real> {
 }
 
 /// `above`, `below`, `beside`: optical depth to the surface; `to_sun`: optical depth toward the sun, through this
-/// and every other cloud; `facing`: cosine of the sun to the surface where its light comes in; `up`: to the vertical.
+/// and every other cloud; `facing`: cosine of the sun to the surface where its light comes in; `flow`: how much
+/// of the sun's light flows downward, from -1 to 1.
 ///
 /// In a slab the way from the lit side is as long as that straight up, `to_sun * facing`; in a heap it is so
 /// wherever the sun comes from, and shadows of other clouds are part of it.
 #[inline(always)]
-pub fn reach<R: Real>(above: R, below: R, beside: R, to_sun: R, facing: R, up: R) -> Reach<R> {
+pub fn reach<R: Real>(above: R, below: R, beside: R, to_sun: R, facing: R, flow: R) -> Reach<R> {
     let (a, b) = (conductance(above), conductance(below));
     // Four sides; on a heap's flank only one of them is near.
     let s = conductance(beside);
@@ -51,7 +52,7 @@ pub fn reach<R: Real>(above: R, below: R, beside: R, to_sun: R, facing: R, up: R
     Reach {
         sun: sun * from_sun / sum,
         // Toward the far side of what the sun lights: down for a high one.
-        sun_lean: sun * from_sun * b / (from_sun + b + sides) * up,
+        sun_lean: sun * from_sun * b / (from_sun + b + sides) * flow,
         above: a * inverse,
         beside: sides * inverse,
         below: b * inverse,

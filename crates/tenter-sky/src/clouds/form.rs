@@ -92,7 +92,7 @@ impl CloudForm {
             Family::Sheets => (0.45 * cell).min(1.2 * depth),
         };
         let amplitude = match family {
-            Family::Heaps => 0.34 * lump * layer.lobes,
+            Family::Heaps => 0.38 * lump * layer.lobes,
             Family::Sheets => 0.22 * lump * layer.lobes,
         };
         let block = [lump * COARSEST as f64, lump * COARSEST as f64 / 7.3];
@@ -117,7 +117,7 @@ impl CloudForm {
             extinction: layer.extinction_per_m() as f32,
             maps: Maps::new(&field, reach, fineness),
             block: block.map(|b| b as f32),
-            amplitude: [amplitude as f32, (amplitude * 0.2) as f32],
+            amplitude: [amplitude as f32, (amplitude * 0.24) as f32],
             offset,
             edge: edge.map(|e| e as f32),
             erosion: erosion as f32,
@@ -159,19 +159,26 @@ impl CloudForm {
             below = z.max(zero);
             beside = hull.value.max(zero) / hull.slope.max(R::splat(0.25) * depth);
         }
-        let (inside, edge) = self.surface::<R, SHEET>(x, y, z, w, smooth);
+        // How tall the body is that a lump here would grow on: uphill by a lump's reach.
+        let body = slope_height(&hull, R::splat(self.amplitude[0]));
+        let (inside, edge) = self.surface::<R, SHEET>(x, y, z, w, smooth, body);
         let share = (inside / edge + R::splat(0.5)).clamp(0.0, 1.0);
         // A smooth step keeps the mean of the ramp and has no corner that shading would show.
         let share = share * share * (R::splat(3.0) - share - share);
-        Place { inside: inside + edge * R::splat(0.5), extinction: share * R::splat(self.extinction), above, below, beside }
+        // Lumps are steeper than a distance may be: outside, only a part of it is a safe step.
+        let clear = inside + edge * R::splat(0.5);
+        let clear = clear.max(clear * R::splat(0.4));
+        Place { inside: clear, extinction: share * R::splat(self.extinction), above, below, beside }
     }
 
     /// Lumps and erosion: the moved surface and the width of its edge.
     #[inline(always)]
-    fn surface<R: Real, const SHEET: bool>(&self, x: R, y: R, z: R, w: R, smooth: R) -> (R, R) {
+    fn surface<R: Real, const SHEET: bool>(&self, x: R, y: R, z: R, w: R, smooth: R, body: R) -> (R, R) {
         let depth = R::splat(self.depth);
-        let low = (z / (depth * R::splat(0.25))).clamp(0.0, 1.0);
-        let flank = if SHEET { low } else { (z / (depth * R::splat(0.09))).clamp(0.0, 1.0) };
+        let low = (z / (depth * R::splat(if SHEET { 0.25 } else { 0.12 }))).clamp(0.0, 1.0);
+        // Lumps no larger than the body they grow on, or they would float beside it as dust.
+        let rise = (z / (depth * R::splat(0.05))).clamp(0.0, 1.0);
+        let flank = rise * (body * R::splat(0.7 / self.amplitude[0].max(1.0))).min(R::splat(1.0));
         let edge = R::splat(self.edge[1]).lerp(R::splat(self.edge[0]), low).max(w);
         let reach = self.moved;
         let near = (smooth.abs() - edge).lt(R::splat(reach));
@@ -191,7 +198,7 @@ impl CloudForm {
         if R::splat(0.0).lt(seen).any() {
             let fine = lumps.at(self.turned::<R>(1, x, y, z));
             // Crowns swell outward, undersides and shreds are eaten inward.
-            let crown = (fine - R::splat(0.5)) * R::splat(2.0 * self.amplitude[1]) * (swell * R::splat(1.6) - R::splat(0.6));
+            let crown = (fine - R::splat(0.5)) * R::splat(2.0 * self.amplitude[1]) * (rise * R::splat(1.4) - R::splat(0.4));
             let bite = (R::splat(1.0) - fine) * (R::splat(1.3) - coarse) * R::splat(self.erosion);
             d = d + (crown - bite) * seen;
         }
@@ -290,6 +297,11 @@ impl Columns<'_> {
         }
         out
     }
+}
+
+#[inline(always)]
+fn slope_height<R: Real>(hull: &Hull<R>, reach: R) -> R {
+    hull.slope.mul_add(reach, hull.value).max(R::splat(0.0)).sqrt()
 }
 
 #[inline(always)]

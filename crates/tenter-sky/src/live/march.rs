@@ -15,6 +15,8 @@ use crate::simd::{Mask, Real};
 /// Transmittance below which nothing behind is worth a step.
 const SPENT: f32 = 0.004;
 const MOST_STEPS: usize = 700;
+/// Opacity that is lit by one look toward the sun.
+const ENOUGH: f32 = 0.09;
 /// Samples toward the sun through the form, and how each step grows on the one before.
 const SUN_STEPS: usize = 5;
 const SUN_GROWTH: f32 = 2.2;
@@ -53,6 +55,20 @@ impl<R: Real> Stretch<R> {
     }
 }
 
+impl<R: Real> Stretch<R> {
+    /// Adds what reached a place, for the opacity it stands for.
+    #[inline(always)]
+    fn add(&mut self, opacity: R, r: &Reached<R>) {
+        self.single = opacity.mul_add(r.single, self.single);
+        self.forward = opacity.mul_add(r.forward, self.forward);
+        self.diffuse = opacity.mul_add(r.diffuse, self.diffuse);
+        self.above = opacity.mul_add(r.above, self.above);
+        self.beside = opacity.mul_add(r.beside, self.beside);
+        self.below = opacity.mul_add(r.below, self.below);
+        self.lean = opacity.mul_add(r.lean, self.lean);
+    }
+}
+
 /// Phase functions of a packet: exact for the first order, smooth for those that follow it closely.
 struct Phases<R: Real> {
     single: [R; 3],
@@ -77,6 +93,7 @@ pub fn march<R: Real, const SHEET: bool>(
     let mut before = zero;
     let mut step = zero;
     let mut outside = zero;
+    let (mut pending, mut pending_at) = (zero, zero);
     let mut stretch = Stretch::empty();
     let mut stretch_from = zero;
     let base = R::splat(form.base);
@@ -100,17 +117,19 @@ pub fn march<R: Real, const SHEET: bool>(
         let passed = (-((extinction + before) * R::splat(0.5) * step)).exp();
         let passed = R::select(back, one, passed);
         let opacity = R::select(active, through * (one - passed), zero);
-        if R::splat(2e-4).lt(opacity).any() {
-            let reached = sample::<R, SHEET>(look, clouds, rays, &p, z, w, &place);
-            stretch.opacity = stretch.opacity + opacity;
-            stretch.distance = opacity.mul_add(t, stretch.distance);
-            stretch.single = opacity.mul_add(reached.single, stretch.single);
-            stretch.forward = opacity.mul_add(reached.forward, stretch.forward);
-            stretch.diffuse = opacity.mul_add(reached.diffuse, stretch.diffuse);
-            stretch.above = opacity.mul_add(reached.above, stretch.above);
-            stretch.beside = opacity.mul_add(reached.beside, stretch.beside);
-            stretch.below = opacity.mul_add(reached.below, stretch.below);
-            stretch.lean = opacity.mul_add(reached.lean, stretch.lean);
+        stretch.opacity = stretch.opacity + opacity;
+        // A step's cloud lies half a step back.
+        let middle = t - step * R::splat(0.5);
+        stretch.distance = opacity.mul_add(middle, stretch.distance);
+        pending_at = opacity.mul_add(middle, pending_at);
+        // Light is looked up once enough cloud has come together, or when a ray comes out of it.
+        pending = pending + opacity;
+        let left = extinction.le(zero) & R::splat(1e-4).lt(pending);
+        if (R::splat(ENOUGH).lt(pending) | left).any() {
+            let back = t - pending_at / pending.max(R::splat(1e-9));
+            let reached = sample::<R, SHEET>(look, clouds, rays, &p, z, w, &place, back.max(zero).min(step));
+            stretch.add(pending, &reached);
+            (pending, pending_at) = (zero, zero);
         }
         through = R::select(active, through * passed, through);
         before = R::select(back, zero, extinction);
@@ -118,7 +137,7 @@ pub fn march<R: Real, const SHEET: bool>(
 
         // In the open as far as the form promises, inside by optical depth, never finer than a pixel asks.
         let pixel = w * R::splat(0.7 * look.effort.step);
-        let open = (-place.inside * R::splat(0.72 * look.effort.step)).max(pixel).max(R::splat(4.0 * look.effort.step));
+        let open = (-place.inside * R::splat(0.9 * look.effort.step)).max(pixel).max(R::splat(4.0 * look.effort.step));
         // What is left behind a thick veil needs less care.
         let inside = dense_step * (R::splat(1.8) - through * R::splat(0.8));
         let inside = inside.max(pixel);
@@ -128,12 +147,23 @@ pub fn march<R: Real, const SHEET: bool>(
         // Air and colour change along the way: close a stretch once it has grown by a third.
         let long = (stretch_from * R::splat(1.35)).lt(next) & R::splat(1e-3).lt(stretch.opacity);
         if long.any() {
+            let back = t - pending_at / pending.max(R::splat(1e-9));
+            let reached = sample::<R, SHEET>(look, clouds, rays, &p, z, w, &place, back.max(zero).min(step));
+            stretch.add(pending, &reached);
+            (pending, pending_at) = (zero, zero);
             close(look, rays, spans, corners, aerosol_phase, &phases, &stretch, &mut light);
             stretch = Stretch::empty();
             stretch_from = next;
         }
         stretch_from = R::select(stretch.opacity.lt(R::splat(1e-6)), next, stretch_from);
         t = R::select(active, next, t);
+    }
+    if R::splat(1e-4).lt(pending).any() {
+        let p = rays.at(t);
+        let z = p.altitude - base;
+        let w = (t * rays.pixel).max(R::splat(0.5));
+        let place = form.at::<R, SHEET>(p.x, p.y, z, w);
+        stretch.add(pending, &sample::<R, SHEET>(look, clouds, rays, &p, z, w, &place, zero));
     }
     close(look, rays, spans, corners, aerosol_phase, &phases, &stretch, &mut light);
     // What was spent hides all that is left.
@@ -183,10 +213,18 @@ fn sample<R: Real, const SHEET: bool>(
     z: R,
     w: R,
     place: &crate::clouds::form::Place<R>,
+    back: R,
 ) -> Reached<R> {
     let form = &clouds.form.0;
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
     let [sx, sy, sz] = p.sun;
+    // The place that stands for the cloud gathered so far lies a little back on the ray.
+    let down = rays.direction[2];
+    let level = back * rays.flat;
+    let (x, y) = (p.x - rays.heading[0] * level, p.y - rays.heading[1] * level);
+    let drop = back * down;
+    let z = z - drop;
+    let (above, below) = ((place.above + drop).max(zero), (place.below - drop).max(zero));
 
     // Depth toward the sun: the form itself nearby, the grid beyond.
     let mut depth = zero;
@@ -194,10 +232,10 @@ fn sample<R: Real, const SHEET: bool>(
     let mut gone = zero;
     for _ in 0..SUN_STEPS {
         let middle = length.mul_add(R::splat(0.5), gone);
-        let footprint = w.max(length * R::splat(0.3));
+        let footprint = w.max(length * R::splat(0.45));
         let there = form.at::<R, SHEET>(
-            middle.mul_add(sx, p.x),
-            middle.mul_add(sy, p.y),
+            middle.mul_add(sx, x),
+            middle.mul_add(sy, y),
             middle.mul_add(sz, z),
             footprint,
         );
@@ -205,17 +243,18 @@ fn sample<R: Real, const SHEET: bool>(
         gone = gone + length;
         length = length * R::splat(SUN_GROWTH);
     }
-    depth = depth + clouds.sun_depth.at(gone.mul_add(sx, p.x), gone.mul_add(sy, p.y), gone.mul_add(sz, z).max(zero));
+    depth = depth + clouds.sun_depth.at(gone.mul_add(sx, x), gone.mul_add(sy, y), gone.mul_add(sz, z).max(zero));
 
     // Many scatterings: by the optical depth to each side of the body, and toward the sun.
     let thick = R::splat(form.extinction * 0.85);
     let facing = if SHEET { sz.abs().max(R::splat(0.05)) } else { sz.max(zero).mul_add(R::splat(0.3), R::splat(0.6)) };
-    let r = reach(place.above * thick, place.below * thick, place.beside * thick, depth, facing, sz);
+    // Through a sheet light flows straight down, or up from a sun below; through a heap, away from the sun.
+    let flow = if SHEET { R::select(zero.le(sz), one, -one) } else { sz };
+    let r = reach(above * thick, below * thick, place.beside * thick, depth, facing, flow);
     let single = (-depth).exp();
     let turned = (-depth * R::splat(TURNED)).exp();
     // Near the lit side many scatterings have not yet happened (Eddington: -3 m^2 of m (2 + 3 m)).
     let young = facing * R::splat(3.0) / (facing * R::splat(3.0) + R::splat(2.0)) * turned;
-    let down = rays.direction[2];
     let lean = r.sun_lean * down * R::splat(ASYMMETRY);
     Reached {
         single,

@@ -1,0 +1,56 @@
+//! Makes the pictures in docs/screenshots from the demo: `TENTER_TEST_DATABASE=… cargo run --bin shots`.
+
+use anyhow::Result;
+use serde_json::{Value, json};
+use std::path::PathBuf;
+use tenter_tests::browser::Browser;
+use tenter_tests::{root, server::TestServer};
+
+#[tokio::main]
+async fn main() -> Result<()> {
+    let out: PathBuf = std::env::args().nth(1).map_or_else(|| root().join("docs/screenshots"), PathBuf::from);
+    std::fs::create_dir_all(&out)?;
+    let server = TestServer::start().await?;
+    let browser = Browser::open(1280, 800).await?;
+    let shot = async |name: &str| -> Result<()> {
+        browser.driver.screenshot(&out.join(format!("{name}.png"))).await?;
+        eprintln!("{name}");
+        Ok(())
+    };
+    let (_, skies) = server.ask("GET", "/api/skies", None).await?;
+    let id = |i: usize| skies[i]["id"].as_str().unwrap_or_default().to_string();
+
+    browser.driver.goto(&server.url).await?;
+    let loaded = "[...document.images].length >= 3 && [...document.images].every(i => i.complete && i.naturalWidth)";
+    browser.wait(loaded, 60).await?;
+    shot("skies").await?;
+
+    let refined = "document.querySelector('[data-testid=picture]')?.dataset.stage === 'refined'";
+    for (i, part, name) in [(1, "clouds", "bench-clouds"), (2, "sun", "bench-low-sun"), (0, "air", "bench-air")] {
+        browser.driver.goto(format!("{}/sky/{}", server.url, id(i))).await?;
+        browser.wait(refined, 60).await?;
+        let select = format!(
+            "document.querySelector('[data-testid=section-{part}]').dispatchEvent(new KeyboardEvent('keydown', \
+             {{key: 'Enter', bubbles: true}}))"
+        );
+        browser.eval(&select).await?;
+        tokio::time::sleep(std::time::Duration::from_millis(400)).await;
+        shot(name).await?;
+    }
+
+    for (i, width, file) in [(1, 1024, "exr"), (2, 2048, "exr"), (0, 8192, "hdr")] {
+        let body = json!({
+            "sky_id": id(i), "name": skies[i]["name"], "document": skies[i]["document"],
+            "settings": {"map": {"width": width}, "file": file},
+        });
+        let (_, bake): (u16, Value) = server.ask("POST", "/api/bakes", Some(body)).await?;
+        if width < 8192 {
+            server.wait_for_bake(bake["id"].as_str().unwrap_or_default(), "done", 120).await?;
+        }
+    }
+    browser.driver.goto(format!("{}/bakes", server.url)).await?;
+    browser.wait("!!document.querySelector('[role=progressbar]')", 30).await?;
+    tokio::time::sleep(std::time::Duration::from_secs(5)).await;
+    shot("bakes").await?;
+    browser.close().await
+}
