@@ -85,6 +85,9 @@ export function Bench({ id }: { id: string }) {
   );
 }
 
+/** Height of the light meter's band, pixels. */
+const METER = 41;
+
 /** The Section, and the Sheet unfolded at the height of what is selected. */
 function Outline({ schema }: { schema: Schema }) {
   const box = useRef<HTMLDivElement>(null);
@@ -100,10 +103,13 @@ function Outline({ schema }: { schema: Schema }) {
   }, []);
   if (!sky) return null;
   const anchor = part ? anchorOf(part, sky, height) : 0;
-  // Above the middle the sheet hangs down from its band, below it stands up from it.
-  const place =
-    anchor < height * 0.45 ? { top: Math.max(0, anchor) } : { bottom: Math.max(0, height - anchor - 60) };
-  const room = "top" in place ? height - (place.top ?? 0) : height - (place.bottom ?? 0);
+  // Above the middle the sheet hangs down from its band, below it stands up from it; it leaves the light meter free.
+  const tall = 600;
+  const hangs = anchor < height * 0.45;
+  const top = Math.max(METER, Math.min(anchor, height - tall));
+  const place = hangs
+    ? { top }
+    : { bottom: Math.max(8, Math.min(height - anchor - 60, height - METER - tall)) };
   return (
     <div ref={box} className="relative z-10 flex shrink-0">
       <Section sky={sky} />
@@ -112,11 +118,7 @@ function Outline({ schema }: { schema: Schema }) {
           key={part}
           aria-label="Sheet"
           className="unfold absolute left-[220px] flex w-[290px] flex-col border border-line bg-panel shadow-float"
-          style={{
-            ...place,
-            maxHeight: Math.max(room, Math.min(height, 420)),
-            ...(room < 420 ? lifted(place) : {}),
-          }}
+          style={{ ...place, maxHeight: height - METER - 8 }}
         >
           <Sheet part={part} sky={sky} schema={schema} />
         </aside>
@@ -124,10 +126,6 @@ function Outline({ schema }: { schema: Schema }) {
     </div>
   );
 }
-
-/** A band near an edge leaves too little room on its side: the sheet moves to where it fits. */
-const lifted = (place: { top?: number; bottom?: number }) =>
-  place.top !== undefined ? { top: "auto", bottom: 0 } : { bottom: "auto", top: 0 };
 
 function Bar({ onBake, onKeys }: { onBake: () => void; onKeys: () => void }) {
   const { undo, redo, say } = useBench.getState();

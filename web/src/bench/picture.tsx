@@ -88,6 +88,7 @@ export function Picture({ handles }: { handles: boolean }) {
         data-testid="picture"
         data-stage={shot?.stage}
         data-number={shot?.number}
+        data-milliseconds={shot?.milliseconds}
         className="absolute inset-0 m-auto"
         style={size}
       >

@@ -344,7 +344,8 @@ function Profile({
   right: number;
 }) {
   const heaps = layer.kind.startsWith("cumulus");
-  const bodies = 4;
+  // Few wide bodies: narrow ones would look like towers on this scale of altitude.
+  const bodies = layer.cover < 0.4 ? 2 : 3;
   const pitch = (right - left) / bodies;
   const base = y(layer.base_m);
   const paths = Array.from({ length: bodies }, (_, i) => {

@@ -14,7 +14,7 @@ const titles: Record<Part, string> = { sun: "Sun", air: "Air", clouds: "Clouds",
 export function Sheet({ part, sky, schema }: { part: Part; sky: Sky; schema: Schema }) {
   const select = useBench((s) => s.select);
   return (
-    <div className="flex max-h-full flex-col" data-testid="sheet">
+    <div className="flex min-h-0 flex-1 flex-col" data-testid="sheet">
       <header className="flex items-center justify-between border-b border-line px-3 py-2">
         <h2 className="text-large">{titles[part]}</h2>
         <Button weight="quiet" onClick={() => select(null)} aria-label="Fold the sheet away">

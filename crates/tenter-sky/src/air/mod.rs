@@ -32,6 +32,30 @@ pub enum Fineness {
     Full,
 }
 
+/// How a table is made, and whether it is still wanted. A table whose making was called off has the right shape
+/// and nothing in it: whoever called it off throws it away.
+#[derive(Clone, Copy)]
+pub struct Making<'a> {
+    pub fineness: Fineness,
+    called_off: &'a (dyn Fn() -> bool + Sync),
+}
+
+impl<'a> Making<'a> {
+    pub fn new(fineness: Fineness, called_off: &'a (dyn Fn() -> bool + Sync)) -> Making<'a> {
+        Making { fineness, called_off }
+    }
+    pub fn is_off(&self) -> bool {
+        (self.called_off)()
+    }
+}
+
+/// To the end, whatever comes.
+impl From<Fineness> for Making<'static> {
+    fn from(fineness: Fineness) -> Self {
+        Making { fineness, called_off: &|| false }
+    }
+}
+
 /// Tables that depend on the air and the planet alone, not on sun or eye.
 pub struct Air {
     pub medium: Medium,
@@ -40,10 +64,10 @@ pub struct Air {
 }
 
 impl Air {
-    pub fn new(air: &document::Air, fineness: Fineness) -> Air {
+    pub fn new<'a>(air: &document::Air, making: impl Into<Making<'a>>) -> Air {
         let medium = Medium::new(air);
         let transmittance = Transmittance::new(&medium);
-        let orders = Orders::new(&medium, &transmittance, fineness);
+        let orders = Orders::new(&medium, &transmittance, making.into());
         Air { medium, transmittance, orders }
     }
 }

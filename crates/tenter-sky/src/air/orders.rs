@@ -9,7 +9,7 @@
 use super::medium::{Medium, aerosol_phase, rayleigh_phase};
 use super::shells::Ray;
 use super::transmittance::Transmittance;
-use super::{Fineness, TOP_M};
+use super::{Fineness, Making, TOP_M};
 use crate::simd::{Kernel, Real, dispatch};
 use crate::spectrum::{BANDS, Spectrum};
 use rayon::prelude::*;
@@ -64,9 +64,9 @@ enum Source<'a> {
 }
 
 impl Orders {
-    pub fn new(medium: &Medium, transmittance: &Transmittance, fineness: Fineness) -> Orders {
+    pub fn new(medium: &Medium, transmittance: &Transmittance, making: Making) -> Orders {
         // Rows of altitude and of sun heights; cosines and azimuths of directions; steps along each.
-        let (altitudes, heights, polar, around, steps) = match fineness {
+        let (altitudes, heights, polar, around, steps) = match making.fineness {
             Fineness::Draft => (12, 20, 12, 4, 14),
             Fineness::Full => (24, 40, 16, 6, 26),
         };
@@ -74,6 +74,9 @@ impl Orders {
             let both: Vec<(Spectrum, Spectrum)> = (0..altitudes * heights)
                 .into_par_iter()
                 .map(|i| {
+                    if making.is_off() {
+                        return (Spectrum::ZERO, Spectrum::ZERO);
+                    }
                     let altitude = ((i / heights) as f64 / (altitudes - 1) as f64).powi(2) * TOP_M;
                     let cos = cosine_of((i % heights) as f64 / (heights - 1) as f64);
                     dispatch(Gather { medium, source, altitude, sun_cos: cos, polar, around, steps })

@@ -5,7 +5,7 @@
 
 use super::directions::{Corners, DirectionGrid};
 use super::shells::Ray;
-use super::{Air, Fineness, TOP_M, rayleigh_phase};
+use super::{Air, Fineness, Making, TOP_M, rayleigh_phase};
 use crate::simd::{Int, Kernel, Real, dispatch};
 use crate::spectrum::{Spectrum, SunlightToRgb};
 use rayon::prelude::*;
@@ -57,8 +57,9 @@ fn slice_distance(k: usize) -> f64 {
 }
 
 impl AirView {
-    pub fn new(air: &Air, altitude: f64, sun: &SunInSky, fineness: Fineness) -> AirView {
-        let (around, rows, steps) = match fineness {
+    pub fn new<'a>(air: &Air, altitude: f64, sun: &SunInSky, making: impl Into<Making<'a>>) -> AirView {
+        let making = making.into();
+        let (around, rows, steps) = match making.fineness {
             Fineness::Draft => (32, 40, 20),
             Fineness::Full => (64, 80, 40),
         };
@@ -68,6 +69,9 @@ impl AirView {
             .into_par_iter()
             .with_min_len(64)
             .flat_map_iter(|i| {
+                if making.is_off() {
+                    return [0.0; 6];
+                }
                 let (cos, to_sun, below) = grid.direction(i);
                 let ray = Ray { planet, altitude, cos };
                 dispatch(WholeRay { air, sun, ray, to_sun, below, steps })
@@ -75,7 +79,7 @@ impl AirView {
             .collect();
         let sky = SkyColour { grid, values };
 
-        let (around, rows) = match fineness {
+        let (around, rows) = match making.fineness {
             Fineness::Draft => (16, 16),
             Fineness::Full => (24, 32),
         };
@@ -84,6 +88,9 @@ impl AirView {
             .into_par_iter()
             .with_min_len(16)
             .flat_map_iter(|i| {
+                if making.is_off() {
+                    return [0.0; 9 * SLICES];
+                }
                 let (cos, to_sun, below) = grid.direction(i);
                 let ray = Ray { planet, altitude, cos };
                 dispatch(Sliced { air, sun, ray, to_sun, below })

@@ -9,7 +9,7 @@ use super::hash::layered_noise;
 use super::heaps::{Dome, domes_in};
 use super::lumps::{COARSEST, Lumps};
 use super::sheets::{Cell, SheetStyle, cells_in, style_of};
-use crate::air::Fineness;
+use crate::air::{Fineness, Making};
 use crate::document::{CloudLayer, Family};
 use crate::simd::{Int, Kernel, Mask, Real, dispatch};
 use rayon::prelude::*;
@@ -84,7 +84,7 @@ struct Hull<R: Real> {
 
 impl CloudForm {
     /// `reach`: how far clouds of this layer can be seen, m.
-    pub fn new(layer: &CloudLayer, reach: f64, fineness: Fineness) -> CloudForm {
+    pub fn new<'a>(layer: &CloudLayer, reach: f64, making: impl Into<Making<'a>>) -> CloudForm {
         let family = layer.kind.family();
         let (cell, depth) = (layer.cell_size_m, layer.depth_m);
         let lump = match family {
@@ -115,7 +115,7 @@ impl CloudForm {
             base: layer.base_m as f32,
             depth: depth as f32,
             extinction: layer.extinction_per_m() as f32,
-            maps: Maps::new(&field, reach, fineness),
+            maps: Maps::new(&field, reach, making.into()),
             block: block.map(|b| b as f32),
             amplitude: [amplitude as f32, (amplitude * 0.24) as f32],
             offset,
@@ -310,8 +310,8 @@ fn zero_le<R: Real>(v: R) -> R::Mask {
 }
 
 impl Maps {
-    fn new(field: &Field, reach: f64, fineness: Fineness) -> Maps {
-        let side = match fineness {
+    fn new(field: &Field, reach: f64, making: Making) -> Maps {
+        let side = match making.fineness {
             Fineness::Draft => 512,
             Fineness::Full => 1024,
         };
@@ -320,8 +320,8 @@ impl Maps {
         for (level, plane) in values.chunks_exact_mut(side * side).enumerate() {
             let texel = 2.0 * half[level] as f64 / side as f64;
             // What a coarse map leaves out must not change its cover: each has a threshold of its own.
-            let threshold = field.threshold(texel);
-            fill(plane, side, texel, |low, high, tile| field.hull(threshold, low, high, texel, tile));
+            let threshold = field.threshold(texel, making);
+            fill(plane, side, texel, making, |low, high, tile| field.hull(threshold, low, high, texel, tile));
         }
         let gaps = values
             .par_chunks_exact(side * side)
@@ -476,7 +476,7 @@ fn gaps(plane: &[f32], side: usize, texel: f32) -> Vec<f32> {
 }
 
 /// Fills a square map in tiles; the closure gets a tile's lower and upper corner (m) and its texels.
-fn fill(plane: &mut [f32], side: usize, texel: f64, f: impl Fn([f64; 2], [f64; 2], &mut Tile) + Sync) {
+fn fill(plane: &mut [f32], side: usize, texel: f64, making: Making, f: impl Fn([f64; 2], [f64; 2], &mut Tile) + Sync) {
     let tile_side = TILE.min(side);
     let per_row = side / tile_side;
     let tiles: Vec<Tile> = (0..per_row * per_row)
@@ -486,7 +486,9 @@ fn fill(plane: &mut [f32], side: usize, texel: f64, f: impl Fn([f64; 2], [f64; 2
             let at = |i: usize| (i as f64 + 0.5 - side as f64 * 0.5) * texel;
             let (low, high) = ([at(tx), at(ty)], [at(tx + tile_side), at(ty + tile_side)]);
             let mut tile = Tile { side: tile_side, texel, low, values: vec![LOWEST; tile_side * tile_side] };
-            f(low, high, &mut tile);
+            if !making.is_off() {
+                f(low, high, &mut tile);
+            }
             tile
         })
         .collect();
@@ -546,13 +548,13 @@ struct Field<'a> {
 impl Field<'_> {
     /// The field value that a share of the plane equal to the asked cover lies above, from 256 x 256 places
     /// over 100 km, of a field without what is too small for `texel`.
-    fn threshold(&self, texel: f64) -> f64 {
+    fn threshold(&self, texel: f64, making: Making) -> f64 {
         const SIDE: usize = 256;
         let mut plane = vec![LOWEST; SIDE * SIDE];
         let step = (100_000.0f64).max(self.layer.cell_size_m * 12.0) / SIDE as f64;
         let smallest = self.smallest(texel);
         let style = style_of(self.layer.kind);
-        fill(&mut plane, SIDE, step, |low, high, tile| match self.family {
+        fill(&mut plane, SIDE, step, making, |low, high, tile| match self.family {
             Family::Heaps => self.domes(low, high, smallest, 2.0, |d| {
                 // Lumps carry the outline outward, erosion takes some of it back.
                 let radius = d.radius + self.swell;

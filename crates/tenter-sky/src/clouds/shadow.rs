@@ -5,7 +5,7 @@
 //! a hundred metres and more, so the grid carries light over long ways; near a sample the form itself is marched.
 
 use super::form::{CloudForm, LEVELS};
-use crate::air::Fineness;
+use crate::air::{Fineness, Making};
 use crate::document::Family;
 use crate::simd::{Int, Kernel, Mask, Real, dispatch};
 use rayon::prelude::*;
@@ -95,8 +95,9 @@ pub struct DensityGrid {
 }
 
 impl DensityGrid {
-    pub fn new(form: &CloudForm, fineness: Fineness) -> DensityGrid {
-        let (side, slices) = match fineness {
+    pub fn new<'a>(form: &CloudForm, making: impl Into<Making<'a>>) -> DensityGrid {
+        let making = making.into();
+        let (side, slices) = match making.fineness {
             Fineness::Draft => (112, 12),
             Fineness::Full => (208, 16),
         };
@@ -105,6 +106,9 @@ impl DensityGrid {
             .into_par_iter()
             .with_min_len(8)
             .flat_map_iter(|row| {
+                if making.is_off() {
+                    return vec![0.0; side];
+                }
                 let (level, slice, y) = (row / side / slices, row / side % slices, row % side);
                 dispatch(DensityRow { form, layout, level, slice, y })
             })
@@ -166,13 +170,16 @@ pub struct SunDepth {
 
 impl SunDepth {
     /// `sun`: unit vector at the origin (east, north, up); `planet`: radius, m.
-    pub fn new(density: &DensityGrid, sun: [f64; 3], planet: f64) -> SunDepth {
+    pub fn new(density: &DensityGrid, sun: [f64; 3], planet: f64, making: Making) -> SunDepth {
         let layout = density.layout;
         let mut values = vec![0.0; density.values.len()];
         let sun = sun.map(|v| v as f32);
         let lowest = sun[2] - layout.half[LEVELS - 1] * 1.5 / planet as f32;
         for level in (0..LEVELS).rev() {
             for slice in (0..layout.slices).rev() {
+                if making.is_off() {
+                    break;
+                }
                 sweep(density, &mut values, Slice { level, slice, sun, planet: planet as f32, rising: true });
             }
             if lowest < 0.0 {
@@ -309,7 +316,7 @@ mod tests {
         let density = DensityGrid::new(&form, Fineness::Full);
         let at = |elevation: f64| {
             let (s, c) = elevation.to_radians().sin_cos();
-            SunDepth::new(&density, [c, 0.0, s], 6.371e6).at(Scalar(900.0), Scalar(-400.0), Scalar(0.0)).0
+            SunDepth::new(&density, [c, 0.0, s], 6.371e6, Fineness::Full.into()).at(Scalar(900.0), Scalar(-400.0), Scalar(0.0)).0
         };
         let (high, low) = (at(90.0), at(30.0));
         let column = form.columns(&[900.0], &[-400.0], 20.0, 64)[0];
@@ -323,7 +330,7 @@ mod tests {
         let form = overcast();
         let density = DensityGrid::new(&form, Fineness::Draft);
         let (s, c) = (-2f64).to_radians().sin_cos();
-        let depth = SunDepth::new(&density, [c, 0.0, s], 6.371e6);
+        let depth = SunDepth::new(&density, [c, 0.0, s], 6.371e6, Fineness::Full.into());
         let at = |z: f32| depth.at(Scalar(100.0), Scalar(100.0), Scalar(z)).0;
         assert!(at(300.0) > 2.0 * at(60.0) && at(60.0) > 0.0, "{} {}", at(300.0), at(60.0));
     }

@@ -159,7 +159,7 @@ impl MapRender {
         sky: &Sky,
         settings: &MapSettings,
         workshop: &Workshop,
-        called_off: &dyn Fn() -> bool,
+        called_off: &(dyn Fn() -> bool + Sync),
     ) -> Result<MapRender, CalledOff> {
         let mut shown = sky.clone();
         if !settings.clouds {

@@ -1,7 +1,7 @@
 //! Where scenes are made and their parts kept.
 
 use super::{Ambience, Clouds, PlacedSun, Scene};
-use crate::air::{Air, AirView, Fineness, SunlightTable};
+use crate::air::{Air, AirView, Fineness, Making, SunlightTable};
 use crate::clouds::form::{CloudForm, Survey};
 use crate::clouds::mie::DropletPhase;
 use crate::clouds::shadow::{DensityGrid, SunDepth};
@@ -26,23 +26,26 @@ impl<T> Stage<T> {
     }
 
     /// The kept value, or a new one; two callers at once may both make it, which costs time but never waits.
-    fn get(&self, key: Key, make: impl FnOnce() -> T) -> Arc<T> {
+    fn get(&self, key: Key, making: Making, make: impl FnOnce() -> T) -> Result<Arc<T>, CalledOff> {
         let lock = || self.entries.lock().unwrap_or_else(|e| e.into_inner());
         {
             let mut entries = lock();
             if let Some(i) = entries.iter().position(|(k, _)| *k == key) {
                 let entry = entries.remove(i);
                 entries.push(entry);
-                return entries[entries.len() - 1].1.clone();
+                return Ok(entries[entries.len() - 1].1.clone());
             }
         }
         let made = Arc::new(make());
+        if making.is_off() {
+            return Err(CalledOff);
+        }
         let mut entries = lock();
         if entries.len() >= KEPT {
             entries.remove(0);
         }
         entries.push((key, made.clone()));
-        made
+        Ok(made)
     }
 }
 
@@ -87,61 +90,56 @@ fn key(parts: impl Serialize, fineness: Fineness) -> Key {
 }
 
 impl Workshop {
-    /// The scene of a document. `called_off` is asked between stages.
-    pub fn scene(&self, sky: &Sky, fineness: Fineness, called_off: &dyn Fn() -> bool) -> Result<Scene, CalledOff> {
-        let go_on = || if called_off() { Err(CalledOff) } else { Ok(()) };
+    /// The scene of a document. `called_off` is asked all the while; it may not take back what it said.
+    pub fn scene(
+        &self,
+        sky: &Sky,
+        fineness: Fineness,
+        called_off: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Scene, CalledOff> {
+        let making = Making::new(fineness, called_off);
         let eye = sky.eye.altitude_m;
         let placed = PlacedSun::of(&sky.sun);
         let sun = placed.in_sky(&sky.sun);
         let sun_key = (placed.azimuth_deg, placed.elevation_deg, placed.strength, sky.sun.angular_diameter_deg);
 
         let air_key = key(&sky.air, fineness);
-        let air = self.air.get(air_key, || Air::new(&sky.air, fineness));
-        go_on()?;
+        let air = self.air.get(air_key, making, || Air::new(&sky.air, making))?;
         let view_key = key((air_key, sun_key, sky.sun.night_floor_lx, eye), fineness);
-        let view = self.view.get(view_key, || AirView::new(&air, eye, &sun, fineness));
+        let view = self.view.get(view_key, making, || AirView::new(&air, eye, &sun, making))?;
         let light_key = key((air_key, sky.sun.angular_diameter_deg), fineness);
-        let sunlight = self
-            .sunlight
-            .get(light_key, || SunlightTable::new(&air.medium, &air.transmittance, sun.disc_radius));
-        go_on()?;
+        let sunlight = self.sunlight.get(light_key, making, || {
+            SunlightTable::new(&air.medium, &air.transmittance, sun.disc_radius)
+        })?;
 
         let mut clouds = None;
         let mut form_key = [0; 32];
         let seen = |l: &&CloudLayer| !l.muted && l.cover > 0.0 && l.water_content_g_m3 > 0.0;
         if let Some(layer) = sky.clouds.iter().find(seen) {
-            let reach = reach(air.medium.planet, layer.base_m + layer.depth_m, eye);
-            form_key = key((CloudLayer { id: String::new(), name: String::new(), ..layer.clone() }, reach), fineness);
-            let form = self.form.get(form_key, || {
-                let form = CloudForm::new(layer, reach, fineness);
+            let planet = air.medium.planet;
+            let reach = reach(planet, layer.base_m + layer.depth_m, eye);
+            let nameless = CloudLayer { id: String::new(), name: String::new(), ..layer.clone() };
+            form_key = key((nameless, reach), fineness);
+            let form = self.form.get(form_key, making, || {
+                let form = CloudForm::new(layer, reach, making);
                 let survey = form.survey();
                 (form, survey)
-            });
-            go_on()?;
-            let density = self.density.get(form_key, || DensityGrid::new(&form.0, fineness));
-            go_on()?;
-            let depth_key =
-                key((form_key, placed.azimuth_deg, placed.elevation_deg, air.medium.planet), fineness);
-            let sun_depth = self
-                .sun_depth
-                .get(depth_key, || SunDepth::new(&density, sun.direction, air.medium.planet));
-            let phase = self.phase.get(key(layer.droplet_um, fineness), || DropletPhase::new(layer.droplet_um));
-            clouds = Some((form, sun_depth, phase));
+            })?;
+            let density = self.density.get(form_key, making, || DensityGrid::new(&form.0, making))?;
+            let depth_key = key((form_key, placed.azimuth_deg, placed.elevation_deg, planet), fineness);
+            let sun_depth =
+                self.sun_depth.get(depth_key, making, || SunDepth::new(&density, sun.direction, planet, making))?;
+            // The drops' table is one, fine or not.
+            let phase_key = key(layer.droplet_um, Fineness::Full);
+            let phase = self.phase.get(phase_key, making, || DropletPhase::new(layer.droplet_um))?;
+            clouds = Some(Clouds { form, sun_depth, phase });
         }
-        go_on()?;
-        let survey = clouds.as_ref().map(|(form, _, _)| &form.1);
-        let ambience = self.ambience.get(key((view_key, form_key), fineness), || {
-            Ambience::new(&air, &view, &sunlight, &sun, survey)
-        });
-        Ok(Scene {
-            eye_altitude: eye,
-            sun,
-            air,
-            view,
-            sunlight,
-            clouds: clouds.map(|(form, sun_depth, phase)| Clouds { form, sun_depth, phase }),
-            ambience: *ambience,
-        })
+        let survey = clouds.as_ref().map(|c| &c.form.1);
+        let ambience_key = key((view_key, form_key), fineness);
+        let ambience = self
+            .ambience
+            .get(ambience_key, making, || Ambience::new(&air, &view, &sunlight, &sun, survey))?;
+        Ok(Scene { eye_altitude: eye, sun, air, view, sunlight, clouds, ambience: *ambience })
     }
 }
 

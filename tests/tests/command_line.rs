@@ -1,0 +1,206 @@
+//! The command line as pipelines use it: answers, exits, files.
+
+use serde_json::{Value, json};
+use std::io::Write;
+use std::path::Path;
+use std::process::{Command, Output, Stdio};
+use tenter_tests::binary;
+
+fn tenter(arguments: &[&str], input: &str) -> Output {
+    let mut child = Command::new(binary())
+        .args(arguments)
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .expect("cargo build --workspace makes the binary");
+    child.stdin.take().unwrap().write_all(input.as_bytes()).unwrap();
+    child.wait_with_output().unwrap()
+}
+
+fn answer(arguments: &[&str], input: &str) -> Value {
+    let out = tenter(arguments, input);
+    assert!(out.status.success(), "{arguments:?}: {}", String::from_utf8_lossy(&out.stderr));
+    serde_json::from_slice(&out.stdout).expect("answers are JSON and nothing else")
+}
+
+fn refusal(arguments: &[&str], input: &str) -> String {
+    let out = tenter(arguments, input);
+    assert_eq!(out.status.code(), Some(2), "{arguments:?}");
+    assert!(out.stdout.is_empty(), "nothing but answers goes to standard output");
+    String::from_utf8(out.stderr).unwrap()
+}
+
+fn clear_at(elevation: f64) -> String {
+    let mut sky = answer(&["starters", "clear-noon"], "");
+    sky["sun"]["placement"] = json!({"by": "hand", "azimuth_deg": 200, "elevation_deg": elevation});
+    sky.to_string()
+}
+
+/// Illuminance of level ground against true sun elevation in a clear sky: ranges of handbook tables (US Navy
+/// natural illumination charts and their like; as this project's design has them, no single source).
+#[test]
+fn clear_sky_illuminance_is_in_the_handbooks_ranges() {
+    for (elevation, low, high) in [
+        (60.0, 90e3, 119e3),
+        (30.0, 40e3, 53e3),
+        (10.0, 8.9e3, 13.9e3),
+        (0.0, 510.0, 1140.0),
+        (-6.0, 2.3, 5.1),
+        (-12.0, 0.0045, 0.0145),
+        (-18.0, 0.00026, 0.0016),
+    ] {
+        let light = answer(&["light", "-"], &clear_at(elevation));
+        let lx = light["global_horizontal_lx"].as_f64().unwrap();
+        assert!((low..=high).contains(&lx), "{elevation} degrees: {lx} lx, not {low} to {high}");
+    }
+}
+
+/// Reda and Andreas 2004, NREL/TP-560-34302, example in appendix A.5 (values from memory): azimuth 194.34,
+/// topocentric elevation without refraction 39.872.
+#[test]
+fn the_sun_stands_where_the_published_example_has_it() {
+    let a = answer(&["sun", "--lat", "39.742476", "--lon", "-105.1786", "--at", "2003-10-17T12:30:30-07:00"], "");
+    let at = |key: &str| a["sun"][key].as_f64().unwrap();
+    assert!((at("azimuth_deg") - 194.34024).abs() < 0.02, "{a}");
+    assert!((at("elevation_deg") - 39.872046).abs() < 0.02, "{a}");
+    let moon = a["moon"].as_object().unwrap();
+    for key in ["azimuth_deg", "elevation_deg", "illuminated_fraction", "phase_deg", "angular_diameter_deg"] {
+        assert!(moon[key].is_number(), "{key}");
+    }
+}
+
+/// CIE S 011 / ISO 15469 overcast sky: L / Lz = (1 + 2 sin e) / 3, here within 10 % from 10 degrees up, under a
+/// deck of optical thickness 64 and cover 1, over black ground, with next to no air.
+#[test]
+fn an_overcast_sky_has_the_standard_gradient() {
+    let sky = json!({
+        "sun": {"placement": {"by": "hand", "azimuth_deg": 180, "elevation_deg": 45}, "night_floor_lx": 0},
+        "air": {"molecules": 0.0001, "visibility_km": 1000, "ozone_du": 0, "ground_albedo": 0},
+        "clouds": [{"kind": "stratus", "cover": 1, "base_m": 500, "depth_m": 400, "lobes": 0, "erosion": 0,
+            "droplet_um": 10, "water_content_g_m3": 1.0666667}],
+    })
+    .to_string();
+    let luminance = |elevation: f64| {
+        let e = elevation.to_string();
+        answer(&["probe", "-", "--azimuth", "90", "--elevation", &e], &sky)["luminance_cd_m2"].as_f64().unwrap()
+    };
+    let zenith = luminance(90.0);
+    for e in [60.0f64, 45.0, 30.0, 20.0, 15.0, 10.0] {
+        let (got, standard) = (luminance(e) / zenith, (1.0 + 2.0 * e.to_radians().sin()) / 3.0);
+        assert!((got / standard - 1.0).abs() < 0.10, "{e} degrees: {got:.3} against {standard:.3}");
+    }
+}
+
+#[test]
+fn bad_input_is_named_and_ends_with_two() {
+    let message = refusal(&["check", "-"], r#"{"air": {"visibility_km": -3, "ozon_du": 1}}"#);
+    assert!(message.contains("air.visibility_km: -3 is outside 0.1 to 1000 km"), "{message}");
+    assert!(message.contains("air.ozon_du: unknown field"), "{message}");
+    assert!(refusal(&["light", "-"], "{").contains("not JSON"));
+    assert!(refusal(&["sun", "--lat", "91", "--lon", "0", "--at", "2026-01-01T00:00:00Z"], "").contains("--lat"));
+    assert!(refusal(&["sun", "--lat", "1", "--lon", "0", "--at", "noon"], "").contains("--at"));
+    assert!(refusal(&["starters", "nowhere"], "").contains("clear-noon"));
+    assert!(refusal(&["map", "-", "--width", "1000000000", "--out", "x.exr"], "{}").contains("width"));
+    assert!(refusal(&["map", "-", "--width", "1024", "--out", "x.gif"], "{}").contains("--out"));
+    assert!(refusal(&["picture", "-", "--width", "0", "--height", "9", "--out", "x.png"], "{}").contains("--width"));
+    assert!(refusal(&["light", "/nowhere/at/all.json"], "").contains("/nowhere/at/all.json"));
+}
+
+#[test]
+fn schema_and_starters_agree() {
+    let schema = answer(&["schema"], "");
+    assert_eq!(schema["$defs"]["CloudLayer"]["properties"]["base_m"]["unit"], "m");
+    let starters = answer(&["starters"], "");
+    assert_eq!(starters.as_array().unwrap().len(), 3);
+    for starter in starters.as_array().unwrap() {
+        let sky = answer(&["starters", starter["name"].as_str().unwrap()], "");
+        assert_eq!(answer(&["check", "-"], &sky.to_string())["valid"], true);
+    }
+}
+
+/// Types the web application is built with are those of the binary.
+#[test]
+fn generated_files_of_the_web_application_are_fresh() {
+    for (flag, file) in [("--typescript", "sky.ts"), ("--white-points", "white-points.ts")] {
+        let now = String::from_utf8(tenter(&["schema", flag], "").stdout).unwrap();
+        let path = tenter_tests::root().join("web/src/data").join(file);
+        let kept = std::fs::read_to_string(path).unwrap();
+        assert!(now == kept, "web/src/data/{file} is stale: target/debug/tenter schema {flag} > web/src/data/{file}");
+    }
+}
+
+#[test]
+fn pictures_come_developed_or_linear() {
+    let dir = tempfile::tempdir().unwrap();
+    let (png, exr) = (dir.path().join("p.png"), dir.path().join("p.exr"));
+    let sky = clear_at(20.0);
+    for path in [&png, &exr] {
+        let out = ["picture", "-", "--width", "64", "--height", "36", "--out", path.to_str().unwrap()];
+        assert!(tenter(&out, &sky).status.success());
+    }
+    assert_eq!(&std::fs::read(&png).unwrap()[1..4], b"PNG");
+    let (w, h, pixels) = tenter_formats::exr_map::read(&exr).unwrap();
+    assert_eq!((w, h), (64, 36));
+    assert!(pixels.iter().flatten().all(|v| v.is_finite() && *v >= 0.0));
+}
+
+fn make_map(sky: &str, width: usize, out: &Path, more: &[&str]) -> Output {
+    let width = width.to_string();
+    let mut arguments = vec!["map", "-", "--width", &width, "--out", out.to_str().unwrap()];
+    arguments.extend(more);
+    tenter(&arguments, sky)
+}
+
+#[test]
+fn half_is_refused_for_the_disc_and_given_without_it() {
+    let dir = tempfile::tempdir().unwrap();
+    let out = dir.path().join("m.exr");
+    let sky = clear_at(40.0);
+    let refused = make_map(&sky, 256, &out, &["--half"]);
+    assert_eq!(refused.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&refused.stderr).contains("elevation"), "the direction is named");
+    assert!(!out.exists());
+    assert!(make_map(&sky, 256, &out, &["--half", "--without", "sun", "--scale", "exposed"]).status.success());
+    let sidecar: Value = serde_json::from_slice(&std::fs::read(dir.path().join("m.exr.json")).unwrap()).unwrap();
+    assert_eq!(sidecar["values"], "half");
+    assert_eq!(sidecar["lights"][0]["in_map"], false);
+}
+
+/// The OpenEXR library's own tool (Debian: openexr) opens a map and sees its attributes.
+#[test]
+fn the_openexr_library_reads_a_map() {
+    let dir = tempfile::tempdir().unwrap();
+    let out = dir.path().join("m.exr");
+    assert!(make_map(&clear_at(40.0), 256, &out, &[]).status.success());
+    let header = Command::new("exrheader").arg(&out).output().expect("Debian's openexr is installed");
+    let text = String::from_utf8_lossy(&header.stdout);
+    assert!(header.status.success(), "{text}");
+    for wanted in ["envmap", "latitude-longitude", "chromaticities", "whiteLuminance", "tenter:light0:illuminance", "zip"] {
+        assert!(text.contains(wanted), "{wanted} is missing in\n{text}");
+    }
+}
+
+/// An independent reader of Radiance HDR: Ward 1991 ("Real pixels") in plain Python.
+#[test]
+fn an_independent_reader_agrees_on_radiance_hdr() {
+    let dir = tempfile::tempdir().unwrap();
+    let (hdr, exr) = (dir.path().join("m.hdr"), dir.path().join("m.exr"));
+    let sky = clear_at(40.0);
+    assert!(make_map(&sky, 256, &hdr, &[]).status.success());
+    assert!(make_map(&sky, 256, &exr, &["--float"]).status.success());
+    let script = tenter_tests::root().join("tests/outside/read_hdr.py");
+    let out = Command::new("python3").arg(script).arg(&hdr).output().unwrap();
+    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    let read: Value = serde_json::from_slice(&out.stdout).unwrap();
+    let (_, _, pixels) = tenter_formats::exr_map::read(&exr).unwrap();
+    assert_eq!((read["width"].as_u64(), read["height"].as_u64()), (Some(256), Some(128)));
+    for (row, column) in [(3, 17), (40, 200), (100, 128)] {
+        let ours = pixels[row * 256 + column];
+        let top = ours.iter().fold(0.0f32, |a, b| a.max(*b)) as f64;
+        for c in 0..3 {
+            let theirs = read["samples"][format!("{row},{column}")][c].as_f64().unwrap();
+            assert!((theirs - ours[c] as f64).abs() < 0.01 * top, "{row} {column}: {theirs} {ours:?}");
+        }
+    }
+}

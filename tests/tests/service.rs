@@ -1,0 +1,216 @@
+//! The server as the web application and pipelines use it: skies, faults, bakes that survive.
+
+use anyhow::Result;
+use serde_json::{Value, json};
+use std::time::{Duration, Instant};
+use tenter_tests::server::TestServer;
+
+async fn first_sky(server: &TestServer) -> Result<Value> {
+    Ok(server.ask("GET", "/api/skies", None).await?.1[0].clone())
+}
+
+async fn add_bake(server: &TestServer, sky: &Value, width: usize, file: &str) -> Result<String> {
+    let body = json!({
+        "sky_id": sky["id"], "name": sky["name"], "document": sky["document"],
+        "settings": {"map": {"width": width}, "file": file},
+    });
+    let (status, bake) = server.ask("POST", "/api/bakes", Some(body)).await?;
+    assert_eq!(status, 201, "{bake}");
+    Ok(bake["id"].as_str().unwrap().to_string())
+}
+
+#[tokio::test]
+async fn demo_skies_are_there_and_can_be_worked_with() -> Result<()> {
+    let server = TestServer::start().await?;
+    let (_, skies) = server.ask("GET", "/api/skies", None).await?;
+    assert_eq!(skies.as_array().unwrap().len(), 3);
+    let path = format!("/api/skies/{}", skies[0]["id"].as_str().unwrap());
+
+    let (status, copy) = server.ask("POST", &format!("{path}/duplicate"), None).await?;
+    assert_eq!(status, 201);
+    assert_ne!(copy["name"], skies[0]["name"]);
+    assert_eq!(copy["document"], skies[0]["document"]);
+
+    assert_eq!(server.ask("PATCH", &path, Some(json!({"name": "Fog on the causeway"}))).await?.0, 204);
+    assert_eq!(server.ask("GET", &path, None).await?.1["name"], "Fog on the causeway");
+    assert_eq!(server.ask("PATCH", &path, Some(json!({"name": "  "}))).await?.0, 422);
+
+    assert_eq!(server.ask("DELETE", &path, None).await?.0, 204);
+    assert_eq!(server.ask("GET", &path, None).await?.0, 404);
+    assert_eq!(server.ask("POST", &format!("{path}/restore"), None).await?.0, 204);
+    assert_eq!(server.ask("GET", &path, None).await?.0, 200);
+
+    let picture = server.bytes(&format!("{path}/picture.png?width=96")).await?;
+    assert_eq!(&picture[1..4], b"PNG");
+    let (_, api) = server.ask("GET", "/api/openapi.json", None).await?;
+    assert!(api["paths"]["/api/skies/{id}"]["put"].is_object());
+    Ok(())
+}
+
+/// A starter is a copy: changing a sky made from it changes neither the starter nor another sky.
+#[tokio::test]
+async fn nothing_is_shared_by_reference() -> Result<()> {
+    let server = TestServer::start().await?;
+    let begin = json!({"starter": "ferry-afternoon"});
+    let (_, one) = server.ask("POST", "/api/skies", Some(begin.clone())).await?;
+    let (_, two) = server.ask("POST", "/api/skies", Some(begin)).await?;
+    let mut document = one["document"].clone();
+    document["clouds"][0]["cover"] = json!(0.9);
+    let path = format!("/api/skies/{}", one["id"].as_str().unwrap());
+    let (status, saved) = server.ask("PUT", &path, Some(json!({"revision": 1, "document": document}))).await?;
+    assert_eq!((status, &saved["revision"]), (200, &json!(2)));
+    let other = server.ask("GET", &format!("/api/skies/{}", two["id"].as_str().unwrap()), None).await?.1;
+    assert_eq!(other["document"], two["document"]);
+    let (_, starters) = server.ask("GET", "/api/starters", None).await?;
+    let starter = starters.as_array().unwrap().iter().find(|s| s["slug"] == "ferry-afternoon").unwrap();
+    assert_eq!(starter["document"], two["document"]);
+    Ok(())
+}
+
+#[tokio::test]
+async fn bad_documents_are_refused_with_paths_and_nothing_is_stored() -> Result<()> {
+    let server = TestServer::start().await?;
+    let sky = first_sky(&server).await?;
+    let path = format!("/api/skies/{}", sky["id"].as_str().unwrap());
+    for (fault, wanted) in [
+        (json!({"air": {"visibility_km": -1}}), "air.visibility_km"),
+        (json!({"air": {"visibility_m": 10}}), "air.visibility_m"),
+        (json!({"eye": {"altitude_m": "high"}}), "eye.altitude_m"),
+        (json!({"clouds": [{"cover": 1.5}]}), "clouds[0].cover"),
+        (json!({"sun": {"placement": {"by": "place", "latitude_deg": 1, "longitude_deg": 2, "at": "noon"}}}), "sun.placement.at"),
+        (json!({"wind": 3}), "wind"),
+    ] {
+        let (status, problem) = server.ask("PUT", &path, Some(json!({"revision": 1, "document": fault}))).await?;
+        assert_eq!(status, 422, "{fault}");
+        assert_eq!(problem["problems"][0]["path"], wanted, "{problem}");
+        assert!(problem["type"].is_string() && problem["title"].is_string() && problem["status"] == 422);
+    }
+    assert_eq!(first_sky(&server).await?["document"], sky["document"], "the stored sky is as it was");
+
+    // A change made to an older revision is refused too.
+    let change = |revision: i64| Some(json!({"revision": revision, "document": sky["document"]}));
+    assert_eq!(server.ask("PUT", &path, change(1)).await?.0, 200);
+    let (status, problem) = server.ask("PUT", &path, change(1)).await?;
+    assert_eq!((status, problem["type"].as_str()), (409, Some("/problems/stale")));
+    Ok(())
+}
+
+#[tokio::test]
+async fn absurd_sizes_are_refused_before_memory_is_taken() -> Result<()> {
+    let server = TestServer::start_with(&["--no-worker"]).await?;
+    let sky = first_sky(&server).await?;
+    for width in [0u64, 100, 20_000, 1 << 40] {
+        let body = json!({"name": "x", "document": sky["document"], "settings": {"map": {"width": width}, "file": "exr"}});
+        assert_eq!(server.ask("POST", "/api/bakes", Some(body)).await?.0, 422, "{width}");
+    }
+    let picture = format!("/api/skies/{}/picture.png?width=100000", sky["id"].as_str().unwrap());
+    assert_eq!(server.ask("GET", &picture, None).await?.0, 422);
+    let huge = json!({"name": "x".repeat(2 << 20), "document": sky["document"]});
+    assert_eq!(server.ask("POST", "/api/skies", Some(huge)).await?.0, 413);
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_bake_can_be_stopped() -> Result<()> {
+    let server = TestServer::start().await?;
+    let sky = server.ask("GET", "/api/skies", None).await?.1[1].clone();
+    let id = add_bake(&server, &sky, 8192, "exr_float").await?;
+    server.wait_for_bake(&id, "running", 20).await?;
+    let (_, bake) = server.ask("POST", &format!("/api/bakes/{id}/cancel"), None).await?;
+    assert_eq!(bake["status"], "cancelled");
+    // What is queued after it is not kept waiting.
+    let next = add_bake(&server, &sky, 1024, "hdr").await?;
+    server.wait_for_bake(&next, "done", 60).await?;
+    assert_eq!(server.ask("DELETE", &format!("/api/bakes/{next}"), None).await?.0, 204);
+    assert_eq!(server.ask("GET", &format!("/api/bakes/{next}"), None).await?.0, 404);
+    Ok(())
+}
+
+/// Killing the server in the middle of a bake loses no finished piece, and the bake ends after the restart.
+#[tokio::test]
+async fn a_bake_survives_a_killed_server() -> Result<()> {
+    let mut server = TestServer::start().await?;
+    let sky = server.ask("GET", "/api/skies", None).await?.1[1].clone();
+    let id = add_bake(&server, &sky, 4096, "exr").await?;
+    let begun = Instant::now();
+    let before = loop {
+        let bake = server.ask("GET", &format!("/api/bakes/{id}"), None).await?.1;
+        if bake["pieces_done"].as_i64() >= Some(2) {
+            break bake["pieces_done"].as_i64().unwrap();
+        }
+        assert!(begun.elapsed() < Duration::from_secs(60), "{bake}");
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    };
+    server.restart()?;
+    let bake = server.ask("GET", &format!("/api/bakes/{id}"), None).await?.1;
+    assert!(bake["pieces_done"].as_i64().unwrap() >= before, "finished pieces are still there");
+    server.wait_for_bake(&id, "done", 120).await?;
+    Ok(())
+}
+
+/// Workers are processes of their own if wanted; one that is killed costs its piece, not the bake.
+#[tokio::test]
+async fn any_number_of_workers_share_a_bake() -> Result<()> {
+    let server = TestServer::start_with(&["--no-worker"]).await?;
+    let sky = first_sky(&server).await?;
+    let id = add_bake(&server, &sky, 2048, "exr").await?;
+    tokio::time::sleep(Duration::from_millis(500)).await;
+    let (_, bake) = server.ask("GET", &format!("/api/bakes/{id}"), None).await?;
+    assert_eq!(bake["status"], "queued", "nobody works yet");
+    let mut doomed = server.worker()?;
+    let _steady = server.worker()?;
+    server.wait_for_bake(&id, "running", 20).await?;
+    doomed.kill();
+    server.wait_for_bake(&id, "done", 120).await?;
+    Ok(())
+}
+
+/// With the database away the server says so, and works again when it is back.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_database_that_goes_away_and_comes_back() -> Result<()> {
+    let real = tenter_tests::server::new_database().await?;
+    let (address, gate) = gate(&real).await?;
+    let server = TestServer::start_on(address, &["--no-worker"])?;
+    let sky = first_sky(&server).await?;
+    let path = format!("/api/skies/{}", sky["id"].as_str().unwrap());
+    let change = json!({"revision": 1, "document": sky["document"]});
+
+    gate.send(false)?;
+    let (status, problem) = server.ask("PUT", &path, Some(change.clone())).await?;
+    assert_eq!((status, problem["type"].as_str()), (503, Some("/problems/away")), "{problem}");
+    assert_eq!(server.ask("GET", "/api/health", None).await?.0, 503);
+
+    gate.send(true)?;
+    let begun = Instant::now();
+    while server.ask("PUT", &path, Some(change.clone())).await?.0 != 200 {
+        assert!(begun.elapsed() < Duration::from_secs(20), "it does not come back");
+        tokio::time::sleep(Duration::from_millis(200)).await;
+    }
+    Ok(())
+}
+
+/// A way to the database that can be shut: connections through it are cut while it is.
+async fn gate(database: &str) -> Result<(String, tokio::sync::watch::Sender<bool>)> {
+    let (head, rest) = database.rsplit_once('@').unwrap();
+    let (host, name) = rest.split_once('/').unwrap();
+    let host = host.to_string();
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await?;
+    let address = format!("{head}@{}/{name}", listener.local_addr()?);
+    let (open, watch) = tokio::sync::watch::channel(true);
+    tokio::spawn(async move {
+        while let Ok((mut near, _)) = listener.accept().await {
+            let (host, mut watch) = (host.clone(), watch.clone());
+            tokio::spawn(async move {
+                if !*watch.borrow_and_update() {
+                    return;
+                }
+                let Ok(mut far) = tokio::net::TcpStream::connect(host).await else { return };
+                tokio::select! {
+                    _ = tokio::io::copy_bidirectional(&mut near, &mut far) => {}
+                    _ = watch.wait_for(|open| !open) => {}
+                }
+            });
+        }
+    });
+    Ok((address, open))
+}
