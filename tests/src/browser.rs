@@ -93,12 +93,15 @@ impl Browser {
 
     /// A button or link by its words.
     pub async fn press(&self, words: &str) -> Result<()> {
-        let path = format!("//*[self::button or self::a or @role='menuitem'][normalize-space()={}]", json!(words));
+        let path =
+            format!("//*[self::button or self::a or @role='menuitem'][normalize-space()={}]", json!(words));
         let begun = Instant::now();
         loop {
             match self.driver.find(By::XPath(path.as_str())).await {
                 Ok(element) => return Ok(element.click().await?),
-                Err(e) if begun.elapsed() > Duration::from_secs(20) => return Err(e).context(words.to_string()),
+                Err(e) if begun.elapsed() > Duration::from_secs(20) => {
+                    return Err(e).context(words.to_string());
+                }
                 Err(_) => tokio::time::sleep(Duration::from_millis(50)).await,
             }
         }

@@ -46,9 +46,13 @@ async fn the_whole_slice() -> Result<()> {
     browser.wait(&refined_after(before), 60).await?;
     browser.wait(SAVED, 20).await?;
     let placed = server.ask("GET", &path, None).await?.1["document"]["sun"]["placement"].clone();
-    let (azimuth, elevation) = (placed["azimuth_deg"].as_f64().unwrap(), placed["elevation_deg"].as_f64().unwrap());
+    let (azimuth, elevation) =
+        (placed["azimuth_deg"].as_f64().unwrap(), placed["elevation_deg"].as_f64().unwrap());
     assert!((265.0..284.0).contains(&azimuth) && (9.0..25.0).contains(&elevation), "{placed}");
-    assert!(browser.eval("!!document.querySelector('[data-testid=sheet]')").await? == true, "the sun's sheet unfolds");
+    assert!(
+        browser.eval("!!document.querySelector('[data-testid=sheet]')").await? == true,
+        "the sun's sheet unfolds"
+    );
 
     // Change the cover by typing; its picture comes; undo brings the old one back, then the old sun.
     browser.driver.action_chain().send_keys("3").perform().await?;
@@ -83,7 +87,8 @@ async fn the_whole_slice() -> Result<()> {
     browser.press("Bake…").await?;
     browser.press("Put it in the queue").await?;
     browser.wait("document.querySelector('[data-testid=bake]')?.dataset.status === 'done'", 120).await?;
-    let link = browser.eval("document.querySelector('[data-testid=bake] a[download]').getAttribute('href')").await?;
+    let link =
+        browser.eval("document.querySelector('[data-testid=bake] a[download]').getAttribute('href')").await?;
     let bytes = server.bytes(link.as_str().unwrap()).await?;
     let dir = tempfile::tempdir()?;
     let file = dir.path().join("m.exr");
@@ -96,7 +101,8 @@ async fn the_whole_slice() -> Result<()> {
         let edge = |y: usize| ((0.5 - y as f64 / h as f64) * std::f64::consts::PI).sin();
         let (top, bottom) = (edge(i / w), edge(i / w + 1));
         // Solid angle times the mean sine over the row.
-        level += luminance(*p) as f64 * std::f64::consts::TAU / w as f64 * (top * top - bottom * bottom) * 0.5;
+        level +=
+            luminance(*p) as f64 * std::f64::consts::TAU / w as f64 * (top * top - bottom * bottom) * 0.5;
     }
     let sidecar = server.bytes(&format!("{}.json", link.as_str().unwrap())).await?;
     let sidecar: serde_json::Value = serde_json::from_slice(&sidecar)?;

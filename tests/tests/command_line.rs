@@ -60,7 +60,8 @@ fn clear_sky_illuminance_is_in_the_handbooks_ranges() {
 /// topocentric elevation without refraction 39.872.
 #[test]
 fn the_sun_stands_where_the_published_example_has_it() {
-    let a = answer(&["sun", "--lat", "39.742476", "--lon", "-105.1786", "--at", "2003-10-17T12:30:30-07:00"], "");
+    let a =
+        answer(&["sun", "--lat", "39.742476", "--lon", "-105.1786", "--at", "2003-10-17T12:30:30-07:00"], "");
     let at = |key: &str| a["sun"][key].as_f64().unwrap();
     assert!((at("azimuth_deg") - 194.34024).abs() < 0.02, "{a}");
     assert!((at("elevation_deg") - 39.872046).abs() < 0.02, "{a}");
@@ -83,7 +84,9 @@ fn an_overcast_sky_has_the_standard_gradient() {
     .to_string();
     let luminance = |elevation: f64| {
         let e = elevation.to_string();
-        answer(&["probe", "-", "--azimuth", "90", "--elevation", &e], &sky)["luminance_cd_m2"].as_f64().unwrap()
+        answer(&["probe", "-", "--azimuth", "90", "--elevation", &e], &sky)["luminance_cd_m2"]
+            .as_f64()
+            .unwrap()
     };
     let zenith = luminance(90.0);
     for e in [60.0f64, 45.0, 30.0, 20.0, 15.0, 10.0] {
@@ -98,12 +101,17 @@ fn bad_input_is_named_and_ends_with_two() {
     assert!(message.contains("air.visibility_km: -3 is outside 0.1 to 1000 km"), "{message}");
     assert!(message.contains("air.ozon_du: unknown field"), "{message}");
     assert!(refusal(&["light", "-"], "{").contains("not JSON"));
-    assert!(refusal(&["sun", "--lat", "91", "--lon", "0", "--at", "2026-01-01T00:00:00Z"], "").contains("--lat"));
+    assert!(
+        refusal(&["sun", "--lat", "91", "--lon", "0", "--at", "2026-01-01T00:00:00Z"], "").contains("--lat")
+    );
     assert!(refusal(&["sun", "--lat", "1", "--lon", "0", "--at", "noon"], "").contains("--at"));
     assert!(refusal(&["starters", "nowhere"], "").contains("clear-noon"));
     assert!(refusal(&["map", "-", "--width", "1000000000", "--out", "x.exr"], "{}").contains("width"));
     assert!(refusal(&["map", "-", "--width", "1024", "--out", "x.gif"], "{}").contains("--out"));
-    assert!(refusal(&["picture", "-", "--width", "0", "--height", "9", "--out", "x.png"], "{}").contains("--width"));
+    assert!(
+        refusal(&["picture", "-", "--width", "0", "--height", "9", "--out", "x.png"], "{}")
+            .contains("--width")
+    );
     assert!(refusal(&["light", "/nowhere/at/all.json"], "").contains("/nowhere/at/all.json"));
 }
 
@@ -126,7 +134,10 @@ fn generated_files_of_the_web_application_are_fresh() {
         let now = String::from_utf8(tenter(&["schema", flag], "").stdout).unwrap();
         let path = tenter_tests::root().join("web/src/data").join(file);
         let kept = std::fs::read_to_string(path).unwrap();
-        assert!(now == kept, "web/src/data/{file} is stale: target/debug/tenter schema {flag} > web/src/data/{file}");
+        assert!(
+            now == kept,
+            "web/src/data/{file} is stale: target/debug/tenter schema {flag} > web/src/data/{file}"
+        );
     }
 }
 
@@ -161,8 +172,11 @@ fn half_is_refused_for_the_disc_and_given_without_it() {
     assert_eq!(refused.status.code(), Some(2));
     assert!(String::from_utf8_lossy(&refused.stderr).contains("elevation"), "the direction is named");
     assert!(!out.exists());
-    assert!(make_map(&sky, 256, &out, &["--half", "--without", "sun", "--scale", "exposed"]).status.success());
-    let sidecar: Value = serde_json::from_slice(&std::fs::read(dir.path().join("m.exr.json")).unwrap()).unwrap();
+    assert!(
+        make_map(&sky, 256, &out, &["--half", "--without", "sun", "--scale", "exposed"]).status.success()
+    );
+    let sidecar: Value =
+        serde_json::from_slice(&std::fs::read(dir.path().join("m.exr.json")).unwrap()).unwrap();
     assert_eq!(sidecar["values"], "half");
     assert_eq!(sidecar["lights"][0]["in_map"], false);
 }
@@ -176,7 +190,14 @@ fn the_openexr_library_reads_a_map() {
     let header = Command::new("exrheader").arg(&out).output().expect("Debian's openexr is installed");
     let text = String::from_utf8_lossy(&header.stdout);
     assert!(header.status.success(), "{text}");
-    for wanted in ["envmap", "latitude-longitude", "chromaticities", "whiteLuminance", "tenter:light0:illuminance", "zip"] {
+    for wanted in [
+        "envmap",
+        "latitude-longitude",
+        "chromaticities",
+        "whiteLuminance",
+        "tenter:light0:illuminance",
+        "zip",
+    ] {
         assert!(text.contains(wanted), "{wanted} is missing in\n{text}");
     }
 }

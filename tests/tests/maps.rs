@@ -55,7 +55,8 @@ impl Baked {
         };
         let azimuth = ((x as f64 + 0.5) / self.width as f64 - 0.5) * 2.0 * PI;
         let elevation = (0.5 - (y as f64 + 0.5) / self.height as f64) * PI;
-        let (a, b) = (direction(azimuth, elevation), direction(self.sun[0].to_radians(), self.sun[1].to_radians()));
+        let (a, b) =
+            (direction(azimuth, elevation), direction(self.sun[0].to_radians(), self.sun[1].to_radians()));
         (0..3).map(|i| a[i] * b[i]).sum::<f64>().clamp(-1.0, 1.0).acos().to_degrees()
     }
 
@@ -99,7 +100,8 @@ fn the_disc_is_where_the_document_puts_it() {
                     let mut dx = x as f64 + 0.5 - expected[0];
                     dx -= (dx / map.width as f64).round() * map.width as f64;
                     let weight = l * map.solid_angle(y);
-                    (sum, sx, sy) = (sum + weight, sx + dx * weight, sy + (y as f64 + 0.5 - expected[1]) * weight);
+                    (sum, sx, sy) =
+                        (sum + weight, sx + dx * weight, sy + (y as f64 + 0.5 - expected[1]) * weight);
                 }
             }
         }
@@ -117,7 +119,11 @@ fn the_discs_light_is_the_meters_at_every_size() {
     for width in [1024, 2048, 4096] {
         let map = bake(&workshop, &sky, MapSettings { width, ..MapSettings::default() });
         let got = map.light_of_disc(1.0);
-        assert!((got / map.direct_normal_lx - 1.0).abs() < 0.01, "{width}: {got} against {}", map.direct_normal_lx);
+        assert!(
+            (got / map.direct_normal_lx - 1.0).abs() < 0.01,
+            "{width}: {got} against {}",
+            map.direct_normal_lx
+        );
     }
     let cut = clear(200.0, -0.05);
     for width in [1024, 2048] {
@@ -132,7 +138,11 @@ fn the_discs_light_is_the_meters_at_every_size() {
         };
         let got = light(&map) - light(&without);
         assert!(map.direct_normal_lx > 10.0);
-        assert!((got / map.direct_normal_lx - 1.0).abs() < 0.01, "cut, {width}: {got} {}", map.direct_normal_lx);
+        assert!(
+            (got / map.direct_normal_lx - 1.0).abs() < 0.01,
+            "cut, {width}: {got} {}",
+            map.direct_normal_lx
+        );
     }
 }
 

@@ -57,7 +57,8 @@ async fn nothing_is_shared_by_reference() -> Result<()> {
     let mut document = one["document"].clone();
     document["clouds"][0]["cover"] = json!(0.9);
     let path = format!("/api/skies/{}", one["id"].as_str().unwrap());
-    let (status, saved) = server.ask("PUT", &path, Some(json!({"revision": 1, "document": document}))).await?;
+    let (status, saved) =
+        server.ask("PUT", &path, Some(json!({"revision": 1, "document": document}))).await?;
     assert_eq!((status, &saved["revision"]), (200, &json!(2)));
     let other = server.ask("GET", &format!("/api/skies/{}", two["id"].as_str().unwrap()), None).await?.1;
     assert_eq!(other["document"], two["document"]);
@@ -77,10 +78,14 @@ async fn bad_documents_are_refused_with_paths_and_nothing_is_stored() -> Result<
         (json!({"air": {"visibility_m": 10}}), "air.visibility_m"),
         (json!({"eye": {"altitude_m": "high"}}), "eye.altitude_m"),
         (json!({"clouds": [{"cover": 1.5}]}), "clouds[0].cover"),
-        (json!({"sun": {"placement": {"by": "place", "latitude_deg": 1, "longitude_deg": 2, "at": "noon"}}}), "sun.placement.at"),
+        (
+            json!({"sun": {"placement": {"by": "place", "latitude_deg": 1, "longitude_deg": 2, "at": "noon"}}}),
+            "sun.placement.at",
+        ),
         (json!({"wind": 3}), "wind"),
     ] {
-        let (status, problem) = server.ask("PUT", &path, Some(json!({"revision": 1, "document": fault}))).await?;
+        let (status, problem) =
+            server.ask("PUT", &path, Some(json!({"revision": 1, "document": fault}))).await?;
         assert_eq!(status, 422, "{fault}");
         assert_eq!(problem["problems"][0]["path"], wanted, "{problem}");
         assert!(problem["type"].is_string() && problem["title"].is_string() && problem["status"] == 422);

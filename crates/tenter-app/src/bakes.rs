@@ -109,7 +109,13 @@ impl App {
     }
 
     /// Queues a bake of a document as it is now; later changes to the sky do not touch it.
-    pub async fn add_bake(&self, sky_id: Option<Uuid>, name: &str, document: Value, settings: Value) -> Result<Bake> {
+    pub async fn add_bake(
+        &self,
+        sky_id: Option<Uuid>,
+        name: &str,
+        document: Value,
+        settings: Value,
+    ) -> Result<Bake> {
         let settings = BakeSettings::parse(settings)?;
         let sky = Sky::from_value(document)?;
         let bake = self
@@ -130,8 +136,9 @@ impl App {
     }
 
     async fn push_pieces(&self, bake: &Bake) -> Result<()> {
-        let tasks: Vec<_> =
-            (0..bake.pieces).map(|piece| TaskBuilder::new(PieceJob { bake: bake.id, piece }).build()).collect();
+        let tasks: Vec<_> = (0..bake.pieces)
+            .map(|piece| TaskBuilder::new(PieceJob { bake: bake.id, piece }).build())
+            .collect();
         self.queue().push_all(futures::stream::iter(tasks)).await.map_err(|e| AppError::Queue(e.to_string()))
     }
 

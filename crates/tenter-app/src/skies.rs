@@ -36,8 +36,10 @@ impl App {
 
     /// A new sky from a starter; a copy, so that neither changes the other.
     pub async fn add_from_starter(&self, slug: &str, name: Option<&str>) -> Result<SkyRecord> {
-        let starter = starters::find(slug)
-            .ok_or_else(|| AppError::Input { path: "starter".into(), message: format!("no starter {slug:?}") })?;
+        let starter = starters::find(slug).ok_or_else(|| AppError::Input {
+            path: "starter".into(),
+            message: format!("no starter {slug:?}"),
+        })?;
         Ok(self.store.add_sky(&checked_name(name.unwrap_or(&starter.name))?, starter.sky.to_value()).await?)
     }
 
@@ -55,7 +57,8 @@ impl App {
         let sky = self.store.sky(id).await?;
         let taken: Vec<String> = self.store.skies().await?.into_iter().map(|s| s.name).collect();
         let stem: String = sky.name.chars().take(LONGEST_NAME - 8).collect();
-        let name = (2..).map(|n| format!("{stem} {n}")).find(|n| !taken.contains(n)).expect("numbers do not end");
+        let name =
+            (2..).map(|n| format!("{stem} {n}")).find(|n| !taken.contains(n)).expect("numbers do not end");
         Ok(self.store.add_sky(&name, sky.document).await?)
     }
 

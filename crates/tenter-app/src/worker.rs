@@ -33,8 +33,12 @@ impl App {
     /// Works until `stop`; a database that goes away is waited for.
     pub async fn work(&self, stop: impl Future<Output = ()>) {
         let name = format!("bake-{}", Uuid::new_v4().simple());
-        let baker =
-            Arc::new(Baker { app: self.clone(), name, pool: background_pool(), workshop: Workshop::default() });
+        let baker = Arc::new(Baker {
+            app: self.clone(),
+            name,
+            pool: background_pool(),
+            workshop: Workshop::default(),
+        });
         let run = async {
             let mut round = 0;
             loop {
@@ -110,7 +114,8 @@ impl Baker {
         let (sky, settings) = parts_of(bake)?;
         let baker = self.clone();
         self.unless_stopped(bake.id, move |off| {
-            let map = MapRender::new(&sky, &settings.map, &baker.workshop, off).map_err(|_| AppError::CalledOff)?;
+            let map =
+                MapRender::new(&sky, &settings.map, &baker.workshop, off).map_err(|_| AppError::CalledOff)?;
             let (mut pixels, mut moved) = (Vec::new(), 0);
             for band in settings.bands_of(piece as usize) {
                 let (values, n) = map.band(band, off).map_err(|_| AppError::CalledOff)?;
@@ -157,8 +162,8 @@ impl Baker {
         let baker = self.clone();
         let (facts, files, thumbnail) = self
             .unless_stopped(bake.id, move |off| {
-                let map =
-                    MapRender::new(&sky, &settings.map, &baker.workshop, off).map_err(|_| AppError::CalledOff)?;
+                let map = MapRender::new(&sky, &settings.map, &baker.workshop, off)
+                    .map_err(|_| AppError::CalledOff)?;
                 write_files(&map, &sky, &settings, &pixels, moved)
             })
             .await?;

@@ -30,7 +30,12 @@ pub fn depth_for(facts: &MapFacts, asked: Option<Depth>) -> std::result::Result<
 }
 
 /// Writes a latlong map with the attributes of `facts`. ZIP compression.
-pub fn write_map(path: &Path, pixels: &[Rgb], facts: &MapFacts, depth: Depth) -> std::result::Result<(), FormatError> {
+pub fn write_map(
+    path: &Path,
+    pixels: &[Rgb],
+    facts: &MapFacts,
+    depth: Depth,
+) -> std::result::Result<(), FormatError> {
     let mut layer = LayerAttributes::named("");
     layer.layer_name = None;
     layer.environment_map = Some(attribute::EnvironmentMap::LatitudeLongitude);
@@ -41,7 +46,13 @@ pub fn write_map(path: &Path, pixels: &[Rgb], facts: &MapFacts, depth: Depth) ->
         layer.other.insert(Text::new_or_panic(name), value);
     };
     add("tenter:document", text(&facts.document_hash));
-    add("tenter:scale", text(match facts.scale { Scale::Nits => "nits", Scale::Exposed => "exposed" }));
+    add(
+        "tenter:scale",
+        text(match facts.scale {
+            Scale::Nits => "nits",
+            Scale::Exposed => "exposed",
+        }),
+    );
     add("tenter:ev100", AttributeValue::F32(facts.exposure_ev100 as f32));
     add("tenter:headingDegrees", AttributeValue::F32(facts.heading_deg as f32));
     add("tenter:integrator", text(facts.integrator));
@@ -52,7 +63,10 @@ pub fn write_map(path: &Path, pixels: &[Rgb], facts: &MapFacts, depth: Depth) ->
         add(&format!("tenter:light{i}:direction"), AttributeValue::FloatVec3((d[0], d[1], d[2])));
         add(&format!("tenter:light{i}:illuminance"), AttributeValue::F32(light.illuminance_lx as f32));
         add(&format!("tenter:light{i}:colour"), AttributeValue::FloatVec3((rgb[0], rgb[1], rgb[2])));
-        add(&format!("tenter:light{i}:angularDiameter"), AttributeValue::F32(light.angular_diameter_deg as f32));
+        add(
+            &format!("tenter:light{i}:angularDiameter"),
+            AttributeValue::F32(light.angular_diameter_deg as f32),
+        );
     }
     write(path, pixels, facts.width, facts.height, layer, depth)
 }

@@ -24,5 +24,6 @@ pub fn write(
     height: usize,
     development: &Development,
 ) -> Result<(), FormatError> {
-    std::fs::write(path, encode(pixels, width, height, development)).map_err(|e| FormatError::Io(path.to_owned(), e))
+    std::fs::write(path, encode(pixels, width, height, development))
+        .map_err(|e| FormatError::Io(path.to_owned(), e))
 }

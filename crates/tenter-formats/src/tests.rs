@@ -7,7 +7,10 @@ use tenter_sky::scene::Workshop;
 fn small_map(settings: MapSettings) -> (Vec<[f32; 3]>, tenter_sky::picture::MapFacts) {
     let sky = Sky { clouds: vec![CloudKind::CumulusHumilis.usual()], ..Sky::default() };
     let settings = MapSettings { width: 128, ..settings };
-    MapRender::new(&sky, &settings, &Workshop::default(), &|| false).unwrap().whole(&|| false, |_| ()).unwrap()
+    MapRender::new(&sky, &settings, &Workshop::default(), &|| false)
+        .unwrap()
+        .whole(&|| false, |_| ())
+        .unwrap()
 }
 
 #[test]
@@ -24,7 +27,7 @@ fn float_maps_come_back_bit_for_bit_and_with_their_attributes() {
     assert!(own.environment_map.is_some() && own.software_name.is_some());
     assert!(meta.headers[0].shared_attributes.chromaticities.is_some());
     for name in ["tenter:document", "tenter:ev100", "tenter:light0:direction", "tenter:light0:illuminance"] {
-        assert!(own.other.keys().any(|k| k.to_string() == name), "{name} is missing");
+        assert!(own.other.keys().any(|k| k == name), "{name} is missing");
     }
 }
 

@@ -33,7 +33,10 @@ pub async fn list(State(s): State<Server>) -> Reply<Json<Vec<Bake>>> {
 }
 
 #[utoipa::path(post, path = "/api/bakes", request_body = NewBake, responses((status = 201, body = Value), (status = 422)))]
-pub(crate) async fn add(State(s): State<Server>, Json(new): Json<NewBake>) -> Reply<(StatusCode, Json<Bake>)> {
+pub(crate) async fn add(
+    State(s): State<Server>,
+    Json(new): Json<NewBake>,
+) -> Reply<(StatusCode, Json<Bake>)> {
     let bake = s.app.add_bake(new.sky_id, &new.name, new.document, new.settings).await?;
     Ok((StatusCode::CREATED, Json(bake)))
 }

@@ -70,7 +70,11 @@ impl Server {
     }
 
     /// Serves until `stop`.
-    pub async fn serve(self, listener: TcpListener, stop: impl Future<Output = ()> + Send + 'static) -> std::io::Result<()> {
+    pub async fn serve(
+        self,
+        listener: TcpListener,
+        stop: impl Future<Output = ()> + Send + 'static,
+    ) -> std::io::Result<()> {
         use axum::serve::ListenerExt;
         let listener = listener.tap_io(|stream| {
             // Small messages while dragging must not wait for each other.

@@ -110,7 +110,7 @@ fn encode(shot: &Shot) -> Vec<u8> {
         "readouts": shot.readouts,
     });
     let mut text = header.to_string().into_bytes();
-    while text.len() % 4 != 0 {
+    while !text.len().is_multiple_of(4) {
         text.push(b' ');
     }
     let mut out = Vec::with_capacity(4 + text.len() + 4 * (shot.frame.words.len() + shot.disc.mask.len()));

@@ -48,7 +48,11 @@ pub struct Size {
 
 /// What the camera of a sky sees, as PNG.
 #[utoipa::path(get, path = "/api/skies/{id}/picture.png", params(("id" = Uuid, Path), Size), responses((status = 200)))]
-pub async fn of_sky(State(s): State<Server>, Path(id): Path<Uuid>, Query(size): Query<Size>) -> Reply<Response> {
+pub async fn of_sky(
+    State(s): State<Server>,
+    Path(id): Path<Uuid>,
+    Query(size): Query<Size>,
+) -> Reply<Response> {
     let sky = Sky::from_value(s.app.sky(id).await?.document).map_err(AppError::from)?;
     picture(&s, sky, size).await
 }

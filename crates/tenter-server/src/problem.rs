@@ -37,11 +37,21 @@ impl From<AppError> for Problem {
         match e {
             AppError::Document(problems) => Problem {
                 problems: Some(json!(problems.0)),
-                ..Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "/problems/document", "The sky has a fault", detail)
+                ..Problem::new(
+                    StatusCode::UNPROCESSABLE_ENTITY,
+                    "/problems/document",
+                    "The sky has a fault",
+                    detail,
+                )
             },
             AppError::Input { path, message } => Problem {
                 problems: Some(json!([{"path": path, "message": message}])),
-                ..Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "/problems/input", "A value can't be used", detail)
+                ..Problem::new(
+                    StatusCode::UNPROCESSABLE_ENTITY,
+                    "/problems/input",
+                    "A value can't be used",
+                    detail,
+                )
             },
             AppError::Save(SaveError::Stale { .. }) => {
                 Problem::new(StatusCode::CONFLICT, "/problems/stale", "The sky was changed elsewhere", detail)

@@ -49,7 +49,10 @@ pub async fn list(State(s): State<Server>) -> Reply<Json<Vec<SkyRecord>>> {
 
 /// Adds a sky.
 #[utoipa::path(post, path = "/api/skies", request_body = NewSky, responses((status = 201, body = Value), (status = 422)))]
-pub(crate) async fn add(State(s): State<Server>, Json(new): Json<NewSky>) -> Reply<(StatusCode, Json<SkyRecord>)> {
+pub(crate) async fn add(
+    State(s): State<Server>,
+    Json(new): Json<NewSky>,
+) -> Reply<(StatusCode, Json<SkyRecord>)> {
     let sky = match (new.starter, new.document) {
         (Some(slug), None) => s.app.add_from_starter(&slug, new.name.as_deref()).await?,
         (None, Some(document)) => s.app.add_sky(new.name.as_deref().unwrap_or("New sky"), document).await?,
@@ -103,7 +106,10 @@ pub async fn restore(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<Sta
 }
 
 #[utoipa::path(post, path = "/api/skies/{id}/duplicate", params(("id" = Uuid, Path)), responses((status = 201, body = Value)))]
-pub async fn duplicate(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<(StatusCode, Json<SkyRecord>)> {
+pub async fn duplicate(
+    State(s): State<Server>,
+    Path(id): Path<Uuid>,
+) -> Reply<(StatusCode, Json<SkyRecord>)> {
     Ok((StatusCode::CREATED, Json(s.app.duplicate_sky(id).await?)))
 }
 

@@ -4,8 +4,8 @@ use crate::entity::{bake, bake_piece};
 use crate::{Result, Store, StoreError};
 use sea_orm::sea_query::{Expr, OnConflict};
 use sea_orm::{
-    ActiveModelTrait, ColumnTrait, Condition, EntityTrait, FromQueryResult, PaginatorTrait, QueryFilter, QueryOrder,
-    QuerySelect, Set,
+    ActiveModelTrait, ColumnTrait, Condition, EntityTrait, FromQueryResult, PaginatorTrait, QueryFilter,
+    QueryOrder, QuerySelect, Set,
 };
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
@@ -117,10 +117,21 @@ impl Store {
 
     /// Newest first.
     pub async fn bakes(&self) -> Result<Vec<Bake>> {
-        let found = bake::Entity::find().order_by_desc(bake::Column::CreatedAt).limit(200).all(&self.db).await?;
-        let progress: HashMap<Uuid, Progress> =
-            self.progress(found.iter().map(|b| b.id).collect()).await?.into_iter().map(|p| (p.bake_id, p)).collect();
-        Ok(found.into_iter().map(|b| { let p = progress.get(&b.id); bake_of(b, p) }).collect())
+        let found =
+            bake::Entity::find().order_by_desc(bake::Column::CreatedAt).limit(200).all(&self.db).await?;
+        let progress: HashMap<Uuid, Progress> = self
+            .progress(found.iter().map(|b| b.id).collect())
+            .await?
+            .into_iter()
+            .map(|p| (p.bake_id, p))
+            .collect();
+        Ok(found
+            .into_iter()
+            .map(|b| {
+                let p = progress.get(&b.id);
+                bake_of(b, p)
+            })
+            .collect())
     }
 
     pub async fn bake(&self, id: Uuid) -> Result<Bake> {
@@ -205,7 +216,9 @@ impl Store {
         };
         bake_piece::Entity::insert(model)
             .on_conflict(
-                OnConflict::columns([bake_piece::Column::BakeId, bake_piece::Column::Piece]).do_nothing().to_owned(),
+                OnConflict::columns([bake_piece::Column::BakeId, bake_piece::Column::Piece])
+                    .do_nothing()
+                    .to_owned(),
             )
             .exec_without_returning(&self.db)
             .await?;

@@ -80,7 +80,12 @@ impl Store {
     }
 
     /// Saves a document if nobody else has since `revision`; gives the new revision.
-    pub async fn save_sky(&self, id: Uuid, revision: i64, document: Value) -> std::result::Result<i64, SaveError> {
+    pub async fn save_sky(
+        &self,
+        id: Uuid,
+        revision: i64,
+        document: Value,
+    ) -> std::result::Result<i64, SaveError> {
         let done = Entity::update_many()
             .col_expr(Column::Document, Expr::value(document))
             .col_expr(Column::Revision, Expr::col(Column::Revision).add(1))
@@ -113,8 +118,12 @@ impl Store {
 
     async fn change(&self, id: Uuid, value: Expr, column: Column, deleted: bool) -> Result<()> {
         let state = if deleted { Column::DeletedAt.is_not_null() } else { Column::DeletedAt.is_null() };
-        let done =
-            Entity::update_many().col_expr(column, value).filter(Column::Id.eq(id)).filter(state).exec(&self.db).await?;
+        let done = Entity::update_many()
+            .col_expr(column, value)
+            .filter(Column::Id.eq(id))
+            .filter(state)
+            .exec(&self.db)
+            .await?;
         if done.rows_affected == 0 {
             return Err(StoreError::Missing { what: "sky", id: id.to_string() });
         }

@@ -130,8 +130,9 @@ pub fn check(a: Check) -> Outcome {
 pub fn sun(a: Sun) -> Outcome {
     let lat = within("lat", a.lat, -90.0, 90.0)?;
     let lon = within("lon", a.lon, -180.0, 180.0)?;
-    let at = chrono::DateTime::parse_from_rfc3339(&a.at)
-        .map_err(|e| Failure::Input(format!("--at: {:?} is not a time like 2026-06-21T15:00:00+01:00: {e}", a.at)))?;
+    let at = chrono::DateTime::parse_from_rfc3339(&a.at).map_err(|e| {
+        Failure::Input(format!("--at: {:?} is not a time like 2026-06-21T15:00:00+01:00: {e}", a.at))
+    })?;
     let sun = astronomy::sun(lat, lon, at).map_err(|e| Failure::Input(e.to_string()))?;
     let moon = astronomy::moon(lat, lon, at);
     print(&json!({

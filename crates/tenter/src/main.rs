@@ -9,7 +9,12 @@ use clap::{Parser, Subcommand};
 use std::process::ExitCode;
 
 #[derive(Parser)]
-#[command(name = "tenter", version, about = "Designs skies and bakes them into environment maps.", max_term_width = 110)]
+#[command(
+    name = "tenter",
+    version,
+    about = "Designs skies and bakes them into environment maps.",
+    max_term_width = 110
+)]
 struct Arguments {
     #[command(subcommand)]
     command: Command,

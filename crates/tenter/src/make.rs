@@ -99,7 +99,8 @@ pub fn picture(a: PictureArguments) -> Outcome {
     let whole = Area { x: 0, y: 0, width: a.width, height: a.height };
     Disc::new(&scene, Effort::default()).add_to(&mut picture, &camera, whole, &scene);
     if kind == "png" {
-        return png::write(&a.out, &picture.pixels, a.width, a.height, &Development::new(&sky.grade)).map_err(of_format);
+        return png::write(&a.out, &picture.pixels, a.width, a.height, &Development::new(&sky.grade))
+            .map_err(of_format);
     }
     for p in &mut picture.pixels {
         *p = gamut_to_grey(*p);
@@ -130,7 +131,8 @@ pub fn map(a: MapArguments) -> Outcome {
         return Err(Failure::Input("--half and --float are for .exr".into()));
     }
     let sky = read_sky(&a.sky)?;
-    let map = MapRender::new(&sky, &settings, &Workshop::default(), &|| false).expect("nobody calls this off");
+    let map =
+        MapRender::new(&sky, &settings, &Workshop::default(), &|| false).expect("nobody calls this off");
     let mut shown = 0;
     let (pixels, facts) = map
         .whole(&|| false, |done| {

@@ -32,7 +32,8 @@ pub struct Serve {
 fn runtime() -> Result<tokio::runtime::Runtime, Failure> {
     tracing_subscriber::fmt()
         .with_env_filter(
-            tracing_subscriber::EnvFilter::try_from_env("TENTER_LOG").unwrap_or_else(|_| "info,sqlx=warn".into()),
+            tracing_subscriber::EnvFilter::try_from_env("TENTER_LOG")
+                .unwrap_or_else(|_| "info,sqlx=warn".into()),
         )
         .with_writer(std::io::stderr)
         .init();
@@ -46,8 +47,9 @@ async fn open(place: &Place) -> Result<App, Failure> {
 pub fn serve(a: Serve) -> Outcome {
     runtime()?.block_on(async {
         let app = open(&a.place).await?;
-        let listener =
-            TcpListener::bind(a.listen).await.map_err(|e| Failure::Input(format!("--listen {}: {e}", a.listen)))?;
+        let listener = TcpListener::bind(a.listen)
+            .await
+            .map_err(|e| Failure::Input(format!("--listen {}: {e}", a.listen)))?;
         let address = listener.local_addr().map_err(Failure::failed)?;
         app.mend_bakes().await.map_err(Failure::failed)?;
         if !a.no_worker {

@@ -21,12 +21,15 @@ async fn main() -> Result<()> {
     let id = |i: usize| skies[i]["id"].as_str().unwrap_or_default().to_string();
 
     browser.driver.goto(&server.url).await?;
-    let loaded = "[...document.images].length >= 3 && [...document.images].every(i => i.complete && i.naturalWidth)";
+    let loaded =
+        "[...document.images].length >= 3 && [...document.images].every(i => i.complete && i.naturalWidth)";
     browser.wait(loaded, 60).await?;
     shot("skies").await?;
 
     let refined = "document.querySelector('[data-testid=picture]')?.dataset.stage === 'refined'";
-    for (i, part, name) in [(1, "clouds", "bench-clouds"), (2, "sun", "bench-low-sun"), (0, "air", "bench-air")] {
+    for (i, part, name) in
+        [(1, "clouds", "bench-clouds"), (2, "sun", "bench-low-sun"), (0, "air", "bench-air")]
+    {
         browser.driver.goto(format!("{}/sky/{}", server.url, id(i))).await?;
         browser.wait(refined, 60).await?;
         let select = format!(

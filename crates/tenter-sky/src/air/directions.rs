@@ -42,8 +42,11 @@ impl DirectionGrid {
         let v = (y % self.rows) as f64 / (self.rows - 1) as f64;
         // Keep a hair's breadth from the horizon, so that each half is on its own side.
         let v2 = (v * v).max(1e-9);
-        let cos =
-            if below { self.horizon - v2 * (1.0 + self.horizon) } else { self.horizon + v2 * (1.0 - self.horizon) };
+        let cos = if below {
+            self.horizon - v2 * (1.0 + self.horizon)
+        } else {
+            self.horizon + v2 * (1.0 - self.horizon)
+        };
         let u = x as f64 / (self.around - 1) as f64;
         let cos_azimuth = 1.0 - 2.0 * u * u;
         let sin = (1.0 - cos * cos).max(0.0).sqrt();
@@ -56,11 +59,13 @@ impl DirectionGrid {
         let horizon = self.horizon as f32;
         let s = d[2] - R::splat(horizon);
         let above = R::splat(0.0).le(s);
-        let span = R::select(above, R::splat(1.0 / (1.0 - horizon)), R::splat(1.0 / (1.0 + horizon).max(1e-6)));
+        let span =
+            R::select(above, R::splat(1.0 / (1.0 - horizon)), R::splat(1.0 / (1.0 + horizon).max(1e-6)));
         let v = (s.abs() * span).min(R::splat(1.0)).sqrt() * R::splat((self.rows - 1) as f32);
         let flat = (d[0] * d[0] + d[1] * d[1]).sqrt().max(R::splat(1e-6));
         let cos = (d[0] * R::splat(self.toward_sun[0]) + d[1] * R::splat(self.toward_sun[1])) / flat;
-        let u = ((R::splat(1.0) - cos) * R::splat(0.5)).clamp(0.0, 1.0).sqrt() * R::splat((self.around - 1) as f32);
+        let u = ((R::splat(1.0) - cos) * R::splat(0.5)).clamp(0.0, 1.0).sqrt()
+            * R::splat((self.around - 1) as f32);
         let x0 = u.floor().clamp(0.0, (self.around - 2) as f32);
         let y0 = v.floor().clamp(0.0, (self.rows - 2) as f32);
         let (fx, fy) = (u - x0, v - y0);

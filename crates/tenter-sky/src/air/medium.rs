@@ -6,8 +6,8 @@ use crate::spectrum::{Spectrum, ozone_per_dobson};
 
 /// Density over altitude at steps of 5 km, kg/m3: US Standard Atmosphere 1976 (values from memory).
 const DENSITY: [f64; 21] = [
-    1.225, 0.7364, 0.4135, 0.1948, 0.08891, 0.04008, 0.01841, 0.008463, 0.003996, 0.001966, 0.001027, 5.681e-4,
-    3.097e-4, 1.632e-4, 8.283e-5, 3.992e-5, 1.846e-5, 8.22e-6, 3.416e-6, 1.393e-6, 5.604e-7,
+    1.225, 0.7364, 0.4135, 0.1948, 0.08891, 0.04008, 0.01841, 0.008463, 0.003996, 0.001966, 0.001027,
+    5.681e-4, 3.097e-4, 1.632e-4, 8.283e-5, 3.992e-5, 1.846e-5, 8.22e-6, 3.416e-6, 1.393e-6, 5.604e-7,
 ];
 
 /// Rayleigh optical depth of the whole column at 1013.25 hPa (Bodhaine et al. 1999, eq. 30).
@@ -146,7 +146,9 @@ pub fn rayleigh_phase(cos: f32) -> f32 {
 pub fn aerosol_phase(asymmetry: f32, cos: f32) -> f32 {
     // 0.12 * 0.93 + 0.82 * g + 0.06 * -0.4 = asymmetry
     let broad = ((asymmetry - 0.12 * 0.93 + 0.06 * 0.4) / 0.82).min(0.95);
-    0.12 * henyey_greenstein(0.93, cos) + 0.82 * henyey_greenstein(broad, cos) + 0.06 * henyey_greenstein(-0.4, cos)
+    0.12 * henyey_greenstein(0.93, cos)
+        + 0.82 * henyey_greenstein(broad, cos)
+        + 0.06 * henyey_greenstein(-0.4, cos)
 }
 
 /// Henyey and Greenstein 1941, per steradian.

@@ -164,7 +164,7 @@ impl Kernel for Gather<'_> {
             for a in 0..around {
                 let phi = PI * (a as f64 + 0.5) / around as f64;
                 let to_sun = cos * self.sun_cos + sin * sun_sin * phi.cos();
-                let light = self.along::<R>(cos, to_sun);
+                let light = self.along(cos, to_sun);
                 mean += light * (0.5 * weight) as f32;
                 if cos > 0.0 {
                     level += light * (2.0 * PI * weight * cos) as f32;
@@ -177,13 +177,14 @@ impl Kernel for Gather<'_> {
 
 impl Gather<'_> {
     #[inline(always)]
-    fn along<R: Real>(&self, cos: f64, to_sun: f64) -> Spectrum {
+    fn along(&self, cos: f64, to_sun: f64) -> Spectrum {
         let m = self.medium;
         let ray = Ray { planet: m.planet, altitude: self.altitude, cos };
         let ground = ray.to_ground();
         let length = ground.unwrap_or_else(|| ray.to_shell(TOP_M));
         let r0 = m.planet + self.altitude;
-        let sun_cos_at = |t: f64, h: f64| ((r0 * self.sun_cos + t * to_sun) / (m.planet + h)).clamp(-1.0, 1.0);
+        let sun_cos_at =
+            |t: f64, h: f64| ((r0 * self.sun_cos + t * to_sun) / (m.planet + h)).clamp(-1.0, 1.0);
         let phase_m = rayleigh_phase(to_sun as f32);
         let phase_a = aerosol_phase(m.aerosol_asymmetry, to_sun as f32);
         let (mut light, mut through) = (Spectrum::ZERO, Spectrum::splat(1.0));

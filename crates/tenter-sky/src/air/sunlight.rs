@@ -43,7 +43,8 @@ impl SunlightTable {
         let mut light = [R::splat(0.0); 3];
         for c in 0..3 {
             let low = self.entry::<R>(first, c).lerp(self.entry::<R>(first, c + 3), fx);
-            let high = self.entry::<R>(first, c + 3 * HEIGHTS).lerp(self.entry::<R>(first, c + 3 * HEIGHTS + 3), fx);
+            let high =
+                self.entry::<R>(first, c + 3 * HEIGHTS).lerp(self.entry::<R>(first, c + 3 * HEIGHTS + 3), fx);
             light[c] = low.lerp(high, fy);
         }
         light

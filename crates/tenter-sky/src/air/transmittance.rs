@@ -1,8 +1,8 @@
 //! Columns of air from any altitude to space, in any direction.
 
+use super::TOP_M;
 use super::medium::{Amounts, Medium};
 use super::shells::Ray;
-use super::TOP_M;
 use crate::spectrum::Spectrum;
 use rayon::prelude::*;
 
@@ -126,7 +126,9 @@ mod tests {
         let medium = Medium::new(&document::Air::default());
         let t = Transmittance::new(&medium);
         let zenith = t.columns(0.0, 1.0)[0];
-        for (angle, mass, tolerance) in [(0.0, 1.0, 1e-6), (60.0, 1.994, 0.01), (85.0, 10.3, 0.25), (90.0, 35.0, 1.0)] {
+        for (angle, mass, tolerance) in
+            [(0.0, 1.0, 1e-6), (60.0, 1.994, 0.01), (85.0, 10.3, 0.25), (90.0, 35.0, 1.0)]
+        {
             let m = t.columns(0.0, f64::to_radians(angle).cos())[0] / zenith;
             assert!((m - mass).abs() < tolerance, "{angle}: {m}");
         }
@@ -145,7 +147,12 @@ mod tests {
                     let direct = medium.optical_depth(column(&medium, &ray, ray.to_shell(TOP_M))).exp_neg();
                     let table = t.to_space(&medium, altitude, cos);
                     for b in [2, 7, 13] {
-                        assert!((direct.0[b] - table.0[b]).abs() < 0.006, "{radius} {altitude} {cos} {b}: {} {}", direct.0[b], table.0[b]);
+                        assert!(
+                            (direct.0[b] - table.0[b]).abs() < 0.006,
+                            "{radius} {altitude} {cos} {b}: {} {}",
+                            direct.0[b],
+                            table.0[b]
+                        );
                     }
                 }
             }

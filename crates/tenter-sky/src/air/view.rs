@@ -104,7 +104,9 @@ impl AirView {
     pub fn aerosol_phase<R: Real>(&self, cos: R) -> R {
         let g = self.asymmetry;
         let broad = ((g - 0.12 * 0.93 + 0.06 * 0.4) / 0.82).min(0.95);
-        lobe(0.93, cos) * R::splat(0.12) + lobe(broad, cos) * R::splat(0.82) + lobe(-0.4, cos) * R::splat(0.06)
+        lobe(0.93, cos) * R::splat(0.12)
+            + lobe(broad, cos) * R::splat(0.82)
+            + lobe(-0.4, cos) * R::splat(0.06)
     }
 }
 
@@ -281,7 +283,11 @@ impl Kernel for Sliced<'_> {
         for k in 0..SLICES {
             let distance = slice_distance(k).min(length);
             // A slice much thinner than the air needs one step, a thick one more.
-            let steps = if distance > previous { (1.0 + (distance - previous) / 4000.0).min(4.0) as usize } else { 0 };
+            let steps = if distance > previous {
+                (1.0 + (distance - previous) / 4000.0).min(4.0) as usize
+            } else {
+                0
+            };
             for i in 0..steps {
                 let at = |j: usize| previous + (distance - previous) * j as f64 / steps as f64;
                 march.step(at(i), at(i + 1));
@@ -330,13 +336,20 @@ mod tests {
         for (e, a) in [(60.0f64, 10.0f64), (20.0, 120.0), (4.0, 60.0)] {
             let ((sa, ca), (se, ce)) = (a.to_radians().sin_cos(), e.to_radians().sin_cos());
             let d = [ce * sa, ce * ca, se].map(|v| Scalar(v as f32));
-            let phase = view.aerosol_phase(Scalar((-d[1].0 * 40f32.to_radians().cos()) + d[2].0 * 40f32.to_radians().sin()));
+            let phase = view.aerosol_phase(Scalar(
+                (-d[1].0 * 40f32.to_radians().cos()) + d[2].0 * 40f32.to_radians().sin(),
+            ));
             let whole = view.sky.radiance(d, phase).map(|v| v.0);
             let corners = view.front.corners(d);
             let far = view.front.up_to(&corners, Scalar(8e5), phase);
             let near = view.front.up_to(&corners, Scalar(0.0), phase);
             for c in 0..3 {
-                assert!((far.light[c].0 / whole[c] - 1.0).abs() < 0.05, "{e} {a}: {} {}", far.light[c].0, whole[c]);
+                assert!(
+                    (far.light[c].0 / whole[c] - 1.0).abs() < 0.05,
+                    "{e} {a}: {} {}",
+                    far.light[c].0,
+                    whole[c]
+                );
                 assert!(near.light[c].0.abs() < 1e-3 && (near.through[c].0 - 1.0).abs() < 1e-3);
             }
         }

@@ -54,8 +54,7 @@ pub fn sun(latitude: f64, longitude: f64, at: DateTime<FixedOffset>) -> Result<S
 /// fading smoothly from -0.5 degrees to none at -3, so that dusk does not jump.
 pub fn refraction(elevation: f64) -> f64 {
     let at = |e: f64| {
-        1013.25 / 1010.0 * 283.0 / (273.0 + 12.0) * 1.02
-            / (60.0 * (e + 10.3 / (e + 5.11)).to_radians().tan())
+        1013.25 / 1010.0 * 283.0 / (273.0 + 12.0) * 1.02 / (60.0 * (e + 10.3 / (e + 5.11)).to_radians().tan())
     };
     let fade = ((elevation + 3.0) / 2.5).clamp(0.0, 1.0);
     at(elevation.max(-0.5)).max(0.0) * fade * fade * (3.0 - 2.0 * fade)

@@ -96,7 +96,9 @@ mod tests {
     fn slabs() {
         let isotropic = |t: f64, m: f64| slab_transmittance(t / (1.0 - ASYMMETRY as f64), m);
         assert!((isotropic(0.0, 1.0) - 1.0).abs() < 1e-9);
-        let mean = |t: f64| (0..50).map(|i| (i as f64 + 0.5) / 50.0).map(|m| isotropic(t, m) * 2.0 * m / 50.0).sum::<f64>();
+        let mean = |t: f64| {
+            (0..50).map(|i| (i as f64 + 0.5) / 50.0).map(|m| isotropic(t, m) * 2.0 * m / 50.0).sum::<f64>()
+        };
         assert!((mean(2.0) - 0.447).abs() < 0.06, "{}", mean(2.0));
     }
 

@@ -198,7 +198,9 @@ impl CloudForm {
         if R::splat(0.0).lt(seen).any() {
             let fine = lumps.at(self.turned::<R>(1, x, y, z));
             // Crowns swell outward, undersides and shreds are eaten inward.
-            let crown = (fine - R::splat(0.5)) * R::splat(2.0 * self.amplitude[1]) * (rise * R::splat(1.4) - R::splat(0.4));
+            let crown = (fine - R::splat(0.5))
+                * R::splat(2.0 * self.amplitude[1])
+                * (rise * R::splat(1.4) - R::splat(0.4));
             let bite = (R::splat(1.0) - fine) * (R::splat(1.3) - coarse) * R::splat(self.erosion);
             d = d + (crown - bite) * seen;
         }
@@ -339,7 +341,9 @@ impl Maps {
         let words = values
             .par_iter()
             .zip(&slopes)
-            .map(|(v, s)| ((v - lowest) / per_step[0] + 0.5) as u32 | (((s / per_step[1] + 0.5) as u32) << 16))
+            .map(|(v, s)| {
+                ((v - lowest) / per_step[0] + 0.5) as u32 | (((s / per_step[1] + 0.5) as u32) << 16)
+            })
             .collect();
         Maps { side, half, words, lowest, per_step, gaps }
     }
@@ -377,7 +381,8 @@ impl Maps {
             )
         };
         let value = low_half::<R>(a).lerp(low_half(b), fu).lerp(low_half::<R>(c).lerp(low_half(d), fu), fv);
-        let slope = high_half::<R>(a).lerp(high_half(b), fu).lerp(high_half::<R>(c).lerp(high_half(d), fu), fv);
+        let slope =
+            high_half::<R>(a).lerp(high_half(b), fu).lerp(high_half::<R>(c).lerp(high_half(d), fu), fv);
         let (column, line) = ((u0 * R::splat(0.5)).to_int(), (v0 * R::splat(0.5)).to_int());
         let coarse = (level * R::splat(0.5 * side)).to_int() + line;
         // SAFETY: the grid of gaps has half the map's side.
@@ -476,7 +481,13 @@ fn gaps(plane: &[f32], side: usize, texel: f32) -> Vec<f32> {
 }
 
 /// Fills a square map in tiles; the closure gets a tile's lower and upper corner (m) and its texels.
-fn fill(plane: &mut [f32], side: usize, texel: f64, making: Making, f: impl Fn([f64; 2], [f64; 2], &mut Tile) + Sync) {
+fn fill(
+    plane: &mut [f32],
+    side: usize,
+    texel: f64,
+    making: Making,
+    f: impl Fn([f64; 2], [f64; 2], &mut Tile) + Sync,
+) {
     let tile_side = TILE.min(side);
     let per_row = side / tile_side;
     let tiles: Vec<Tile> = (0..per_row * per_row)
@@ -667,7 +678,8 @@ impl Kernel for Swells {
         for (row, values) in out.chunks_exact_mut(self.side).enumerate() {
             let y = R::splat((self.start[1] + self.step[1] * row as f64) as f32);
             for start in (0..self.side).step_by(R::LANES) {
-                let x = R::load(&index[start..]).mul_add(R::splat(self.step[0] as f32), R::splat(self.start[0] as f32));
+                let x = R::load(&index[start..])
+                    .mul_add(R::splat(self.step[0] as f32), R::splat(self.start[0] as f32));
                 layered_noise(self.seed, 4, x, y).store(&mut values[start..]);
             }
         }

@@ -41,10 +41,7 @@ impl Lumps {
             .into_par_iter()
             .map(|i| {
                 let (x, y, z) = (i % SIDE, i / SIDE % SIDE, i / SIDE / SIDE);
-                byte(x, y, z)
-                    | byte(x + 1, y, z) << 8
-                    | byte(x, y + 1, z) << 16
-                    | byte(x + 1, y + 1, z) << 24
+                byte(x, y, z) | byte(x + 1, y, z) << 8 | byte(x, y + 1, z) << 16 | byte(x + 1, y + 1, z) << 24
             })
             .collect();
         Lumps { words }
@@ -115,7 +112,13 @@ impl Kernel for Row<'_> {
             for (octave, points) in self.points.iter().enumerate() {
                 let n = COARSEST << octave;
                 let scale = n as f32 / SIDE as f32;
-                let nearest = nearest::<R>(points, n, x * R::splat(scale), self.y as f32 * scale, self.z as f32 * scale);
+                let nearest = nearest::<R>(
+                    points,
+                    n,
+                    x * R::splat(scale),
+                    self.y as f32 * scale,
+                    self.z as f32 * scale,
+                );
                 sum = sum + (R::splat(1.0) - nearest) * R::splat(weight);
                 weight *= 0.45;
             }

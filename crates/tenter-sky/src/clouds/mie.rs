@@ -173,7 +173,9 @@ mod tests {
     fn droplets_of_ten_micrometres() {
         let phase = DropletPhase::new(10.0);
         let at = |deg: f64| phase.at(deg.to_radians().cos())[1] as f64;
-        let bow = (1300..1500).max_by(|a, b| at(*a as f64 * 0.1).total_cmp(&at(*b as f64 * 0.1))).unwrap() as f64 * 0.1;
+        let bow = (1300..1500).max_by(|a, b| at(*a as f64 * 0.1).total_cmp(&at(*b as f64 * 0.1))).unwrap()
+            as f64
+            * 0.1;
         assert!((bow - 142.0).abs() < 2.0, "bow at {bow}");
         let low = (850..1200).map(|a| at(a as f64 * 0.1)).fold(f64::MAX, f64::min);
         assert!(at(bow) > 8.0 * low, "{} over {low}", at(bow));

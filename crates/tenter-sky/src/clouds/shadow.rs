@@ -184,7 +184,11 @@ impl SunDepth {
             }
             if lowest < 0.0 {
                 for slice in 0..layout.slices {
-                    sweep(density, &mut values, Slice { level, slice, sun, planet: planet as f32, rising: false });
+                    sweep(
+                        density,
+                        &mut values,
+                        Slice { level, slice, sun, planet: planet as f32, rising: false },
+                    );
                 }
             }
         }
@@ -253,8 +257,9 @@ impl Kernel for SweepRow<'_> {
         for start in (0..layout.side).step_by(R::LANES) {
             let x = steps::<R>(layout.centre(s.level, start), cell);
             let y = R::splat(y);
-            let up = (x * R::splat(s.sun[0] / s.planet) + y * R::splat(s.sun[1] / s.planet) + R::splat(s.sun[2]))
-                .clamp(-1.0, 1.0);
+            let up =
+                (x * R::splat(s.sun[0] / s.planet) + y * R::splat(s.sun[1] / s.planet) + R::splat(s.sun[2]))
+                    .clamp(-1.0, 1.0);
             let mine = if s.rising { zero.le(up) } else { up.lt(zero) };
             if !s.rising && !mine.any() {
                 continue;
@@ -316,7 +321,9 @@ mod tests {
         let density = DensityGrid::new(&form, Fineness::Full);
         let at = |elevation: f64| {
             let (s, c) = elevation.to_radians().sin_cos();
-            SunDepth::new(&density, [c, 0.0, s], 6.371e6, Fineness::Full.into()).at(Scalar(900.0), Scalar(-400.0), Scalar(0.0)).0
+            SunDepth::new(&density, [c, 0.0, s], 6.371e6, Fineness::Full.into())
+                .at(Scalar(900.0), Scalar(-400.0), Scalar(0.0))
+                .0
         };
         let (high, low) = (at(90.0), at(30.0));
         let column = form.columns(&[900.0], &[-400.0], 20.0, 64)[0];

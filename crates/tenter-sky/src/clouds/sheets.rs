@@ -34,7 +34,14 @@ pub struct Cell {
 }
 
 /// Visits the cells of two sizes that touch a rectangle, in the stretched plane.
-pub fn cells_in(seed: u32, cell: f64, low: [f64; 2], high: [f64; 2], smallest: f64, mut visit: impl FnMut(Cell)) {
+pub fn cells_in(
+    seed: u32,
+    cell: f64,
+    low: [f64; 2],
+    high: [f64; 2],
+    smallest: f64,
+    mut visit: impl FnMut(Cell),
+) {
     for (level, (spacing, strength)) in [(1.0, 1.0), (0.47, 0.72)].into_iter().enumerate() {
         let s = spacing * cell;
         if s < smallest {

@@ -50,9 +50,7 @@ impl Development {
             ToneCurve::Filmic if v <= 0.25 => v,
             ToneCurve::Filmic => 0.25 + 0.75 * (1.0 - 1.0 / (1.0 + (v - 0.25) / 0.75)),
             // Narkowicz 2015, "ACES Filmic Tone Mapping Curve".
-            ToneCurve::Aces => {
-                ((v * (2.51 * v + 0.03)) / (v * (2.43 * v + 0.59) + 0.14)).clamp(0.0, 1.0)
-            }
+            ToneCurve::Aces => ((v * (2.51 * v + 0.03)) / (v * (2.43 * v + 0.59) + 0.14)).clamp(0.0, 1.0),
         }
     }
 
@@ -60,7 +58,14 @@ impl Development {
     pub fn numbers(&self) -> ([f32; 9], u32) {
         let m = &self.matrix;
         let flat = std::array::from_fn(|i| m[i / 3][i % 3]);
-        (flat, match self.curve { ToneCurve::Clip => 0, ToneCurve::Filmic => 1, ToneCurve::Aces => 2 })
+        (
+            flat,
+            match self.curve {
+                ToneCurve::Clip => 0,
+                ToneCurve::Filmic => 1,
+                ToneCurve::Aces => 2,
+            },
+        )
     }
 }
 
@@ -120,16 +125,20 @@ pub fn white_points_typescript() -> String {
         })
         .collect();
     let matrix = |m: [[f64; 3]; 3]| format!("{m:?}");
-    let to_xyz = [0, 1, 2].map(|r| [0, 1, 2].map(|c| {
-        let mut unit = [0.0; 3];
-        unit[c] = 1.0;
-        rgb_to_xyz(unit).0[r]
-    }));
-    let to_rgb = [0, 1, 2].map(|r| [0, 1, 2].map(|c| {
-        let mut unit = [0.0; 3];
-        unit[c] = 1.0;
-        xyz_to_rgb(Xyz(unit))[r]
-    }));
+    let to_xyz = [0, 1, 2].map(|r| {
+        [0, 1, 2].map(|c| {
+            let mut unit = [0.0; 3];
+            unit[c] = 1.0;
+            rgb_to_xyz(unit).0[r]
+        })
+    });
+    let to_rgb = [0, 1, 2].map(|r| {
+        [0, 1, 2].map(|c| {
+            let mut unit = [0.0; 3];
+            unit[c] = 1.0;
+            xyz_to_rgb(Xyz(unit))[r]
+        })
+    });
     format!(
         "// Generated from the Rust develop module: do not edit.\n\n\
          export const miredFrom = {MIRED_FROM};\nexport const miredStep = {MIRED_STEP};\n\

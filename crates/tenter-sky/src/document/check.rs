@@ -50,8 +50,9 @@ pub fn against_schema(value: &Value) -> Result<(), Problems> {
 
 fn walk(root: &Value, node: &Value, value: &Value, path: &str, found: &mut Vec<Problem>) {
     let node = resolve(root, node);
-    let mut wrong =
-        |message: String, allowed: Option<Value>| found.push(Problem::new(path, message, value.clone(), allowed));
+    let mut wrong = |message: String, allowed: Option<Value>| {
+        found.push(Problem::new(path, message, value.clone(), allowed))
+    };
     if let Some(options) = node.get("oneOf").and_then(Value::as_array) {
         return walk_variants(root, options, value, path, found);
     }
@@ -76,14 +77,20 @@ fn walk(root: &Value, node: &Value, value: &Value, path: &str, found: &mut Vec<P
             let most = node["maxItems"].as_u64().unwrap_or(u64::MAX);
             if items.len() as u64 > most {
                 let message = format!("{} entries; at most {most} are allowed", items.len());
-                return found.push(Problem::new(path, message, json!(items.len()), Some(json!({"maximum": most}))));
+                return found.push(Problem::new(
+                    path,
+                    message,
+                    json!(items.len()),
+                    Some(json!({"maximum": most})),
+                ));
             }
             for (i, item) in items.iter().enumerate() {
                 walk(root, &node["items"], item, &format!("{path}[{i}]"), found);
             }
         }
         Some(kind @ ("number" | "integer")) => {
-            let allowed = json!({"minimum": node["minimum"], "maximum": node["maximum"], "unit": node["unit"]});
+            let allowed =
+                json!({"minimum": node["minimum"], "maximum": node["maximum"], "unit": node["unit"]});
             let Some(x) = value.as_f64().filter(|x| x.is_finite()) else {
                 return wrong(format!("{} where a number is expected", kind_of(value)), Some(allowed));
             };
@@ -107,11 +114,17 @@ fn walk(root: &Value, node: &Value, value: &Value, path: &str, found: &mut Vec<P
             let length = text.chars().count() as u64;
             if length < lo || hi.is_some_and(|hi| length > hi) {
                 let allowed = json!({"minLength": lo, "maxLength": hi});
-                wrong(format!("text of {length} characters; {lo} to {} are allowed", hi.unwrap_or(0)), Some(allowed));
+                wrong(
+                    format!("text of {length} characters; {lo} to {} are allowed", hi.unwrap_or(0)),
+                    Some(allowed),
+                );
             } else if node.get("pattern").is_some()
                 && !text.chars().all(|c| c.is_ascii_alphanumeric() || c == '_' || c == '-')
             {
-                wrong(format!("{value} may only hold letters, digits, - and _"), Some(node["pattern"].clone()));
+                wrong(
+                    format!("{value} may only hold letters, digits, - and _"),
+                    Some(node["pattern"].clone()),
+                );
             }
         }
         _ => {}
@@ -157,7 +170,9 @@ fn walk_variants(root: &Value, options: &[Value], value: &Value, path: &str, fou
         options.iter().filter_map(|o| tag_of(o).map(|t| t.1).or(o.get("const").cloned())).collect();
     for option in options {
         match tag_of(option) {
-            Some((key, tag)) if value.get(&key) == Some(&tag) => return walk(root, option, value, path, found),
+            Some((key, tag)) if value.get(&key) == Some(&tag) => {
+                return walk(root, option, value, path, found);
+            }
             None if option.get("const") == Some(value) => return,
             _ => {}
         }
@@ -232,7 +247,9 @@ mod tests {
 
     #[test]
     fn each_fault_names_its_path_and_what_is_allowed() {
-        let p = problems(r#"{"air": {"visibility_km": -3, "ozone": 2}, "clouds": [{"cover": "half", "base_km": 1}]}"#);
+        let p = problems(
+            r#"{"air": {"visibility_km": -3, "ozone": 2}, "clouds": [{"cover": "half", "base_km": 1}]}"#,
+        );
         let paths: Vec<_> = p.iter().map(|p| p.path.as_str()).collect();
         assert_eq!(paths, ["air.ozone", "air.visibility_km", "clouds[0].base_km", "clouds[0].cover"]);
         assert!(p[1].message.contains("-3 is outside 0.1 to 1000 km"), "{}", p[1].message);

@@ -5,8 +5,8 @@
 //! shows, and read from the sun-depth grid beyond. What is gathered has no colour yet: the sun's, the sky's
 //! and the ground's come on for whole stretches of the way, behind the air in front of them.
 
-use super::rays::{Rays, Spans, SurfacePoint};
 use super::Look;
+use super::rays::{Rays, Spans, SurfacePoint};
 use crate::air::{Corners, lobe};
 use crate::clouds::diffusion::{ASYMMETRY, reach};
 use crate::scene::Clouds;
@@ -50,7 +50,15 @@ impl<R: Real> Stretch<R> {
     fn empty() -> Self {
         let z = R::splat(0.0);
         Stretch {
-            opacity: z, distance: z, single: z, forward: z, diffuse: z, above: z, beside: z, below: z, lean: z,
+            opacity: z,
+            distance: z,
+            single: z,
+            forward: z,
+            diffuse: z,
+            above: z,
+            beside: z,
+            below: z,
+            lean: z,
         }
     }
 }
@@ -111,7 +119,8 @@ pub fn march<R: Real, const SHEET: bool>(
         // A step that came out deep inside goes back to the surface, or neighbours would enter at
         // different depths and rings would show.
         let deep = place.inside - outside.min(zero);
-        let back = outside.lt(R::splat(-0.5)) & R::splat(2.0).max(w * R::splat(0.4)).lt(place.inside) & active;
+        let back =
+            outside.lt(R::splat(-0.5)) & R::splat(2.0).max(w * R::splat(0.4)).lt(place.inside) & active;
         let surface = t - step * place.inside / deep.max(R::splat(1e-3));
         let extinction = R::select(active, place.extinction, zero);
         let passed = (-((extinction + before) * R::splat(0.5) * step)).exp();
@@ -137,7 +146,9 @@ pub fn march<R: Real, const SHEET: bool>(
 
         // In the open as far as the form promises, inside by optical depth, never finer than a pixel asks.
         let pixel = w * R::splat(0.7 * look.effort.step);
-        let open = (-place.inside * R::splat(0.9 * look.effort.step)).max(pixel).max(R::splat(4.0 * look.effort.step));
+        let open = (-place.inside * R::splat(0.9 * look.effort.step))
+            .max(pixel)
+            .max(R::splat(4.0 * look.effort.step));
         // What is left behind a thick veil needs less care.
         let inside = dense_step * (R::splat(1.8) - through * R::splat(0.8));
         let inside = inside.max(pixel);
@@ -243,11 +254,13 @@ fn sample<R: Real, const SHEET: bool>(
         gone = gone + length;
         length = length * R::splat(SUN_GROWTH);
     }
-    depth = depth + clouds.sun_depth.at(gone.mul_add(sx, x), gone.mul_add(sy, y), gone.mul_add(sz, z).max(zero));
+    depth =
+        depth + clouds.sun_depth.at(gone.mul_add(sx, x), gone.mul_add(sy, y), gone.mul_add(sz, z).max(zero));
 
     // Many scatterings: by the optical depth to each side of the body, and toward the sun.
     let thick = R::splat(form.extinction * 0.85);
-    let facing = if SHEET { sz.abs().max(R::splat(0.05)) } else { sz.max(zero).mul_add(R::splat(0.3), R::splat(0.6)) };
+    let facing =
+        if SHEET { sz.abs().max(R::splat(0.05)) } else { sz.max(zero).mul_add(R::splat(0.3), R::splat(0.6)) };
     // Through a sheet light flows straight down, or up from a sun below; through a heap, away from the sun.
     let flow = if SHEET { R::select(zero.le(sz), one, -one) } else { sz };
     let r = reach(above * thick, below * thick, place.beside * thick, depth, facing, flow);

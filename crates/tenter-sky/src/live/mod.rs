@@ -15,8 +15,8 @@ use crate::document::Family;
 use crate::scene::Scene;
 use crate::simd::{Kernel, Mask, Real, dispatch};
 use crate::spectrum::Rgb;
-use rayon::prelude::*;
 use march::{CloudLight, march};
+use rayon::prelude::*;
 use rays::{Rays, Spans};
 
 /// How finely rays are marched; 1 is usual, 0.5 takes steps half as long.
@@ -161,7 +161,10 @@ impl Look<'_> {
 
 /// Light and transmittance in single directions.
 pub fn look_at(scene: &Scene, directions: &[[f64; 3]], pixel: f64, effort: Effort) -> Vec<(Rgb, f32)> {
-    directions.par_chunks(64).flat_map_iter(|d| dispatch(Single { scene, directions: d, pixel, effort })).collect()
+    directions
+        .par_chunks(64)
+        .flat_map_iter(|d| dispatch(Single { scene, directions: d, pixel, effort }))
+        .collect()
 }
 
 struct Single<'a> {
@@ -184,8 +187,12 @@ impl Kernel for Single<'_> {
                     directions[k][lane] = d[k] as f32;
                 }
             }
-            let look =
-                Look { scene: self.scene, directions: &directions, pixel: self.pixel as f32, effort: self.effort };
+            let look = Look {
+                scene: self.scene,
+                directions: &directions,
+                pixel: self.pixel as f32,
+                effort: self.effort,
+            };
             let seen = look.run::<R>();
             for lane in 0..chunk.len() {
                 let light = [seen.light[0][lane], seen.light[1][lane], seen.light[2][lane]];

@@ -164,7 +164,8 @@ impl<'a, R: Real> Rays<'a, R> {
             // Where the light that falls here left the layer.
             let base = R::splat(clouds.form.0.base);
             let run = base / up.max(R::splat(0.005));
-            let depth = clouds.sun_depth.at(run.mul_add(p.sun[0], p.x), run.mul_add(p.sun[1], p.y), R::splat(0.0));
+            let depth =
+                clouds.sun_depth.at(run.mul_add(p.sun[0], p.x), run.mul_add(p.sun[1], p.y), R::splat(0.0));
             lit = lit * (-depth).exp();
         }
         let albedo = R::splat(scene.air.medium.ground_albedo / std::f32::consts::PI);

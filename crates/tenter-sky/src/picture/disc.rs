@@ -43,8 +43,10 @@ impl Disc {
         let places: Vec<(f64, f64)> = (0..MASK_SIDE * MASK_SIDE)
             .map(|i| ((i % MASK_SIDE) as f64 + 0.5, (i / MASK_SIDE) as f64 + 0.5))
             .collect();
-        let directions: Vec<[f64; 3]> =
-            places.iter().map(|(x, y)| camera.direction(*x, *y).expect("squares show every direction")).collect();
+        let directions: Vec<[f64; 3]> = places
+            .iter()
+            .map(|(x, y)| camera.direction(*x, *y).expect("squares show every direction"))
+            .collect();
         let seen = look_at(scene, &directions, 2.0 * radius / MASK_SIDE as f64, effort);
         let horizon = horizon_sine(scene.planet(), scene.eye_altitude);
         let half = MASK_SIDE as f64 / 2.0;
@@ -107,7 +109,8 @@ impl Disc {
         let Some(pixels) = self.pixels(camera, scene) else { return };
         let raw: f64 = pixels.iter().map(|(_, y, share)| share * solid_angle(camera, *y)).sum();
         for &(x, y, share) in &pixels {
-            let inside = (area.x..area.x + area.width).contains(&x) && (area.y..area.y + area.height).contains(&y);
+            let inside =
+                (area.x..area.x + area.width).contains(&x) && (area.y..area.y + area.height).contains(&y);
             if !inside {
                 continue;
             }

@@ -3,12 +3,12 @@
 //! Map axes are y up, +z north, +x west (see [`crate::camera`]).
 
 use super::{Area, Disc, render_area};
+use crate::air::Fineness;
 use crate::camera::{Camera, angles_of};
 use crate::develop::white_luminance;
 use crate::document::Sky;
 use crate::live::Effort;
 use crate::scene::{CalledOff, PlacedSun, Scene, Workshop};
-use crate::air::Fineness;
 use crate::spectrum::{Rgb, gamut_to_grey, luminance};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -62,7 +62,7 @@ pub struct SettingsError {
 impl MapSettings {
     pub fn check(&self) -> Result<(), SettingsError> {
         let fail = |field, value: String, problem: String| Err(SettingsError { field, value, problem });
-        if !(SMALLEST_WIDTH..=LARGEST_WIDTH).contains(&self.width) || self.width % 4 != 0 {
+        if !(SMALLEST_WIDTH..=LARGEST_WIDTH).contains(&self.width) || !self.width.is_multiple_of(4) {
             let problem = format!("should be a multiple of 4 from {SMALLEST_WIDTH} to {LARGEST_WIDTH}");
             return fail("width", self.width.to_string(), problem);
         }
@@ -275,7 +275,9 @@ impl MapRender {
         let camera = Camera::latlong(128, self.settings.heading_deg);
         let area = Area { x: 0, y: 0, width: 128, height: 64 };
         let at = |step: f32| {
-            render_area(&self.scene, &camera, area, Effort { step }, &|| false).expect("nobody calls this off").pixels
+            render_area(&self.scene, &camera, area, Effort { step }, &|| false)
+                .expect("nobody calls this off")
+                .pixels
         };
         let (usual, fine) = (at(1.0), at(0.5));
         let mean = fine.iter().map(|p| luminance(*p) as f64).sum::<f64>() / fine.len() as f64;
@@ -412,7 +414,10 @@ mod tests {
                     sum
                 };
                 let expected = luminance(without.disc.illuminance) as f64;
-                assert!(expected > 0.0 && (lx / expected - 1.0).abs() < 1e-3, "{azimuth_deg} {elevation_deg} {width}: {lx} {expected}");
+                assert!(
+                    expected > 0.0 && (lx / expected - 1.0).abs() < 1e-3,
+                    "{azimuth_deg} {elevation_deg} {width}: {lx} {expected}"
+                );
             }
         }
     }

@@ -5,8 +5,8 @@ mod map;
 
 pub use disc::{Disc, MASK_SIDE};
 pub use map::{
-    BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, LightFact, MapFacts, MapRender, MapSettings, SMALLEST_WIDTH, Scale,
-    SettingsError,
+    BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, LightFact, MapFacts, MapRender, MapSettings,
+    SMALLEST_WIDTH, Scale, SettingsError,
 };
 
 use crate::camera::Camera;
@@ -103,7 +103,8 @@ impl Kernel for TileOf<'_> {
                 let mut directions = [[0.0f32; 16]; 3];
                 let mut shown = [false; 16];
                 for lane in 0..R::LANES {
-                    let (px, py) = ((bx + lane % across).min(width - 1), (by + lane / across).min(height - 1));
+                    let (px, py) =
+                        ((bx + lane % across).min(width - 1), (by + lane / across).min(height - 1));
                     let d = self.camera.direction((x + px) as f64 + 0.5, (y + py) as f64 + 0.5);
                     shown[lane] = d.is_some();
                     let d = d.unwrap_or([0.0, 0.0, 1.0]);
@@ -117,7 +118,8 @@ impl Kernel for TileOf<'_> {
                 for lane in 0..R::LANES {
                     let (px, py) = (bx + lane % across, by + lane / across);
                     if px < width && py < height && shown[lane] {
-                        out[py * width + px] = [seen.light[0][lane], seen.light[1][lane], seen.light[2][lane]];
+                        out[py * width + px] =
+                            [seen.light[0][lane], seen.light[1][lane], seen.light[2][lane]];
                     }
                 }
             }

@@ -22,7 +22,13 @@ pub struct Ambience {
 }
 
 impl Ambience {
-    pub fn new(air: &Air, view: &AirView, sunlight: &SunlightTable, sun: &SunInSky, clouds: Option<&Survey>) -> Ambience {
+    pub fn new(
+        air: &Air,
+        view: &AirView,
+        sunlight: &SunlightTable,
+        sun: &SunInSky,
+        clouds: Option<&Survey>,
+    ) -> Ambience {
         let albedo = air.medium.ground_albedo;
         let strength = sun.strength as f32;
         let up = sun.direction[2].max(0.0);

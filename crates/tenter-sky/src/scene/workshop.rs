@@ -101,7 +101,8 @@ impl Workshop {
         let eye = sky.eye.altitude_m;
         let placed = PlacedSun::of(&sky.sun);
         let sun = placed.in_sky(&sky.sun);
-        let sun_key = (placed.azimuth_deg, placed.elevation_deg, placed.strength, sky.sun.angular_diameter_deg);
+        let sun_key =
+            (placed.azimuth_deg, placed.elevation_deg, placed.strength, sky.sun.angular_diameter_deg);
 
         let air_key = key(&sky.air, fineness);
         let air = self.air.get(air_key, making, || Air::new(&sky.air, making))?;
@@ -127,8 +128,9 @@ impl Workshop {
             })?;
             let density = self.density.get(form_key, making, || DensityGrid::new(&form.0, making))?;
             let depth_key = key((form_key, placed.azimuth_deg, placed.elevation_deg, planet), fineness);
-            let sun_depth =
-                self.sun_depth.get(depth_key, making, || SunDepth::new(&density, sun.direction, planet, making))?;
+            let sun_depth = self
+                .sun_depth
+                .get(depth_key, making, || SunDepth::new(&density, sun.direction, planet, making))?;
             // The drops' table is one, fine or not.
             let phase_key = key(layer.droplet_um, Fineness::Full);
             let phase = self.phase.get(phase_key, making, || DropletPhase::new(layer.droplet_um))?;

@@ -10,7 +10,7 @@ mod x86;
 
 pub use scalar::Scalar;
 #[cfg(target_arch = "x86_64")]
-pub use x86::{F16, F8};
+pub use x86::{F8, F16};
 
 use std::ops::{Add, BitAnd, BitOr, BitXor, Div, Mul, Neg, Not, Sub};
 

@@ -55,22 +55,22 @@ impl Spectrum {
 }
 
 macro_rules! op {
-    ($tr:ident, $f:ident, $o:tt) => {
+    ($tr:ident, $f:ident, $assign:tt) => {
         impl $tr for Spectrum {
             type Output = Self;
             #[inline(always)]
             fn $f(mut self, r: Self) -> Self {
                 for b in 0..BANDS {
-                    self.0[b] = self.0[b] $o r.0[b];
+                    self.0[b] $assign r.0[b];
                 }
                 self
             }
         }
     };
 }
-op!(Add, add, +);
-op!(Sub, sub, -);
-op!(Mul, mul, *);
+op!(Add, add, +=);
+op!(Sub, sub, -=);
+op!(Mul, mul, *=);
 
 impl Mul<f32> for Spectrum {
     type Output = Self;

@@ -11,8 +11,8 @@ mod data;
 
 pub use bands::{BANDS, Spectrum, band_centre_nm};
 pub use colour::{
-    rgb_to_xyz,
-    Rgb, Xyz, blackbody_xy, correlated_temperature, gamut_to_grey, luminance, uv_to_xy, xy_to_uv, xyz_to_rgb,
+    Rgb, Xyz, blackbody_xy, correlated_temperature, gamut_to_grey, luminance, rgb_to_xyz, uv_to_xy, xy_to_uv,
+    xyz_to_rgb,
 };
 
 use std::sync::LazyLock;

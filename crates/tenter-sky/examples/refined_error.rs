@@ -1,0 +1,40 @@
+//! How far live pictures are from the same with four times the steps (and, for the coarse one, full tables):
+//! `cargo run -p tenter-sky --example refined_error SKY.json…` prints mean and 99th percentile of
+//! |a - b| / max(b, 0.05 mean b) over luminance at 480 x 270.
+
+use tenter_sky::air::Fineness;
+use tenter_sky::camera::Camera;
+use tenter_sky::document::Sky;
+use tenter_sky::live::Effort;
+use tenter_sky::picture::render;
+use tenter_sky::scene::Workshop;
+use tenter_sky::spectrum::luminance;
+
+fn main() {
+    for path in std::env::args().skip(1) {
+        let text = std::fs::read_to_string(&path).expect("the file can be read");
+        let sky = Sky::from_json(&text).unwrap_or_else(|p| panic!("{p}"));
+        let workshop = Workshop::default();
+        let luminances = |fineness, step| -> Vec<f64> {
+            let scene = workshop.scene(&sky, fineness, &|| false).expect("nobody calls this off");
+            let camera = Camera::lens(&sky.eye, 480, 270);
+            let picture = render(&scene, &camera, Effort { step }, &|| false).expect("nobody calls this off");
+            picture.pixels.iter().map(|p| luminance(*p) as f64).collect()
+        };
+        let truth = luminances(Fineness::Full, 0.25);
+        let mean = truth.iter().sum::<f64>() / truth.len() as f64;
+        for (name, pixels) in
+            [("refined", luminances(Fineness::Full, 1.0)), ("draft", luminances(Fineness::Draft, 1.0))]
+        {
+            let mut errors: Vec<f64> =
+                pixels.iter().zip(&truth).map(|(a, b)| (a - b).abs() / b.max(0.05 * mean)).collect();
+            errors.sort_by(f64::total_cmp);
+            let average = errors.iter().sum::<f64>() / errors.len() as f64;
+            println!(
+                "{path} {name}: mean {:.2} %, 99th {:.1} %",
+                average * 100.0,
+                errors[errors.len() * 99 / 100] * 100.0
+            );
+        }
+    }
+}
