@@ -106,7 +106,7 @@ impl CloudForm {
         let field = Field {
             layer,
             tallest: (depth - 0.5 * amplitude).max(0.5 * depth),
-            swell: 0.22 * amplitude - 0.3 * erosion,
+            swell: 0.02 * amplitude - 0.3 * erosion,
             family,
         };
         let moved = 1.2 * amplitude + erosion;
@@ -551,7 +551,7 @@ struct Field<'a> {
     layer: &'a CloudLayer,
     /// Height of the tallest hull, m.
     tallest: f64,
-    /// How far lumps and erosion move a heap's outline outward, m.
+    /// How far lumps and erosion move a heap's outline outward, m (inward where negative).
     swell: f64,
     family: Family,
 }
@@ -567,7 +567,7 @@ impl Field<'_> {
         let style = style_of(self.layer.kind);
         fill(&mut plane, SIDE, step, making, |low, high, tile| match self.family {
             Family::Heaps => self.domes(low, high, smallest, 2.0, |d| {
-                // Lumps carry the outline outward, erosion takes some of it back.
+                // What lumps and erosion leave of a dome's outline, measured over all kinds.
                 let radius = d.radius + self.swell;
                 let (top, fall) = (1.0 + d.birth, 1.0 / (radius * radius));
                 tile.raise(d.x, d.y, 1.0, radius * 2.7, top as f32, fall as f32);
@@ -581,8 +581,12 @@ impl Field<'_> {
         }
         let rank = ((1.0 - cover) * (plane.len() - 1) as f64).round() as usize;
         // A whole overcast has no seams left: past 97 % the threshold goes on below the lowest value.
-        let closed = ((cover - 0.97) / 0.03).clamp(0.0, 1.0);
-        plane[rank].max(LOWEST + 1.0) as f64 - closed * 2.0
+        plane[rank].max(LOWEST + 1.0) as f64 - self.closed() * 1.2
+    }
+
+    /// How far a whole overcast has closed its last gaps: past 97 % cover, heaps grow together.
+    fn closed(&self) -> f64 {
+        ((self.layer.cover - 0.97) / 0.03).clamp(0.0, 1.0)
     }
 
     /// Smallest body that a map with these texels holds, m.
@@ -623,6 +627,10 @@ impl Field<'_> {
                     let reach = (over / fall).sqrt();
                     tile.raise(d.x, d.y, 1.0, reach, (square * room) as f32, fall as f32);
                 });
+                if self.closed() > 0.0 {
+                    let least = (0.3 * self.tallest * self.closed()).powi(2) as f32;
+                    tile.values.iter_mut().for_each(|v| *v = v.max(least));
+                }
             }
             Family::Sheets => {
                 self.sheet(&style, low, high, self.smallest(texel), tile);

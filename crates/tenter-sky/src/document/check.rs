@@ -251,10 +251,10 @@ mod tests {
             r#"{"air": {"visibility_km": -3, "ozone": 2}, "clouds": [{"cover": "half", "base_km": 1}]}"#,
         );
         let paths: Vec<_> = p.iter().map(|p| p.path.as_str()).collect();
-        assert_eq!(paths, ["air.ozone", "air.visibility_km", "clouds[0].base_km", "clouds[0].cover"]);
-        assert!(p[1].message.contains("-3 is outside 0.1 to 1000 km"), "{}", p[1].message);
-        assert_eq!(p[1].allowed.as_ref().unwrap()["minimum"], 0.1);
-        assert!(p[2].message.contains("base_m"), "{}", p[2].message);
+        assert_eq!(paths, ["air.visibility_km", "air.ozone", "clouds[0].cover", "clouds[0].base_km"]);
+        assert!(p[0].message.contains("-3 is outside 0.1 to 1000 km"), "{}", p[0].message);
+        assert_eq!(p[0].allowed.as_ref().unwrap()["minimum"], 0.1);
+        assert!(p[3].message.contains("base_m"), "{}", p[3].message);
     }
 
     #[test]

@@ -60,6 +60,7 @@ pub trait Real:
     fn mul_add(self, a: Self, b: Self) -> Self;
     fn min(self, o: Self) -> Self;
     fn max(self, o: Self) -> Self;
+    /// Of a number that is not negative; relative error under 4e-7, as for division.
     fn sqrt(self) -> Self;
     fn abs(self) -> Self;
     fn floor(self) -> Self;
