@@ -150,3 +150,29 @@ impl TestServer {
         }
     }
 }
+
+/// A way to the database that can be shut: connections through it are cut while it is.
+pub async fn gate(database: &str) -> Result<(String, tokio::sync::watch::Sender<bool>)> {
+    let (head, rest) = database.rsplit_once('@').context("an address has a user")?;
+    let (host, name) = rest.split_once('/').context("an address names a database")?;
+    let host = host.to_string();
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await?;
+    let address = format!("{head}@{}/{name}", listener.local_addr()?);
+    let (open, watch) = tokio::sync::watch::channel(true);
+    tokio::spawn(async move {
+        while let Ok((mut near, _)) = listener.accept().await {
+            let (host, mut watch) = (host.clone(), watch.clone());
+            tokio::spawn(async move {
+                if !*watch.borrow_and_update() {
+                    return;
+                }
+                let Ok(mut far) = tokio::net::TcpStream::connect(host).await else { return };
+                tokio::select! {
+                    _ = tokio::io::copy_bidirectional(&mut near, &mut far) => {}
+                    _ = watch.wait_for(|open| !open) => {}
+                }
+            });
+        }
+    });
+    Ok((address, open))
+}

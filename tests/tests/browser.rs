@@ -112,6 +112,31 @@ async fn the_whole_slice() -> Result<()> {
     browser.close().await
 }
 
+/// With the database away the Bench says so, keeps what the artist does, and saves it when it is back.
+#[tokio::test(flavor = "multi_thread")]
+async fn changes_survive_a_database_that_goes_away() -> Result<()> {
+    let (address, gate) = tenter_tests::server::gate(&tenter_tests::server::new_database().await?).await?;
+    let server = TestServer::start_on(address, &["--no-worker"])?;
+    let browser = Browser::open(1280, 800).await?;
+    let sky = server.ask("GET", "/api/skies", None).await?.1[1].clone();
+    let path = format!("/api/skies/{}", sky["id"].as_str().unwrap());
+    browser.driver.goto(format!("{}/sky/{}", server.url, sky["id"].as_str().unwrap())).await?;
+    browser.wait(REFINED, 60).await?;
+    gate.send(false)?;
+    browser.driver.action_chain().send_keys("3").perform().await?;
+    let cover = browser.find("[data-testid=row-cover] input").await?;
+    cover.click().await?;
+    cover.send_keys("61\u{e007}").await?;
+    browser.wait("document.querySelector('[data-testid=saving]')?.dataset.state === 'away'", 30).await?;
+    let said = browser.eval("document.querySelector('[data-testid=saving]').textContent").await?;
+    assert!(said.as_str().unwrap().contains("database is away"), "{said}");
+    assert_eq!(cover.prop("value").await?.as_deref(), Some("61"), "what was done stays on the Bench");
+    gate.send(true)?;
+    browser.wait(SAVED, 30).await?;
+    assert_eq!(server.ask("GET", &path, None).await?.1["document"]["clouds"][0]["cover"], 0.61);
+    browser.close().await
+}
+
 /// Skies can be duplicated, renamed, deleted and brought back on the wall.
 #[tokio::test(flavor = "multi_thread")]
 async fn the_wall_of_skies() -> Result<()> {

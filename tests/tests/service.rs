@@ -174,7 +174,7 @@ async fn any_number_of_workers_share_a_bake() -> Result<()> {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_database_that_goes_away_and_comes_back() -> Result<()> {
     let real = tenter_tests::server::new_database().await?;
-    let (address, gate) = gate(&real).await?;
+    let (address, gate) = tenter_tests::server::gate(&real).await?;
     let server = TestServer::start_on(address, &["--no-worker"])?;
     let sky = first_sky(&server).await?;
     let path = format!("/api/skies/{}", sky["id"].as_str().unwrap());
@@ -192,30 +192,4 @@ async fn a_database_that_goes_away_and_comes_back() -> Result<()> {
         tokio::time::sleep(Duration::from_millis(200)).await;
     }
     Ok(())
-}
-
-/// A way to the database that can be shut: connections through it are cut while it is.
-async fn gate(database: &str) -> Result<(String, tokio::sync::watch::Sender<bool>)> {
-    let (head, rest) = database.rsplit_once('@').unwrap();
-    let (host, name) = rest.split_once('/').unwrap();
-    let host = host.to_string();
-    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await?;
-    let address = format!("{head}@{}/{name}", listener.local_addr()?);
-    let (open, watch) = tokio::sync::watch::channel(true);
-    tokio::spawn(async move {
-        while let Ok((mut near, _)) = listener.accept().await {
-            let (host, mut watch) = (host.clone(), watch.clone());
-            tokio::spawn(async move {
-                if !*watch.borrow_and_update() {
-                    return;
-                }
-                let Ok(mut far) = tokio::net::TcpStream::connect(host).await else { return };
-                tokio::select! {
-                    _ = tokio::io::copy_bidirectional(&mut near, &mut far) => {}
-                    _ = watch.wait_for(|open| !open) => {}
-                }
-            });
-        }
-    });
-    Ok((address, open))
 }
