@@ -104,7 +104,7 @@ function Outline({ schema }: { schema: Schema }) {
   if (!sky) return null;
   const anchor = part ? anchorOf(part, sky, height) : 0;
   // Above the middle the sheet hangs down from its band, below it stands up from it; it leaves the light meter free.
-  const tall = 600;
+  const tall = 655;
   const hangs = anchor < height * 0.45;
   const top = Math.max(METER, Math.min(anchor, height - tall));
   const place = hangs
