@@ -8,13 +8,18 @@ use std::time::{Duration, Instant};
 use tempfile::TempDir;
 use thirtyfour::common::capabilities::chromium::ChromiumLikeCapabilities;
 use thirtyfour::prelude::*;
+use tokio::sync::{Mutex, MutexGuard};
 
 /// A browser of one test.
 pub struct Browser {
     pub driver: WebDriver,
     _service: Service,
     _profile: TempDir,
+    _turn: MutexGuard<'static, ()>,
 }
+
+/// Two browsers at once only make each other slow: tests of one program take turns.
+static TURN: Mutex<()> = Mutex::const_new(());
 
 struct Service(Child);
 
@@ -47,6 +52,7 @@ const ARGUMENTS: &[&str] = &[
 impl Browser {
     /// Opens a window whose page has exactly this size.
     pub async fn open(width: u32, height: u32) -> Result<Browser> {
+        let turn = TURN.lock().await;
         let (service, port) = start_driver()?;
         let profile = tempfile::tempdir()?;
         let mut wanted = DesiredCapabilities::chrome();
@@ -62,7 +68,7 @@ impl Browser {
         // The window's size is the outer one; the page's own is set exactly.
         let size = json!({"width": width, "height": height, "deviceScaleFactor": 1, "mobile": false});
         driver.cdp().send_raw("Emulation.setDeviceMetricsOverride", size).await?;
-        Ok(Browser { driver, _service: service, _profile: profile })
+        Ok(Browser { driver, _service: service, _profile: profile, _turn: turn })
     }
 
     /// Evaluates an expression in the page.
