@@ -71,14 +71,10 @@ impl Studio {
     pub fn draw(&self, wish: &Wish, mut show: impl FnMut(Shot)) {
         let begun = Instant::now();
         let (w, h) = (wish.width.div_ceil(4).max(16), wish.height.div_ceil(4).max(16));
-        let whole = |_: &Scene| false;
-        if let Some((scene, picture)) = self.stage(wish, Fineness::Draft, w, h, &whole) {
+        if let Some((scene, picture)) = self.stage(wish, Fineness::Draft, w, h, &|| false) {
             show(self.shot(wish, Stage::Coarse, &scene, &picture, begun));
         }
-        let stale = |_: &Scene| self.is_stale(wish.number);
-        if self.is_stale(wish.number) {
-            return;
-        }
+        let stale = || self.is_stale(wish.number);
         if let Some((scene, picture)) = self.stage(wish, Fineness::Full, wish.width, wish.height, &stale) {
             let mut shot = self.shot(wish, Stage::Refined, &scene, &picture, begun);
             shot.readouts = Some(readouts(&wish.sky, &scene));
@@ -92,12 +88,11 @@ impl Studio {
         fineness: Fineness,
         width: usize,
         height: usize,
-        stale: &(dyn Fn(&Scene) -> bool + Sync),
+        called_off: &(dyn Fn() -> bool + Sync),
     ) -> Option<(Scene, Picture)> {
-        let off = || fineness == Fineness::Full && self.is_stale(wish.number);
-        let scene = self.workshop.scene(&wish.sky, fineness, &off).ok()?;
+        let scene = self.workshop.scene(&wish.sky, fineness, called_off).ok()?;
         let camera = Camera::lens(&wish.sky.eye, width, height);
-        let picture = render(&scene, &camera, Effort::default(), &|| stale(&scene)).ok()?;
+        let picture = render(&scene, &camera, Effort::default(), called_off).ok()?;
         Some((scene, picture))
     }
 
@@ -112,5 +107,64 @@ impl Studio {
             readouts: None,
             milliseconds: begun.elapsed().as_secs_f64() * 1e3,
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tenter_sky::document::CloudKind;
+
+    fn wish(number: u64) -> Wish {
+        let sky = Sky { clouds: vec![CloudKind::CumulusHumilis.usual()], ..Sky::default() };
+        Wish { sky, width: 128, height: 72, number }
+    }
+
+    fn stages(studio: &Studio, number: u64) -> Vec<Stage> {
+        let mut seen = Vec::new();
+        studio.draw(&wish(number), |shot| {
+            assert_eq!(shot.number, number);
+            assert_eq!(shot.frame.words.len(), shot.width * shot.height);
+            assert_eq!(shot.readouts.is_some(), shot.stage == Stage::Refined);
+            seen.push(shot.stage);
+        });
+        seen
+    }
+
+    #[test]
+    fn a_wish_is_shown_coarse_and_then_refined() {
+        let studio = Studio::new(Arc::default());
+        studio.announce(1);
+        assert_eq!(stages(&studio, 1), [Stage::Coarse, Stage::Refined]);
+    }
+
+    /// A begun coarse picture is always shown; refinement gives way to a newer wish, before it or in the middle.
+    #[test]
+    fn only_refinement_gives_way_to_a_newer_wish() {
+        let studio = Studio::new(Arc::default());
+        studio.announce(2);
+        assert_eq!(stages(&studio, 1), [Stage::Coarse]);
+        let mut seen = Vec::new();
+        studio.draw(&wish(2), |shot| {
+            seen.push(shot.stage);
+            studio.announce(3);
+        });
+        assert_eq!(seen, [Stage::Coarse]);
+    }
+
+    /// The same document gives the same settled picture, whatever was drawn before it.
+    #[test]
+    fn a_settled_picture_depends_on_the_document_alone() {
+        let refined = |studio: &Studio, number: u64| {
+            let mut words = Vec::new();
+            studio.announce(number);
+            studio.draw(&wish(number), |shot| words = shot.frame.words);
+            words
+        };
+        let (one, other) = (Studio::new(Arc::default()), Studio::new(Arc::default()));
+        let mut sky = wish(1);
+        sky.sky.air.visibility_km = 12.0;
+        other.draw(&sky, |_| ());
+        assert_eq!(refined(&one, 2), refined(&other, 2));
     }
 }

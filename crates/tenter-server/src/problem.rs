@@ -73,9 +73,6 @@ fn of_store(e: StoreError) -> Problem {
             let title = "The database is away; nothing was stored";
             Problem::new(StatusCode::SERVICE_UNAVAILABLE, "/problems/away", title, detail)
         }
-        StoreError::Files(object_store_error) if object_store_error.to_string().contains("not found") => {
-            Problem::missing(detail)
-        }
         _ => {
             tracing::error!("{detail}");
             Problem::new(StatusCode::INTERNAL_SERVER_ERROR, "/problems/store", "The store failed", detail)

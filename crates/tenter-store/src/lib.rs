@@ -8,7 +8,7 @@ mod skies;
 
 pub use bakes::{Bake, BakeStatus, NewBake, PieceDone};
 pub use files::Files;
-pub use skies::{SaveError, SkyRecord, SkySummary};
+pub use skies::{SaveError, SkyRecord};
 
 use sea_orm::{ConnectOptions, Database, DatabaseConnection};
 use sea_orm_migration::MigratorTrait;
@@ -24,7 +24,16 @@ pub enum StoreError {
     #[error("no {what} {id}")]
     Missing { what: &'static str, id: String },
     #[error("files: {0}")]
-    Files(#[from] object_store::Error),
+    Files(object_store::Error),
+}
+
+impl From<object_store::Error> for StoreError {
+    fn from(e: object_store::Error) -> Self {
+        match e {
+            object_store::Error::NotFound { path, .. } => StoreError::Missing { what: "file", id: path },
+            e => StoreError::Files(e),
+        }
+    }
 }
 
 impl From<sea_orm::DbErr> for StoreError {

@@ -20,9 +20,6 @@ pub struct SkyRecord {
     pub updated_at: OffsetDateTime,
 }
 
-/// What a wall of skies needs; the document is in it, since pictures are made from that.
-pub type SkySummary = SkyRecord;
-
 /// Why a change was not saved.
 #[derive(Debug, thiserror::Error)]
 pub enum SaveError {
@@ -46,7 +43,7 @@ impl From<Model> for SkyRecord {
 
 impl Store {
     /// Skies that are not deleted, oldest first.
-    pub async fn skies(&self) -> Result<Vec<SkySummary>> {
+    pub async fn skies(&self) -> Result<Vec<SkyRecord>> {
         let found = Entity::find()
             .filter(Column::DeletedAt.is_null())
             .order_by_asc(Column::CreatedAt)
