@@ -20,8 +20,6 @@ pub struct Orders {
     altitudes: usize,
     heights: usize,
     mean: Vec<Spectrum>,
-    /// Irradiance of scattered light on level ground, over the sun's height.
-    ground: Vec<Spectrum>,
 }
 
 /// The table's axis over the sun's height: cosine from -0.45 (27 degrees below) to 1, finest at the horizon.
@@ -88,7 +86,7 @@ impl Orders {
         let (first, first_ground) = pass(&Source::Sun(transmittance));
         let (second, second_ground) =
             pass(&Source::Scattered(Table { altitudes, heights, values: &first }, &first_ground));
-        let (third, third_ground) =
+        let (third, _) =
             pass(&Source::Scattered(Table { altitudes, heights, values: &second }, &second_ground));
         let series = |(first, second, third): (&Spectrum, &Spectrum, &Spectrum)| {
             let mut sum = *first;
@@ -102,24 +100,13 @@ impl Orders {
         let sum = |a: &[Spectrum], b: &[Spectrum], c: &[Spectrum]| {
             a.iter().zip(b).zip(c).map(|((a, b), c)| series((a, b, c))).collect::<Vec<_>>()
         };
-        Orders {
-            altitudes,
-            heights,
-            mean: sum(&first, &second, &third),
-            ground: sum(&first_ground, &second_ground, &third_ground),
-        }
+        Orders { altitudes, heights, mean: sum(&first, &second, &third) }
     }
 
     /// Mean radiance at an altitude where the sun stands at this cosine to the vertical.
     #[inline(always)]
     pub fn mean(&self, altitude: f64, sun_cos: f64) -> Spectrum {
         Table { altitudes: self.altitudes, heights: self.heights, values: &self.mean }.at(altitude, sun_cos)
-    }
-
-    /// Irradiance of scattered light on level ground.
-    #[inline(always)]
-    pub fn on_ground(&self, sun_cos: f64) -> Spectrum {
-        interpolate(&self.ground, sun_cos)
     }
 }
 

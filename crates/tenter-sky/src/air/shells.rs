@@ -21,14 +21,6 @@ impl Ray {
         self.altitude + gain / (r + r2)
     }
 
-    /// Cosine of the ray to the vertical after a distance.
-    #[inline(always)]
-    pub fn cos_at(&self, t: f64) -> f64 {
-        let r = self.planet + self.altitude;
-        let r2 = self.planet + self.altitude_at(t);
-        ((r * self.cos + t) / r2).clamp(-1.0, 1.0)
-    }
-
     /// Distance to the ground, if the ray meets it.
     pub fn to_ground(&self) -> Option<f64> {
         if self.cos >= 0.0 {

@@ -1,5 +1,5 @@
 //! How scene light becomes display values: exposure, white balance, tone curve. The shader of the web
-//! application does the same with [`Development::numbers`]; a test holds both against each other.
+//! application does the same with the constants of [`white_points_typescript`]; a test holds both against each other.
 
 use crate::document::{Grade, ToneCurve};
 use crate::spectrum::{Rgb, Xyz, blackbody_xy, gamut_to_grey, rgb_to_xyz, uv_to_xy, xy_to_uv, xyz_to_rgb};
@@ -52,20 +52,6 @@ impl Development {
             // Narkowicz 2015, "ACES Filmic Tone Mapping Curve".
             ToneCurve::Aces => ((v * (2.51 * v + 0.03)) / (v * (2.43 * v + 0.59) + 0.14)).clamp(0.0, 1.0),
         }
-    }
-
-    /// What a shader needs: the matrix by rows, and the curve's number.
-    pub fn numbers(&self) -> ([f32; 9], u32) {
-        let m = &self.matrix;
-        let flat = std::array::from_fn(|i| m[i / 3][i % 3]);
-        (
-            flat,
-            match self.curve {
-                ToneCurve::Clip => 0,
-                ToneCurve::Filmic => 1,
-                ToneCurve::Aces => 2,
-            },
-        )
     }
 }
 
