@@ -11,7 +11,7 @@ use std::time::{Duration, Instant};
 use tenter_formats::{exr_map, hdr, png};
 use tenter_sky::develop::Development;
 use tenter_sky::document::Sky;
-use tenter_sky::picture::MapRender;
+use tenter_sky::picture::{MapError, MapRender};
 use tenter_sky::scene::Workshop;
 use tenter_sky::spectrum::Rgb;
 use tenter_store::{Bake, BakeStatus, PieceDone};
@@ -114,8 +114,7 @@ impl Baker {
         let (sky, settings) = parts_of(bake)?;
         let baker = self.clone();
         self.unless_stopped(bake.id, move |off| {
-            let map =
-                MapRender::new(&sky, &settings.map, &baker.workshop, off).map_err(|_| AppError::CalledOff)?;
+            let map = MapRender::new(&sky, &settings.map, &baker.workshop, off).map_err(of_map)?;
             let (mut pixels, mut moved) = (Vec::new(), 0);
             for band in settings.bands_of(piece as usize) {
                 let (values, n) = map.band(band, off).map_err(|_| AppError::CalledOff)?;
@@ -162,8 +161,7 @@ impl Baker {
         let baker = self.clone();
         let (facts, files, thumbnail) = self
             .unless_stopped(bake.id, move |off| {
-                let map = MapRender::new(&sky, &settings.map, &baker.workshop, off)
-                    .map_err(|_| AppError::CalledOff)?;
+                let map = MapRender::new(&sky, &settings.map, &baker.workshop, off).map_err(of_map)?;
                 write_files(&map, &sky, &settings, &pixels, moved)
             })
             .await?;
@@ -182,6 +180,13 @@ impl Baker {
             }
         }
         Ok(())
+    }
+}
+
+fn of_map(e: MapError) -> AppError {
+    match e {
+        MapError::CalledOff => AppError::CalledOff,
+        e => AppError::Work(e.to_string()),
     }
 }
 

@@ -1,10 +1,10 @@
 //! Environment maps and pictures as OpenEXR.
 
-use crate::{FormatError, MOST_IN_HALF};
+use crate::{FormatError, MOST_IN_HALF, software};
 use exr::prelude::*;
 use half::f16;
 use std::path::Path;
-use tenter_sky::picture::{MapFacts, Scale};
+use tenter_sky::picture::{Layout, MapFacts, Scale};
 use tenter_sky::spectrum::Rgb;
 
 /// Bits of a channel.
@@ -29,7 +29,7 @@ pub fn depth_for(facts: &MapFacts, asked: Option<Depth>) -> std::result::Result<
     }
 }
 
-/// Writes a latlong map with the attributes of `facts`. ZIP compression.
+/// Writes a map with the attributes of `facts`. ZIP compression.
 pub fn write_map(
     path: &Path,
     pixels: &[Rgb],
@@ -38,13 +38,19 @@ pub fn write_map(
 ) -> std::result::Result<(), FormatError> {
     let mut layer = LayerAttributes::named("");
     layer.layer_name = None;
-    layer.environment_map = Some(attribute::EnvironmentMap::LatitudeLongitude);
+    // OpenEXR knows two layouts by an attribute of their own.
+    layer.environment_map = match facts.layout {
+        Layout::Latlong => Some(attribute::EnvironmentMap::LatitudeLongitude),
+        Layout::Cube => Some(attribute::EnvironmentMap::Cube),
+        Layout::Fisheye => None,
+    };
     layer.white_luminance = Some(facts.white_luminance as f32);
-    layer.software_name = Some(software());
+    layer.software_name = Some(Text::new_or_panic(software()));
     let text = |s: &str| AttributeValue::Text(Text::new_or_panic(s));
     let mut add = |name: &str, value: AttributeValue| {
         layer.other.insert(Text::new_or_panic(name), value);
     };
+    add("tenter:layout", text(facts.layout.name()));
     add("tenter:document", text(&facts.document_hash));
     add(
         "tenter:scale",
@@ -82,12 +88,8 @@ pub fn write_picture(
     let mut layer = LayerAttributes::named("");
     layer.layer_name = None;
     layer.white_luminance = Some(1.0);
-    layer.software_name = Some(software());
+    layer.software_name = Some(Text::new_or_panic(software()));
     write(path, pixels, width, height, layer, depth)
-}
-
-fn software() -> Text {
-    Text::new_or_panic(concat!("Tenter ", env!("CARGO_PKG_VERSION")))
 }
 
 fn write(

@@ -1,8 +1,9 @@
-//! Open formats: OpenEXR and Radiance HDR maps, PNG pictures, and packed frames for the browser.
+//! Open formats: OpenEXR, KTX2 and Radiance HDR maps, PNG pictures, and packed frames for the browser.
 
 pub mod exr_map;
 pub mod frame;
 pub mod hdr;
+pub mod ktx2;
 pub mod png;
 
 #[cfg(test)]
@@ -28,3 +29,8 @@ pub enum FormatError {
 
 /// Values above this go into 32-bit floats.
 pub const MOST_IN_HALF: f64 = 65_000.0;
+
+/// What files say they were written by.
+fn software() -> &'static str {
+    concat!("Tenter ", env!("CARGO_PKG_VERSION"))
+}

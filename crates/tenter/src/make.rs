@@ -5,11 +5,11 @@ use crate::{Failure, Outcome};
 use clap::{Args, ValueEnum};
 use std::path::{Path, PathBuf};
 use tenter_formats::exr_map::{Depth, depth_for, write_map, write_picture};
-use tenter_formats::{FormatError, MOST_IN_HALF, hdr, png};
+use tenter_formats::{FormatError, MOST_IN_HALF, hdr, ktx2, png};
 use tenter_sky::camera::Camera;
 use tenter_sky::develop::Development;
 use tenter_sky::live::Effort;
-use tenter_sky::picture::{Area, Disc, MapRender, MapSettings, Scale, render};
+use tenter_sky::picture::{Area, Disc, Layout, MapError, MapRender, MapSettings, Scale, effort_for, render};
 use tenter_sky::scene::Workshop;
 use tenter_sky::spectrum::gamut_to_grey;
 
@@ -25,6 +25,9 @@ pub struct PictureArguments {
     /// Ends in .png (developed) or .exr (linear, cd/m2).
     #[arg(long)]
     out: PathBuf,
+    /// Most noise that may be left, percent; steps are as fine as that needs.
+    #[arg(long, value_name = "PCT")]
+    noise: Option<f64>,
 }
 
 #[derive(Clone, Copy, PartialEq, ValueEnum)]
@@ -40,22 +43,32 @@ enum ScaleArgument {
 }
 
 #[derive(Clone, Copy, ValueEnum)]
-enum Layout {
+enum LayoutArgument {
+    /// The whole sphere, twice as wide as high.
     Latlong,
+    /// Six faces; one below the other in OpenEXR and Radiance HDR.
+    Cube,
+    /// The upper hemisphere in a circle.
+    Fisheye,
+}
+
+#[derive(Clone, Copy, PartialEq, ValueEnum)]
+enum With {
+    Land,
 }
 
 #[derive(Args)]
 pub struct MapArguments {
     sky: PathBuf,
     #[arg(long, value_enum, default_value = "latlong")]
-    layout: Layout,
-    /// Twice the height.
+    layout: LayoutArgument,
+    /// Pixels across; of a cube, along each face.
     #[arg(long)]
     width: usize,
-    /// Ends in .exr or .hdr; a .json with the lights is put beside it.
+    /// Ends in .exr, .hdr or (cubes) .ktx2; a .json with the lights is put beside it.
     #[arg(long)]
     out: PathBuf,
-    /// Azimuth in the middle column, degrees.
+    /// Azimuth in the middle column, in the middle of a cube's +z face, or at the top of a fisheye, degrees.
     #[arg(long, default_value_t = 0.0, allow_negative_numbers = true)]
     heading: f64,
     #[arg(long, value_enum, default_value = "nits")]
@@ -63,6 +76,15 @@ pub struct MapArguments {
     /// Leave something out; may be given twice.
     #[arg(long, value_enum)]
     without: Vec<Without>,
+    /// Put something in that is not part of a map by itself.
+    #[arg(long, value_enum)]
+    with: Vec<With>,
+    /// Most noise that may be left, percent; steps are as fine as that needs.
+    #[arg(long, value_name = "PCT")]
+    noise: Option<f64>,
+    /// All smaller levels too (.ktx2).
+    #[arg(long)]
+    mips: bool,
     /// 16-bit values, or an error if they do not hold the sun.
     #[arg(long, conflicts_with = "float")]
     half: bool,
@@ -95,9 +117,19 @@ pub fn picture(a: PictureArguments) -> Outcome {
     let sky = read_sky(&a.sky)?;
     let scene = scene(&sky);
     let camera = Camera::lens(&sky.eye, a.width, a.height);
-    let mut picture = render(&scene, &camera, Effort::default(), &|| false).expect("nobody calls this off");
+    let effort = match a.noise {
+        None => Effort::default(),
+        Some(percent) if (0.01..=100.0).contains(&percent) => {
+            let found = effort_for(&scene, &camera, percent, &|| false).expect("nobody calls this off");
+            let (effort, left) = found.ok_or(Failure::failed(MapError::Noise(percent)))?;
+            eprintln!("noise left {left:.2} %");
+            effort
+        }
+        Some(percent) => return Err(Failure::Input(format!("--noise: {percent} is outside 0.01 to 100"))),
+    };
+    let mut picture = render(&scene, &camera, effort, &|| false).expect("nobody calls this off");
     let whole = Area { x: 0, y: 0, width: a.width, height: a.height };
-    Disc::new(&scene, Effort::default()).add_to(&mut picture, &camera, whole, &scene);
+    Disc::new(&scene, effort).add_to(&mut picture, &camera, whole, &scene);
     if kind == "png" {
         return png::write(&a.out, &picture.pixels, a.width, a.height, &Development::new(&sky.grade))
             .map_err(of_format);
@@ -110,9 +142,38 @@ pub fn picture(a: PictureArguments) -> Outcome {
     write_picture(&a.out, &picture.pixels, a.width, a.height, depth).map_err(of_format)
 }
 
+/// The kind of file, if it can hold what is asked.
+fn check_file(a: &MapArguments, layout: Layout) -> Result<String, Failure> {
+    let kind = ending(&a.out);
+    let fail = |message: String| Err(Failure::Input(message));
+    match kind.as_str() {
+        "exr" | "hdr" => {}
+        "ktx2" if layout == Layout::Cube && (a.width.is_power_of_two() || !a.mips) => {}
+        "ktx2" if layout == Layout::Cube => {
+            return fail(format!("--mips: needs a width that is a power of two, not {}", a.width));
+        }
+        "ktx2" => return fail("--out: .ktx2 holds cubes; add --layout cube".into()),
+        _ => return fail(format!("--out: {} should end in .exr, .hdr or .ktx2", a.out.display())),
+    }
+    if kind == "hdr" && (a.half || a.float) {
+        return fail("--half and --float are for .exr and .ktx2".into());
+    }
+    if kind != "ktx2" && a.mips {
+        return fail("--mips is for .ktx2".into());
+    }
+    Ok(kind)
+}
+
 pub fn map(a: MapArguments) -> Outcome {
-    let Layout::Latlong = a.layout;
+    if a.with.contains(&With::Land) {
+        return Err(Failure::Input("--with: there is no trial land yet; the ground is a plane".into()));
+    }
     let settings = MapSettings {
+        layout: match a.layout {
+            LayoutArgument::Latlong => Layout::Latlong,
+            LayoutArgument::Cube => Layout::Cube,
+            LayoutArgument::Fisheye => Layout::Fisheye,
+        },
         width: a.width,
         heading_deg: a.heading,
         scale: match a.scale {
@@ -121,18 +182,14 @@ pub fn map(a: MapArguments) -> Outcome {
         },
         sun: !a.without.contains(&Without::Sun),
         clouds: !a.without.contains(&Without::Clouds),
+        noise_percent: a.noise,
     };
-    settings.check().map_err(|e| Failure::Input(format!("--{e}")))?;
-    let kind = ending(&a.out);
-    if kind != "exr" && kind != "hdr" {
-        return Err(Failure::Input(format!("--out: {} should end in .exr or .hdr", a.out.display())));
-    }
-    if kind == "hdr" && (a.half || a.float) {
-        return Err(Failure::Input("--half and --float are for .exr".into()));
-    }
+    settings
+        .check()
+        .map_err(|e| Failure::Input(format!("--{}", e.to_string().replacen("_percent", "", 1))))?;
+    let kind = check_file(&a, settings.layout)?;
     let sky = read_sky(&a.sky)?;
-    let map =
-        MapRender::new(&sky, &settings, &Workshop::default(), &|| false).expect("nobody calls this off");
+    let map = MapRender::new(&sky, &settings, &Workshop::default(), &|| false).map_err(Failure::failed)?;
     let mut shown = 0;
     let (pixels, facts) = map
         .whole(&|| false, |done| {
@@ -153,7 +210,11 @@ pub fn map(a: MapArguments) -> Outcome {
             eprintln!("32-bit float, for the largest value is {:.3e}", facts.largest.value);
         }
         values = if depth == Depth::Half { "half" } else { "float" };
-        write_map(&a.out, &pixels, &facts, depth).map_err(of_format)?;
+        if kind == "ktx2" {
+            ktx2::write_cube(&a.out, &pixels, facts.width, depth, a.mips).map_err(of_format)?;
+        } else {
+            write_map(&a.out, &pixels, &facts, depth).map_err(of_format)?;
+        }
     }
     if facts.out_of_gamut_percent > 0.0 {
         eprintln!("{:.2} % of pixels were moved into Rec.709", facts.out_of_gamut_percent);

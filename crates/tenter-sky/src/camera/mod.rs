@@ -2,7 +2,9 @@
 //!
 //! Samples are at pixel centres. A latlong map follows OpenEXR's ENVMAP_LATLONG in its own axes (y up, +z in
 //! the middle column, +x in the left quarter); with north as +z and up as +y, west is +x, so that east lies to
-//! the right of the middle.
+//! the right of the middle. A cube map follows its ENVMAP_CUBE ([`cube`]).
+
+pub mod cube;
 
 use crate::document::Eye;
 use std::f64::consts::{PI, TAU};
@@ -21,6 +23,12 @@ pub enum Projection {
     Lens { heading: f64, pitch: f64, half_width: f64 },
     /// The whole sphere; `heading` is the azimuth in the middle column, radians.
     Latlong { heading: f64 },
+    /// The whole sphere on six square faces, one below the other; `heading` is the azimuth in the middle of the
+    /// fifth (+z) face, radians.
+    Cube { heading: f64 },
+    /// The upper hemisphere as a camera that looks up sees it, equidistant: zenith in the middle, `heading`
+    /// (radians) at the top, the azimuth 90 degrees clockwise of it at the left.
+    Fisheye { heading: f64 },
     /// The upper hemisphere in a square, each pixel as large as any other in what it adds to the illuminance
     /// of level ground (orthographic: the square holds the unit disc).
     Level,
@@ -44,6 +52,17 @@ impl Camera {
         Camera { projection, width, height: width / 2 }
     }
 
+    /// `width` pixels along each face.
+    pub fn cube(width: usize, heading_deg: f64) -> Camera {
+        let projection = Projection::Cube { heading: heading_deg.to_radians() };
+        Camera { projection, width, height: 6 * width }
+    }
+
+    pub fn fisheye(width: usize, heading_deg: f64) -> Camera {
+        let projection = Projection::Fisheye { heading: heading_deg.to_radians() };
+        Camera { projection, width, height: width }
+    }
+
     /// Unit direction at a place in pixels (0.5, 0.5 is the centre of the first one, at the upper left).
     /// `None` where the projection shows nothing.
     pub fn direction(&self, x: f64, y: f64) -> Option<[f64; 3]> {
@@ -58,6 +77,15 @@ impl Camera {
                 let azimuth = heading + (x / w - 0.5) * TAU;
                 let elevation = (0.5 - y / h) * PI;
                 Some(toward(azimuth, elevation))
+            }
+            Projection::Cube { heading } => {
+                let face = ((y / w) as usize).min(5);
+                Some(cube::direction(face, [2.0 * x / w - 1.0, 2.0 * (y / w - face as f64) - 1.0], heading))
+            }
+            Projection::Fisheye { heading } => {
+                let (left, up) = (1.0 - 2.0 * x / w, 1.0 - 2.0 * y / h);
+                let r = left.hypot(up);
+                (r <= 1.0).then(|| toward(heading + left.atan2(up), (1.0 - r) * 0.5 * PI))
             }
             Projection::Level => {
                 let (east, north) = (2.0 * x / w - 1.0, 1.0 - 2.0 * y / h);
@@ -86,6 +114,16 @@ impl Camera {
                 let x = ((d[0].atan2(d[1]) - heading) / TAU + 0.5).rem_euclid(1.0);
                 Some([x * w, (0.5 - d[2].clamp(-1.0, 1.0).asin() / PI) * h])
             }
+            Projection::Cube { heading } => {
+                let face = cube::face_of(d, heading);
+                let [a, b] = cube::place(face, d, heading).expect("a face sees what lies on it");
+                Some([(a + 1.0) * 0.5 * w, ((b + 1.0) * 0.5 + face as f64) * w])
+            }
+            Projection::Fisheye { heading } => (d[2] >= 0.0).then(|| {
+                let r = 1.0 - d[2].min(1.0).asin() / (0.5 * PI);
+                let turn = d[0].atan2(d[1]) - heading;
+                [(1.0 - r * turn.sin()) * 0.5 * w, (1.0 - r * turn.cos()) * 0.5 * h]
+            }),
             Projection::Level => (d[2] > 0.0).then(|| [(d[0] + 1.0) * 0.5 * w, (1.0 - d[1]) * 0.5 * h]),
             Projection::Around { azimuth, elevation, radius } => {
                 let [right, up, forward] = in_view(azimuth, elevation, d);
@@ -102,15 +140,30 @@ impl Camera {
         match self.projection {
             Projection::Lens { half_width, .. } => 2.0 * half_width / self.width as f64,
             Projection::Latlong { .. } => TAU / self.width as f64,
-            Projection::Level => 2.0 / self.width as f64,
+            Projection::Cube { .. } | Projection::Level => 2.0 / self.width as f64,
+            Projection::Fisheye { .. } => PI / self.width as f64,
             Projection::Around { radius, .. } => 2.0 * radius.tan() / self.width as f64,
         }
     }
 
-    /// Solid angle of a row's pixels in a latlong map, steradians, exactly.
-    pub fn latlong_solid_angle(&self, row: usize) -> f64 {
-        let edge = |y: usize| ((0.5 - y as f64 / self.height as f64) * PI).sin();
-        TAU / self.width as f64 * (edge(row) - edge(row + 1))
+    /// Solid angle of a pixel of a map, steradians: exact for latlong and cube; in a fisheye from its middle, and
+    /// none for those that reach past the rim with their middles. Zero for projections that are not maps.
+    pub fn solid_angle(&self, x: usize, y: usize) -> f64 {
+        let w = self.width as f64;
+        match self.projection {
+            Projection::Latlong { .. } => {
+                let edge = |y: usize| ((0.5 - y as f64 / self.height as f64) * PI).sin();
+                TAU / w * (edge(y) - edge(y + 1))
+            }
+            Projection::Cube { .. } => cube::solid_angle(x, y % self.width, self.width),
+            Projection::Fisheye { .. } => {
+                let place = |i: usize| 2.0 * (i as f64 + 0.5) / w - 1.0;
+                let r = place(x).hypot(place(y));
+                let angle = r * 0.5 * PI;
+                if r > 1.0 { 0.0 } else { angle.sin() / angle.max(1e-12) * (PI / w).powi(2) }
+            }
+            _ => 0.0,
+        }
     }
 }
 
@@ -153,8 +206,30 @@ mod tests {
         assert!(near(c.direction(100.0, 100.0).unwrap(), [-1.0, 0.0, 0.0]), "left quarter is west");
         assert!(near(c.direction(300.0, 100.0).unwrap(), [1.0, 0.0, 0.0]), "right quarter is east");
         assert!(near(c.direction(7.0, 0.0).unwrap(), [0.0, 0.0, 1.0]), "first row is up");
-        let whole: f64 = (0..200).map(|row| c.latlong_solid_angle(row) * 400.0).sum();
-        assert!((whole - 4.0 * PI).abs() < 1e-9);
+    }
+
+    /// Common practice, no source: a camera that looks up sees north at the top and east at its left.
+    #[test]
+    fn fisheye_orientation() {
+        let c = Camera::fisheye(400, 0.0);
+        let near = |x: f64, y: f64, b: [f64; 3]| {
+            c.direction(x, y).unwrap().iter().zip(b).all(|(a, b)| (a - b).abs() < 1e-9)
+        };
+        assert!(near(200.0, 200.0, [0.0, 0.0, 1.0]), "zenith in the middle");
+        assert!(near(200.0, 0.0, [0.0, 1.0, 0.0]), "north at the top");
+        assert!(near(0.0, 200.0, [1.0, 0.0, 0.0]), "east at the left");
+        assert!(near(200.0, 100.0, [0.0, 0.5f64.sqrt(), 0.5f64.sqrt()]), "45 degrees half way");
+        assert!(c.direction(3.0, 3.0).is_none(), "nothing in the corners");
+    }
+
+    #[test]
+    fn solid_angles_of_maps_add_up() {
+        let sum = |c: Camera| -> f64 {
+            (0..c.height).map(|y| (0..c.width).map(|x| c.solid_angle(x, y)).sum::<f64>()).sum()
+        };
+        assert!((sum(Camera::latlong(400, 0.0)) / (4.0 * PI) - 1.0).abs() < 1e-9);
+        assert!((sum(Camera::cube(64, 20.0)) / (4.0 * PI) - 1.0).abs() < 1e-9);
+        assert!((sum(Camera::fisheye(512, 0.0)) / (2.0 * PI) - 1.0).abs() < 1e-3);
     }
 
     #[test]
@@ -164,10 +239,12 @@ mod tests {
         for c in [
             Camera::lens(&eye, 960, 540),
             Camera::latlong(1024, 70.0),
+            Camera::cube(64, 33.0),
+            Camera::fisheye(64, 12.0),
             Camera { projection: around, width: 64, height: 64 },
             Camera { projection: Projection::Level, width: 64, height: 64 },
         ] {
-            for (x, y) in [(10.0, 20.0), (31.5, 31.5), (40.0, 30.25)] {
+            for (x, y) in [(10.0, 20.0), (31.5, 31.5), (40.0, 30.25), (50.5, 330.5)] {
                 let Some(d) = c.direction(x, y) else { continue };
                 let [px, py] = c.place(d).unwrap();
                 assert!((px - x).abs() < 1e-6 && (py - y).abs() < 1e-6, "{c:?} {x} {y}: {px} {py}");

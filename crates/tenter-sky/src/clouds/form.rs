@@ -5,6 +5,7 @@
 //! in metres; both go on below zero outside, which tells rays how far the next cloud is. Maps are nested
 //! squares around the origin, each four times as wide as the one before. Lumps move the hull's surface out and in.
 
+use super::distance::HullMap;
 use super::hash::layered_noise;
 use super::heaps::{Dome, domes_in};
 use super::lumps::{COARSEST, Lumps};
@@ -16,6 +17,10 @@ use rayon::prelude::*;
 
 /// Nested maps.
 pub const LEVELS: usize = 3;
+/// How much smaller the fine lumps are.
+const FINER: f64 = 7.3;
+/// Lumps begin to fade at footprints of 0.6 of their size and are gone at 1.6 of it.
+const FADE: f32 = 1.6;
 /// Side of the tile a task fills, in texels.
 const TILE: usize = 128;
 /// Field value of places no dome reaches.
@@ -31,8 +36,14 @@ pub struct CloudForm {
     /// Extinction in the core, per metre.
     pub extinction: f32,
     maps: Maps,
-    /// Length of the coarse block of lumps, m, and of the fine one.
-    block: [f32; 2],
+    /// Blocks per metre, of the coarse lumps and of the fine ones.
+    per_block: [f32; 2],
+    /// How fast lumps fade as footprints grow to their size, per metre.
+    fade: [f32; 2],
+    /// How fast edges sharpen and lumps grow above the base, and with the body they grow on, per metre.
+    sharpen: f32,
+    rise: f32,
+    flank: f32,
     /// How far lumps move the surface, m.
     amplitude: [f32; 2],
     /// Where the blocks begin, in block sides.
@@ -57,8 +68,6 @@ struct Maps {
     /// Lowest value, and value and slope per step of the packing.
     lowest: f32,
     per_step: [f32; 2],
-    /// Metres along the ground to the nearest hull, at half as many texels a side.
-    gaps: Vec<f32>,
 }
 
 /// What a layer is at a packet of places.
@@ -74,12 +83,10 @@ pub struct Place<R: Real> {
     pub beside: R,
 }
 
-/// A hull's value and slopes.
+/// A hull's value and slope.
 struct Hull<R: Real> {
     value: R,
     slope: R,
-    /// Metres along the ground to the nearest hull.
-    gap: R,
 }
 
 impl CloudForm {
@@ -95,7 +102,7 @@ impl CloudForm {
             Family::Heaps => 0.38 * lump * layer.lobes,
             Family::Sheets => 0.22 * lump * layer.lobes,
         };
-        let block = [lump * COARSEST as f64, lump * COARSEST as f64 / 7.3];
+        let block = [lump * COARSEST as f64, lump * COARSEST as f64 / FINER];
         let slide = [layer.slide_east_m, layer.slide_north_m];
         let offset = block.map(|b| slide.map(|s| (-s / b).rem_euclid(1.0) as f32));
         let edge = match family {
@@ -106,7 +113,8 @@ impl CloudForm {
         let field = Field {
             layer,
             tallest: (depth - 0.5 * amplitude).max(0.5 * depth),
-            swell: 0.02 * amplitude - 0.3 * erosion,
+            // Measured over all kinds; the taller, the more lumps there are to reach out.
+            swell: 0.0175 * layer.lobes * depth - 0.3 * erosion,
             family,
         };
         let moved = 1.2 * amplitude + erosion;
@@ -116,7 +124,14 @@ impl CloudForm {
             depth: depth as f32,
             extinction: layer.extinction_per_m() as f32,
             maps: Maps::new(&field, reach, making.into()),
-            block: block.map(|b| b as f32),
+            per_block: block.map(|b| 1.0 / b as f32),
+            fade: [lump, lump / FINER].map(|size| (FADE as f64 / size) as f32),
+            sharpen: match family {
+                Family::Heaps => 1.0 / (0.12 * depth) as f32,
+                Family::Sheets => 1.0 / (0.25 * depth) as f32,
+            },
+            rise: 1.0 / (0.05 * depth) as f32,
+            flank: 0.7 / amplitude.max(1.0) as f32,
             amplitude: [amplitude as f32, (amplitude * 0.24) as f32],
             offset,
             edge: edge.map(|e| e as f32),
@@ -134,6 +149,18 @@ impl CloudForm {
     /// The layer at places (m east, m north, m above the base) for footprints of `w` metres.
     #[inline(always)]
     pub fn at<R: Real, const SHEET: bool>(&self, x: R, y: R, z: R, w: R) -> Place<R> {
+        self.place::<R, SHEET, true>(x, y, z, w)
+    }
+
+    /// The extinction alone, per metre: for those who do not step by the distance.
+    #[inline(always)]
+    pub fn extinction_at<R: Real, const SHEET: bool>(&self, x: R, y: R, z: R, w: R) -> R {
+        self.place::<R, SHEET, false>(x, y, z, w).extinction
+    }
+
+    /// `OPEN`: whether distances through the open are wanted.
+    #[inline(always)]
+    fn place<R: Real, const SHEET: bool, const OPEN: bool>(&self, x: R, y: R, z: R, w: R) -> Place<R> {
         let hull = self.maps.hull(x, y);
         let zero = R::splat(0.0);
         let depth = R::splat(self.depth);
@@ -151,10 +178,11 @@ impl CloudForm {
             let q = hull.value - z * z;
             let steep = (hull.slope * hull.slope + z * z * R::splat(4.0)).sqrt().max(R::splat(0.25) * depth);
             // The slope tells the distance to a dome's own surface; another may stand nearer, so it is not
-            // trusted far. Where no dome is in reach, the map's gap is a true bound.
+            // trusted far. Outside, the way along the ground is a true bound.
             let body = (q / steep).max(-R::splat(self.open_step) - (z - depth).max(zero));
-            let alone = R::splat(self.moved + self.edge[1]).lt(hull.gap);
-            smooth = R::select(alone, body.min(-hull.gap), body).min(z);
+            let along = hull.value / hull.slope.max(R::splat(1e-3));
+            let body = R::select(hull.value.lt(zero), body.min(along), body);
+            smooth = body.min(z);
             above = (hull.value.max(zero).sqrt() - z).max(zero);
             below = z.max(zero);
             beside = hull.value.max(zero) / hull.slope.max(R::splat(0.25) * depth);
@@ -165,20 +193,20 @@ impl CloudForm {
         let share = (inside / edge + R::splat(0.5)).clamp(0.0, 1.0);
         // A smooth step keeps the mean of the ramp and has no corner that shading would show.
         let share = share * share * (R::splat(3.0) - share - share);
-        // Lumps are steeper than a distance may be: outside, only a part of it is a safe step.
         let clear = inside + edge * R::splat(0.5);
-        let clear = clear.max(clear * R::splat(0.4));
+        // Lumps are steeper than a distance may be: among them, only a part of it is a safe step.
+        let among = smooth + R::splat(self.moved) + edge * R::splat(0.5);
+        let clear = R::select(clear.lt(zero), (clear * R::splat(0.5)).min(among), clear);
         Place { inside: clear, extinction: share * R::splat(self.extinction), above, below, beside }
     }
 
     /// Lumps and erosion: the moved surface and the width of its edge.
     #[inline(always)]
     fn surface<R: Real, const SHEET: bool>(&self, x: R, y: R, z: R, w: R, smooth: R, body: R) -> (R, R) {
-        let depth = R::splat(self.depth);
-        let low = (z / (depth * R::splat(if SHEET { 0.25 } else { 0.12 }))).clamp(0.0, 1.0);
+        let low = (z * R::splat(self.sharpen)).clamp(0.0, 1.0);
         // Lumps no larger than the body they grow on, or they would float beside it as dust.
-        let rise = (z / (depth * R::splat(0.05))).clamp(0.0, 1.0);
-        let flank = rise * (body * R::splat(0.7 / self.amplitude[0].max(1.0))).min(R::splat(1.0));
+        let rise = (z * R::splat(self.rise)).clamp(0.0, 1.0);
+        let flank = rise * (body * R::splat(self.flank)).min(R::splat(1.0));
         let edge = R::splat(self.edge[1]).lerp(R::splat(self.edge[0]), low).max(w);
         let reach = self.moved;
         let near = (smooth.abs() - edge).lt(R::splat(reach));
@@ -189,12 +217,10 @@ impl CloudForm {
         let lumps = Lumps::get();
         // Coarse lumps fade where the underside is flat; a turned block shows no grid.
         let swell = if SHEET { low * R::splat(0.65) + R::splat(0.35) } else { flank };
-        let lump_size = self.block[0] / COARSEST as f32;
-        let seen = (R::splat(1.6) - w * R::splat(1.6 / lump_size)).clamp(0.0, 1.0);
+        let seen = (R::splat(FADE) - w * R::splat(self.fade[0])).clamp(0.0, 1.0);
         let coarse = lumps.at(self.turned::<R>(0, x, y, z));
         let mut d = smooth + (coarse - R::splat(0.5)) * R::splat(2.0 * self.amplitude[0]) * swell * seen;
-        let fine_size = lump_size / 7.3;
-        let seen = (R::splat(1.6) - w * R::splat(1.6 / fine_size)).clamp(0.0, 1.0);
+        let seen = (R::splat(FADE) - w * R::splat(self.fade[1])).clamp(0.0, 1.0);
         if R::splat(0.0).lt(seen).any() {
             let fine = lumps.at(self.turned::<R>(1, x, y, z));
             // Crowns swell outward, undersides and shreds are eaten inward.
@@ -213,7 +239,7 @@ impl CloudForm {
 
     #[inline(always)]
     fn turned<R: Real>(&self, k: usize, x: R, y: R, z: R) -> [R; 3] {
-        let s = R::splat(1.0 / self.block[k]);
+        let s = R::splat(self.per_block[k]);
         let (x, y, z) = (x * s + R::splat(self.offset[k][0]), y * s + R::splat(self.offset[k][1]), z * s);
         // Rotation about an axis that is no lattice direction; rows are orthonormal.
         [
@@ -292,7 +318,7 @@ impl Columns<'_> {
             let mut sum = R::splat(0.0);
             for i in 0..self.steps {
                 let z = R::splat((i as f32 + 0.5) * dz);
-                sum = sum + self.form.at::<R, SHEET>(x, y, z, R::splat(self.w)).extinction;
+                sum = sum + self.form.extinction_at::<R, SHEET>(x, y, z, R::splat(self.w));
             }
             (sum * R::splat(dz)).store(&mut lanes[2]);
             out[start..start + count].copy_from_slice(&lanes[2][..count]);
@@ -325,27 +351,26 @@ impl Maps {
             let threshold = field.threshold(texel, making);
             fill(plane, side, texel, making, |low, high, tile| field.hull(threshold, low, high, texel, tile));
         }
-        let gaps = values
-            .par_chunks_exact(side * side)
-            .zip(half)
-            .flat_map_iter(|(plane, half)| gaps(plane, side, 2.0 * half / side as f32))
-            .collect();
-        let (lowest, highest) = values.iter().fold((f32::MAX, f32::MIN), |(a, b), v| (a.min(*v), b.max(*v)));
-        let slopes: Vec<f32> = values
+        let mut slopes: Vec<f32> = values
             .par_chunks_exact(side * side)
             .zip(half)
             .flat_map(|(plane, half)| slopes(plane, side, 2.0 * half / side as f32))
             .collect();
+        if field.family == Family::Heaps {
+            slope_to_rims(&values, &mut slopes, side, half, field.floor() as f32);
+        }
+        let (lowest, highest) = values.iter().fold((f32::MAX, f32::MIN), |(a, b), v| (a.min(*v), b.max(*v)));
         let steepest = slopes.iter().fold(0.0f32, |a, b| a.max(*b));
         let per_step = [((highest - lowest) / 65535.0).max(1e-9), (steepest / 65535.0).max(1e-9)];
         let words = values
             .par_iter()
             .zip(&slopes)
             .map(|(v, s)| {
-                ((v - lowest) / per_step[0] + 0.5) as u32 | (((s / per_step[1] + 0.5) as u32) << 16)
+                ((v - lowest) / per_step[0] + 0.5) as u32
+                    | (((s / per_step[1]).ceil() as u32).min(65535) << 16)
             })
             .collect();
-        Maps { side, half, words, lowest, per_step, gaps }
+        Maps { side, half, words, lowest, per_step }
     }
 
     #[inline(always)]
@@ -370,27 +395,15 @@ impl Maps {
         let row = (level * R::splat(side) + v0).to_int();
         let first = row * R::Int::splat(self.side as i32) + u0.to_int();
         let next = first + R::Int::splat(self.side as i32);
-        let right = R::Int::splat(1);
         // SAFETY: u and v are clamped so that both neighbours lie in the map.
-        let (a, b, c, d) = unsafe {
-            (
-                R::gather_u32(&self.words, first),
-                R::gather_u32(&self.words, first + right),
-                R::gather_u32(&self.words, next),
-                R::gather_u32(&self.words, next + right),
-            )
-        };
+        let ((a, b), (c, d)) =
+            unsafe { (R::gather_word_pairs(&self.words, first), R::gather_word_pairs(&self.words, next)) };
         let value = low_half::<R>(a).lerp(low_half(b), fu).lerp(low_half::<R>(c).lerp(low_half(d), fu), fv);
         let slope =
             high_half::<R>(a).lerp(high_half(b), fu).lerp(high_half::<R>(c).lerp(high_half(d), fu), fv);
-        let (column, line) = ((u0 * R::splat(0.5)).to_int(), (v0 * R::splat(0.5)).to_int());
-        let coarse = (level * R::splat(0.5 * side)).to_int() + line;
-        // SAFETY: the grid of gaps has half the map's side.
-        let gap = unsafe { R::gather(&self.gaps, coarse * R::Int::splat(self.side as i32 / 2) + column) };
         Hull {
             value: value.mul_add(R::splat(self.per_step[0]), R::splat(self.lowest)),
             slope: slope * R::splat(self.per_step[1]),
-            gap,
         }
     }
 }
@@ -422,62 +435,31 @@ fn slopes(plane: &[f32], side: usize, texel: f32) -> Vec<f32> {
         .collect()
 }
 
-/// Distance along the ground from each block of 2 x 2 texels to the nearest with a hull in it: a lower bound, by
-/// two passes of the chamfer transform (Borgefors 1986).
-fn gaps(plane: &[f32], side: usize, texel: f32) -> Vec<f32> {
-    let n = side / 2;
-    const FAR: f32 = 1e6;
-    let mut cells = vec![FAR; n * n];
-    for y in 0..n {
-        for x in 0..n {
-            let at = |dx: usize, dy: usize| plane[(2 * y + dy) * side + 2 * x + dx];
-            if at(0, 0).max(at(1, 0)).max(at(0, 1)).max(at(1, 1)) > 0.0 {
-                cells[y * n + x] = 0.0;
+/// Outside the hulls, makes slopes such that value over slope is the distance to the nearest one along the ground.
+fn slope_to_rims(values: &[f32], slopes: &mut [f32], side: usize, half: [f32; LEVELS], floor: f32) {
+    let size = side * side;
+    let steepest = slopes.iter().fold(0.0f32, |a, b| a.max(*b));
+    let mut wider: Option<(f32, Vec<f32>)> = None;
+    for level in (0..LEVELS).rev() {
+        let texel = 2.0 * half[level] / side as f32;
+        let (values, slopes) = (&values[level * size..][..size], &mut slopes[level * size..][..size]);
+        let map = HullMap { side, texel, values, slopes, floor };
+        // What stands just past the edge is told by the next wider map.
+        let distances = map.distances(|x, y| match &wider {
+            None => f32::MAX,
+            Some((wide_texel, distances)) => {
+                let middle = 0.5 * side as f32;
+                let at = |i: i32| ((i as f32 + 0.5 - middle) * texel / wide_texel + middle) as usize;
+                (distances[at(y) * side + at(x)] - wide_texel).max(texel)
+            }
+        });
+        for ((slope, value), distance) in slopes.iter_mut().zip(values).zip(&distances) {
+            if *value < 0.0 {
+                *slope = (-value / distance.max(1e-3)).min(steepest);
             }
         }
+        wider = Some((texel, distances));
     }
-    // Steps of 0.95 and 1.34 stay below the straight distance.
-    let (straight, across) = (0.95f32, 1.34f32);
-    for y in 0..n {
-        for x in 0..n {
-            let mut best = cells[y * n + x];
-            if y > 0 {
-                let above = &cells[(y - 1) * n..y * n];
-                best = best.min(above[x] + straight);
-                if x > 0 {
-                    best = best.min(above[x - 1] + across);
-                }
-                if x + 1 < n {
-                    best = best.min(above[x + 1] + across);
-                }
-            }
-            if x > 0 {
-                best = best.min(cells[y * n + x - 1] + straight);
-            }
-            cells[y * n + x] = best;
-        }
-    }
-    for y in (0..n).rev() {
-        for x in (0..n).rev() {
-            let mut best = cells[y * n + x];
-            if y + 1 < n {
-                let below = &cells[(y + 1) * n..(y + 2) * n];
-                best = best.min(below[x] + straight);
-                if x > 0 {
-                    best = best.min(below[x - 1] + across);
-                }
-                if x + 1 < n {
-                    best = best.min(below[x + 1] + across);
-                }
-            }
-            if x + 1 < n {
-                best = best.min(cells[y * n + x + 1] + straight);
-            }
-            cells[y * n + x] = best;
-        }
-    }
-    // Both ends may lie anywhere in their blocks.
-    cells.iter().map(|v| ((v - 1.5).max(0.0) * 2.0 * texel).min(FAR)).collect()
 }
 
 /// Fills a square map in tiles; the closure gets a tile's lower and upper corner (m) and its texels.
@@ -521,6 +503,25 @@ struct Tile {
 }
 
 impl Tile {
+    /// Raises texels around a dome to what its own field would be if it reached `swell` metres farther on all sides.
+    fn raise_wider(&mut self, dome: &Dome, swell: f64) {
+        let reach = dome.radius * 2.7 + swell.max(0.0);
+        let range = |c: f64, low: f64| {
+            let at = |v: f64| ((v - low) / self.texel).clamp(0.0, self.side as f64) as usize;
+            at(c - reach + self.texel)..at(c + reach + self.texel)
+        };
+        let top = (1.0 + dome.birth) as f32;
+        for row in range(dome.y, self.low[1]) {
+            let dy = self.low[1] + row as f64 * self.texel - dome.y;
+            for column in range(dome.x, self.low[0]) {
+                let dx = self.low[0] + column as f64 * self.texel - dome.x;
+                let r = ((dx.hypot(dy) - swell).max(0.0) / dome.radius) as f32;
+                let value = &mut self.values[row * self.side + column];
+                *value = value.max(top - r * r);
+            }
+        }
+    }
+
     /// Raises texels within `reach` of a centre to `top - slope * distance^2`; x is divided by `stretch`.
     fn raise(&mut self, x: f64, y: f64, stretch: f64, reach: f64, top: f32, fall: f32) {
         let range = |c: f64, low: f64, reach: f64| {
@@ -567,10 +568,9 @@ impl Field<'_> {
         let style = style_of(self.layer.kind);
         fill(&mut plane, SIDE, step, making, |low, high, tile| match self.family {
             Family::Heaps => self.domes(low, high, smallest, 2.0, |d| {
-                // What lumps and erosion leave of a dome's outline, measured over all kinds.
-                let radius = d.radius + self.swell;
-                let (top, fall) = (1.0 + d.birth, 1.0 / (radius * radius));
-                tile.raise(d.x, d.y, 1.0, radius * 2.7, top as f32, fall as f32);
+                // Lumps and erosion move a dome's outline by so much, whatever cover makes of its size.
+                let swell = self.swell.min(0.3 * d.height);
+                tile.raise_wider(&d, swell);
             }),
             Family::Sheets => self.sheet(&style, low, high, smallest, tile),
         });
@@ -582,6 +582,12 @@ impl Field<'_> {
         let rank = ((1.0 - cover) * (plane.len() - 1) as f64).round() as usize;
         // A whole overcast has no seams left: past 97 % the threshold goes on below the lowest value.
         plane[rank].max(LOWEST + 1.0) as f64 - self.closed() * 1.2
+    }
+
+    /// Value of the hulls' map where no heap is near: low enough that no lump reaches up to it, high enough that
+    /// skirts are short.
+    fn floor(&self) -> f64 {
+        -(0.22 * self.tallest).powi(2)
     }
 
     /// How far a whole overcast has closed its last gaps: past 97 % cover, heaps grow together.
@@ -610,8 +616,7 @@ impl Field<'_> {
         let style = style_of(self.layer.kind);
         match self.family {
             Family::Heaps => {
-                // Low enough that no lump reaches up to it, high enough that skirts are short.
-                let floor = -(0.22 * self.tallest).powi(2);
+                let floor = self.floor();
                 tile.values.fill(floor as f32);
                 let grow = (2.0 - threshold).clamp(1.0, 4.0).sqrt();
                 self.domes(low, high, self.smallest(texel), grow, |d| {
@@ -635,6 +640,9 @@ impl Field<'_> {
             Family::Sheets => {
                 self.sheet(&style, low, high, self.smallest(texel), tile);
                 let (depth, threshold) = (self.layer.depth_m as f32, threshold as f32);
+                // Where sheets are thin their edges do not count as cloud (optical depth 0.3): ask for as much more.
+                let thin = (1.5 * 0.3 / self.layer.extinction_per_m() as f32 / depth).min(0.9);
+                let threshold = threshold - style.seam * (1.0 - (1.0 - thin).sqrt());
                 for v in tile.values.iter_mut() {
                     let x = (*v - threshold) / style.seam;
                     *v = depth * if x > 0.0 { x.min(1.0) * (2.0 - x.min(1.0)) } else { 2.0 * x.max(-0.5) };
@@ -702,15 +710,18 @@ mod tests {
 
     #[test]
     fn cover_is_what_was_asked() {
+        let mut worst = 0.0f64;
         for kind in CloudKind::ALL {
             for cover in [0.2, 0.5, 0.8] {
                 let layer = CloudLayer { cover, ..kind.usual() };
                 let form = CloudForm::new(&layer, 160_000.0, Fineness::Full);
                 let got = form.survey().cover();
                 println!("{kind:?}: asked {cover}, got {got:.3}");
-                assert!((got - cover).abs() < 0.06, "{kind:?}: asked {cover}, got {got:.3}");
+                worst = worst.max((got - cover).abs());
             }
         }
+        // Three points are the aim; scattered congestus is still off by more.
+        assert!(worst < 0.05, "off by {worst:.3}");
     }
 
     #[test]

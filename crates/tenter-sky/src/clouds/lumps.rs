@@ -8,15 +8,17 @@ use crate::simd::{Int, Kernel, Real, dispatch};
 use rayon::prelude::*;
 use std::sync::LazyLock;
 
-/// Samples along each side of the block.
+/// Samples along each side of the block: three to the finest ball.
 pub const SIDE: usize = 64;
-const BITS: u32 = SIDE.trailing_zeros();
+/// Words along a row: the first comes again after the last, so that pairs are read across the seam.
+const ROW: usize = SIDE + 1;
 /// Points along each side in the coarsest octave.
 pub const COARSEST: usize = 5;
 /// Octaves; each has twice the points along a side.
 const OCTAVES: usize = 3;
 
-/// Four neighbouring bytes of a plane (x, x+1; y, y+1) in each word, so that two reads give eight samples.
+/// Four neighbouring bytes (y, y+1; z, z+1) in each word: a pair of words along x holds all eight corners of a
+/// cell, and one read brings both.
 pub struct Lumps {
     words: Vec<u32>,
 }
@@ -35,13 +37,13 @@ impl Lumps {
             .collect();
         equalise(&mut values);
         let byte = |x: usize, y: usize, z: usize| {
-            (values[(z * SIDE + y % SIDE) * SIDE + x % SIDE] * 255.0 + 0.5) as u32
+            (values[(z % SIDE * SIDE + y % SIDE) * SIDE + x % SIDE] * 255.0 + 0.5) as u32
         };
-        let words = (0..SIDE * SIDE * SIDE)
+        let words = (0..SIDE * SIDE * ROW)
             .into_par_iter()
             .map(|i| {
-                let (x, y, z) = (i % SIDE, i / SIDE % SIDE, i / SIDE / SIDE);
-                byte(x, y, z) | byte(x + 1, y, z) << 8 | byte(x, y + 1, z) << 16 | byte(x + 1, y + 1, z) << 24
+                let (x, y, z) = (i % ROW, i / ROW % SIDE, i / ROW / SIDE);
+                byte(x, y, z) | byte(x, y + 1, z) << 8 | byte(x, y, z + 1) << 16 | byte(x, y + 1, z + 1) << 24
             })
             .collect();
         Lumps { words }
@@ -51,23 +53,23 @@ impl Lumps {
     /// that its mean is one half.
     #[inline(always)]
     pub fn at<R: Real>(&self, p: [R; 3]) -> R {
-        let side = R::splat(SIDE as f32);
-        let (x, y, z) = (p[0] * side, p[1] * side, p[2] * side);
-        let (x0, y0, z0) = (x.floor(), y.floor(), z.floor());
-        let (fx, fy, fz) = (x - x0, y - y0, z - z0);
-        let mask = R::Int::splat(SIDE as i32 - 1);
-        let (ix, iy, iz) = (x0.to_int() & mask, y0.to_int() & mask, z0.to_int() & mask);
-        let above = (iz + R::Int::splat(1)) & mask;
-        let plane = iy.shl::<BITS>() + ix;
-        // SAFETY: every index is masked to the block.
-        let (a, b) = unsafe {
-            (
-                R::gather_u32(&self.words, iz.shl::<{ 2 * BITS }>() + plane),
-                R::gather_u32(&self.words, above.shl::<{ 2 * BITS }>() + plane),
-            )
-        };
-        flat(a, fx, fy).lerp(flat(b, fx, fy), fz) * R::splat(1.0 / 255.0)
+        let ([x0, fx], [y0, fy], [z0, fz]) = (cell(p[0]), cell(p[1]), cell(p[2]));
+        // Numbers of words are far below where floats skip integers.
+        let row = z0.mul_add(R::splat(SIDE as f32), y0);
+        let first = row.mul_add(R::splat(ROW as f32), x0).to_int();
+        // SAFETY: cells lie in the block, and each row has one word more than cells.
+        let (a, b) = unsafe { R::gather_word_pairs(&self.words, first) };
+        flat(a, fy, fz).lerp(flat(b, fy, fz), fx) * R::splat(1.0 / 255.0)
     }
+}
+
+/// Cell along one axis of the repeating block, and the way through it from 0 to 1.
+#[inline(always)]
+fn cell<R: Real>(p: R) -> [R; 2] {
+    let x = (p - p.floor()) * R::splat(SIDE as f32);
+    // What rounds up to the block's end stays in its last cell.
+    let cell = x.floor().min(R::splat(SIDE as f32 - 1.0));
+    [cell, x - cell]
 }
 
 /// Interpolates the four bytes of a word.

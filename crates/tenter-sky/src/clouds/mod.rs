@@ -6,6 +6,7 @@
 //! [`mie`] tells how droplets scatter; [`diffusion`] what many scatterings make of it.
 
 pub mod diffusion;
+mod distance;
 pub mod form;
 mod hash;
 mod heaps;

@@ -78,13 +78,11 @@ impl Layout {
 
     #[inline(always)]
     fn four<R: Real>(&self, values: &[f32], first: R::Int, fu: R, fv: R) -> R {
-        let (right, up) = (R::Int::splat(1), R::Int::splat(self.side as i32));
+        let up = R::Int::splat(self.side as i32);
         // SAFETY: both callers clamp the first cell so that its neighbours lie in the grid.
-        unsafe {
-            let bottom = R::gather(values, first).lerp(R::gather(values, first + right), fu);
-            let top = R::gather(values, first + up).lerp(R::gather(values, first + up + right), fu);
-            bottom.lerp(top, fv)
-        }
+        let ((a, b), (c, d)) =
+            unsafe { (R::gather_pairs(values, first), R::gather_pairs(values, first + up)) };
+        a.lerp(b, fu).lerp(c.lerp(d, fu), fv)
     }
 }
 
@@ -148,8 +146,7 @@ impl DensityRow<'_> {
         let mut row = vec![0.0; layout.side];
         for start in (0..layout.side).step_by(R::LANES) {
             let x = steps::<R>(layout.centre(self.level, start), cell);
-            let place = self.form.at::<R, SHEET>(x, y, z, w);
-            place.extinction.store(&mut row[start..]);
+            self.form.extinction_at::<R, SHEET>(x, y, z, w).store(&mut row[start..]);
         }
         row
     }

@@ -16,10 +16,13 @@ use crate::simd::{Mask, Real};
 const SPENT: f32 = 0.004;
 const MOST_STEPS: usize = 700;
 /// Opacity that is lit by one look toward the sun.
-const ENOUGH: f32 = 0.09;
-/// Samples toward the sun through the form, and how each step grows on the one before.
-const SUN_STEPS: usize = 5;
-const SUN_GROWTH: f32 = 2.2;
+const ENOUGH: f32 = 0.3;
+/// Samples toward the sun through the form, the first of them this long (m), each longer than the one before.
+const SUN_STEPS: f32 = 6.0;
+const SUN_FIRST: f32 = 14.0;
+const SUN_GROWTH: f32 = 1.6;
+/// Footprint of a sample toward the sun, as a share of its length.
+const SUN_FOOTPRINT: f32 = 0.5;
 /// Share of extinction that turns light for good (similarity).
 const TURNED: f32 = 1.0 - ASYMMETRY;
 
@@ -95,6 +98,8 @@ pub fn march<R: Real, const SHEET: bool>(
     let form = &clouds.form.0;
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
     let phases = phases::<R>(clouds, rays.to_sun);
+    let toward_sun = TowardSun::new(look.effort.step);
+    let enough = R::splat(ENOUGH * look.effort.step.min(1.0));
     let mut light = [zero; 3];
     let mut through = one;
     let mut t = spans.start;
@@ -134,9 +139,10 @@ pub fn march<R: Real, const SHEET: bool>(
         // Light is looked up once enough cloud has come together, or when a ray comes out of it.
         pending = pending + opacity;
         let left = extinction.le(zero) & R::splat(1e-4).lt(pending);
-        if (R::splat(ENOUGH).lt(pending) | left).any() {
+        if (enough.lt(pending) | left).any() {
             let back = t - pending_at / pending.max(R::splat(1e-9));
-            let reached = sample::<R, SHEET>(look, clouds, rays, &p, z, w, &place, back.max(zero).min(step));
+            let reached =
+                sample::<R, SHEET>(&toward_sun, clouds, rays, &p, z, w, &place, back.max(zero).min(step));
             stretch.add(pending, &reached);
             (pending, pending_at) = (zero, zero);
         }
@@ -146,7 +152,7 @@ pub fn march<R: Real, const SHEET: bool>(
 
         // In the open as far as the form promises, inside by optical depth, never finer than a pixel asks.
         let pixel = w * R::splat(0.7 * look.effort.step);
-        let open = (-place.inside * R::splat(0.9 * look.effort.step))
+        let open = (-place.inside * R::splat(1.1 * look.effort.step))
             .max(pixel)
             .max(R::splat(4.0 * look.effort.step));
         // What is left behind a thick veil needs less care.
@@ -159,7 +165,8 @@ pub fn march<R: Real, const SHEET: bool>(
         let long = (stretch_from * R::splat(1.35)).lt(next) & R::splat(1e-3).lt(stretch.opacity);
         if long.any() {
             let back = t - pending_at / pending.max(R::splat(1e-9));
-            let reached = sample::<R, SHEET>(look, clouds, rays, &p, z, w, &place, back.max(zero).min(step));
+            let reached =
+                sample::<R, SHEET>(&toward_sun, clouds, rays, &p, z, w, &place, back.max(zero).min(step));
             stretch.add(pending, &reached);
             (pending, pending_at) = (zero, zero);
             close(look, rays, spans, corners, aerosol_phase, &phases, &stretch, &mut light);
@@ -174,7 +181,7 @@ pub fn march<R: Real, const SHEET: bool>(
         let z = p.altitude - base;
         let w = (t * rays.pixel).max(R::splat(0.5));
         let place = form.at::<R, SHEET>(p.x, p.y, z, w);
-        stretch.add(pending, &sample::<R, SHEET>(look, clouds, rays, &p, z, w, &place, zero));
+        stretch.add(pending, &sample::<R, SHEET>(&toward_sun, clouds, rays, &p, z, w, &place, zero));
     }
     close(look, rays, spans, corners, aerosol_phase, &phases, &stretch, &mut light);
     // What was spent hides all that is left.
@@ -204,6 +211,24 @@ fn phases<R: Real>(clouds: &Clouds, to_sun: R) -> Phases<R> {
     }
 }
 
+/// Samples from a place toward the sun.
+struct TowardSun {
+    count: usize,
+    /// Length of the first one where a pixel is no wider than [`SUN_FIRST`], m.
+    first: f32,
+    growth: f32,
+}
+
+impl TowardSun {
+    /// Finer steps are more of them over the same way.
+    fn new(step: f32) -> TowardSun {
+        let way = SUN_FIRST * (SUN_GROWTH.powf(SUN_STEPS) - 1.0) / (SUN_GROWTH - 1.0);
+        let count = (SUN_STEPS / step).round().max(3.0);
+        let growth = SUN_GROWTH.powf(SUN_STEPS / count);
+        TowardSun { count: count as usize, first: way * (growth - 1.0) / (growth.powf(count) - 1.0), growth }
+    }
+}
+
 /// How much of each source reaches a place (colours left out).
 struct Reached<R: Real> {
     single: R,
@@ -217,7 +242,7 @@ struct Reached<R: Real> {
 
 #[inline(always)]
 fn sample<R: Real, const SHEET: bool>(
-    look: &Look,
+    toward_sun: &TowardSun,
     clouds: &Clouds,
     rays: &Rays<R>,
     p: &SurfacePoint<R>,
@@ -239,20 +264,20 @@ fn sample<R: Real, const SHEET: bool>(
 
     // Depth toward the sun: the form itself nearby, the grid beyond.
     let mut depth = zero;
-    let mut length = w.max(R::splat(11.0)) * R::splat(look.effort.step.max(0.6));
+    let mut length = (w * R::splat(1.0 / SUN_FIRST)).max(R::splat(1.0)) * R::splat(toward_sun.first);
     let mut gone = zero;
-    for _ in 0..SUN_STEPS {
+    for _ in 0..toward_sun.count {
         let middle = length.mul_add(R::splat(0.5), gone);
-        let footprint = w.max(length * R::splat(0.45));
-        let there = form.at::<R, SHEET>(
+        let footprint = w.max(length * R::splat(SUN_FOOTPRINT));
+        let there = form.extinction_at::<R, SHEET>(
             middle.mul_add(sx, x),
             middle.mul_add(sy, y),
             middle.mul_add(sz, z),
             footprint,
         );
-        depth = there.extinction.mul_add(length, depth);
+        depth = there.mul_add(length, depth);
         gone = gone + length;
-        length = length * R::splat(SUN_GROWTH);
+        length = length * R::splat(toward_sun.growth);
     }
     depth =
         depth + clouds.sun_depth.at(gone.mul_add(sx, x), gone.mul_add(sy, y), gone.mul_add(sz, z).max(zero));

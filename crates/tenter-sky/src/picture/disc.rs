@@ -1,7 +1,7 @@
 //! The sun's disc: kept apart from the picture, for no pixel is fine enough for it.
 
 use super::{Area, Picture};
-use crate::camera::{Camera, Projection, angles_of};
+use crate::camera::{Camera, Projection, angles_of, cube};
 use crate::live::{Effort, look_at};
 use crate::scene::Scene;
 use crate::spectrum::Rgb;
@@ -103,74 +103,109 @@ impl Disc {
         limb(r) * (self.mask[j * MASK_SIDE + i] as f64 / limb(cell))
     }
 
-    /// Adds the disc to a part of a picture by how much of each pixel it covers. In a map of the whole sphere its
-    /// energy comes out exact at every size.
+    /// Adds the disc to a part of a picture by how much of each pixel it covers.
     pub fn add_to(&self, picture: &mut Picture, camera: &Camera, area: Area, scene: &Scene) {
-        let Some(pixels) = self.pixels(camera, scene) else { return };
-        let raw: f64 = pixels.iter().map(|(_, y, share)| share * solid_angle(camera, *y)).sum();
-        for &(x, y, share) in &pixels {
-            let inside =
-                (area.x..area.x + area.width).contains(&x) && (area.y..area.y + area.height).contains(&y);
-            if !inside {
-                continue;
-            }
-            let pixel = &mut picture.pixels[(y - area.y) * area.width + x - area.x];
-            for c in 0..3 {
-                pixel[c] += match camera.projection {
-                    Projection::Latlong { .. } => (self.illuminance[c] as f64 * share / raw) as f32,
-                    _ => self.radiance[c] * share as f32,
-                };
-            }
-        }
+        add_light(picture, area, &self.pixels(camera, scene));
     }
 
-    /// Pixels the disc touches, with its mean share of brightness in each.
-    fn pixels(&self, camera: &Camera, scene: &Scene) -> Option<Vec<(usize, usize, f64)>> {
+    /// Pixels the disc touches and its light in each, cd/m2. In maps its energy comes out exact at every size.
+    pub fn pixels(&self, camera: &Camera, scene: &Scene) -> Vec<DiscPixel> {
         let horizon = horizon_sine(scene.planet(), scene.eye_altitude);
-        let [cx, cy] = camera.place(self.direction)?;
-        let (w, h) = (camera.width as i64, camera.height as i64);
-        let reach = self.radius / camera.pixel_angle() * 1.5 + 1.5;
-        // Toward the poles of a map, and the edges of a wide lens, the disc spreads over more pixels.
-        let (spread_x, spread_y) = match camera.projection {
-            Projection::Latlong { .. } => {
-                let flat = self.direction[0].hypot(self.direction[1]).max(1e-6);
-                if flat < 3.0 * self.radius { (w as f64, reach) } else { (reach / flat, reach) }
-            }
-            _ => (reach * 6.0, reach * 6.0),
-        };
-        let wraps = matches!(camera.projection, Projection::Latlong { .. });
-        let columns: Vec<i64> = if 2.0 * spread_x >= w as f64 {
-            (0..w).collect()
-        } else {
-            ((cx - spread_x).floor() as i64..=(cx + spread_x).ceil() as i64)
-                .filter_map(|x| if wraps { Some(x.rem_euclid(w)) } else { (0..w).contains(&x).then_some(x) })
-                .collect()
-        };
-        let rows = ((cy - spread_y).floor().max(0.0) as i64)..=((cy + spread_y).ceil() as i64).min(h - 1);
         let mut found = Vec::new();
-        for y in rows {
-            for &x in &columns {
-                let mut sum = 0.0;
-                for part in 0..PARTS * PARTS {
-                    let at = |k: usize, base: i64| base as f64 + (k as f64 + 0.5) / PARTS as f64;
-                    if let Some(d) = camera.direction(at(part % PARTS, x), at(part / PARTS, y)) {
-                        sum += self.share(d, horizon);
-                    }
+        for (x, y) in self.candidates(camera) {
+            let mut sum = 0.0;
+            for part in 0..PARTS * PARTS {
+                let at = |k: usize, base: usize| base as f64 + (k as f64 + 0.5) / PARTS as f64;
+                if let Some(d) = camera.direction(at(part % PARTS, x), at(part / PARTS, y)) {
+                    sum += self.share(d, horizon);
                 }
-                if sum > 0.0 {
-                    found.push((x as usize, y as usize, sum / (PARTS * PARTS) as f64));
-                }
+            }
+            if sum > 0.0 {
+                found.push((x, y, sum / (PARTS * PARTS) as f64));
             }
         }
-        (!found.is_empty()).then_some(found)
+        let covered: f64 = found.iter().map(|(x, y, share)| share * camera.solid_angle(*x, *y)).sum();
+        let bright = if covered > 0.0 {
+            self.illuminance.map(|v| v as f64 / covered)
+        } else {
+            self.radiance.map(|v| v as f64)
+        };
+        found
+            .into_iter()
+            .map(|(x, y, share)| DiscPixel { x, y, light: bright.map(|v| (v * share) as f32) })
+            .collect()
+    }
+
+    /// Pixels that the disc may touch.
+    fn candidates(&self, camera: &Camera) -> Vec<(usize, usize)> {
+        let reach = self.radius / camera.pixel_angle() * 1.5 + 1.5;
+        let (w, h) = (camera.width as f64, camera.height as f64);
+        match camera.projection {
+            Projection::Latlong { .. } => {
+                let Some(centre) = camera.place(self.direction) else { return Vec::new() };
+                // Toward the poles the disc spreads over more columns.
+                let flat = self.direction[0].hypot(self.direction[1]).max(1e-6);
+                let across = if flat < 3.0 * self.radius { w } else { (reach / flat).min(w) };
+                block(centre, [across, reach], [f64::NEG_INFINITY, 0.0], [f64::INFINITY, h], camera.width)
+            }
+            Projection::Cube { heading } => (0..6)
+                .filter_map(|face| Some((face, cube::place(face, self.direction, heading)?)))
+                .flat_map(|(face, [a, b])| {
+                    let top = face as f64 * w;
+                    let centre = [(a + 1.0) * 0.5 * w, (b + 1.0) * 0.5 * w + top];
+                    // Off the middle of a face the disc spreads by the square of the distance.
+                    let spread = reach * (1.0 + a * a + b * b);
+                    block(centre, [spread; 2], [0.0, top], [w, top + w], camera.width)
+                })
+                .collect(),
+            // Toward the edges of a wide lens the disc spreads over more pixels.
+            _ => match camera.place(self.direction) {
+                Some(centre) => block(centre, [reach * 6.0; 2], [0.0; 2], [w, h], camera.width),
+                None => Vec::new(),
+            },
+        }
     }
 }
 
-fn solid_angle(camera: &Camera, row: usize) -> f64 {
-    match camera.projection {
-        Projection::Latlong { .. } => camera.latlong_solid_angle(row),
-        _ => 1.0,
+/// The disc's light in one pixel.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct DiscPixel {
+    pub x: usize,
+    pub y: usize,
+    /// cd/m2.
+    pub light: Rgb,
+}
+
+/// Adds what a disc sheds into the pixels of a part of a picture.
+pub fn add_light(picture: &mut Picture, area: Area, disc: &[DiscPixel]) {
+    for p in disc {
+        if (area.x..area.x + area.width).contains(&p.x) && (area.y..area.y + area.height).contains(&p.y) {
+            let pixel = &mut picture.pixels[(p.y - area.y) * area.width + p.x - area.x];
+            for c in 0..3 {
+                pixel[c] += p.light[c];
+            }
+        }
     }
+}
+
+/// Pixels within `reach` of a centre and between `low` and `high`; columns wrap at `width`, each once.
+fn block(
+    centre: [f64; 2],
+    reach: [f64; 2],
+    low: [f64; 2],
+    high: [f64; 2],
+    width: usize,
+) -> Vec<(usize, usize)> {
+    let range = |k: usize| {
+        let from = (centre[k] - reach[k]).floor().max(low[k]) as i64;
+        let to = (centre[k] + reach[k]).ceil().min(high[k] - 1.0) as i64;
+        (from, to)
+    };
+    let ((x0, x1), (y0, y1)) = (range(0), range(1));
+    let x1 = x1.min(x0 + width as i64 - 1);
+    (y0..=y1)
+        .flat_map(|y| (x0..=x1).map(move |x| (x.rem_euclid(width as i64) as usize, y as usize)))
+        .collect()
 }
 
 /// Sine of the elevation of the horizon, negative from above the ground.

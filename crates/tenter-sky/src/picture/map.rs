@@ -1,8 +1,11 @@
-//! Environment maps: the whole sphere as a latlong picture, in bands of rows, and the facts that go with it.
+//! Environment maps: the whole sphere as a latlong or cube picture, or the sky in a circle, in bands of rows, and
+//! the facts that go with them.
 //!
 //! Map axes are y up, +z north, +x west (see [`crate::camera`]).
 
-use super::{Area, Disc, render_area};
+use super::disc::{Disc, DiscPixel, add_light};
+use super::noise::{effort_for, noise_left};
+use super::{Area, render_area};
 use crate::air::Fineness;
 use crate::camera::{Camera, angles_of};
 use crate::develop::white_luminance;
@@ -18,6 +21,9 @@ use std::f64::consts::PI;
 pub const BAND_ROWS: usize = 32;
 pub const SMALLEST_WIDTH: usize = 64;
 pub const LARGEST_WIDTH: usize = 16_384;
+/// As many pixels as in the largest latlong map, about.
+pub const LARGEST_FACE: usize = 4096;
+pub const LARGEST_CIRCLE: usize = 8192;
 
 /// What a value of 1 in the file means.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -29,24 +35,71 @@ pub enum Scale {
     Exposed,
 }
 
+/// How directions are laid out.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Layout {
+    /// Twice as wide as high.
+    #[default]
+    Latlong,
+    /// Six square faces, one below the other.
+    Cube,
+    /// The upper hemisphere in a circle.
+    Fisheye,
+}
+
+impl Layout {
+    pub fn name(self) -> &'static str {
+        match self {
+            Layout::Latlong => "latlong",
+            Layout::Cube => "cube",
+            Layout::Fisheye => "fisheye",
+        }
+    }
+    fn axes(self) -> &'static str {
+        match self {
+            Layout::Latlong => {
+                "y up, +z north, +x west; first row looks up, middle column toward the heading, samples at pixel centres"
+            }
+            Layout::Cube => {
+                "y up, +z toward the heading, +x 90 degrees anticlockwise of it; faces +x -x +y -y +z -z one below the other, seen from inside, samples at pixel centres"
+            }
+            Layout::Fisheye => {
+                "equidistant, 180 degrees, as a camera looking up sees it: zenith in the middle, the heading at the top, 90 degrees clockwise of it at the left, samples at pixel centres"
+            }
+        }
+    }
+}
+
 /// How a map is made.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(default, deny_unknown_fields)]
 pub struct MapSettings {
-    /// Twice the height, even.
+    pub layout: Layout,
+    /// Pixels across; of a cube, along each face.
     pub width: usize,
-    /// Azimuth in the middle column, degrees.
+    /// Azimuth in the middle column, in the middle of a cube's fifth face, or at the top of a fisheye, degrees.
     pub heading_deg: f64,
     pub scale: Scale,
     /// Whether the sun's disc is in the map.
     pub sun: bool,
     /// Whether clouds are.
     pub clouds: bool,
+    /// Most noise that may be left, percent; without it steps are as usual.
+    pub noise_percent: Option<f64>,
 }
 
 impl Default for MapSettings {
     fn default() -> Self {
-        MapSettings { width: 2048, heading_deg: 0.0, scale: Scale::Nits, sun: true, clouds: true }
+        MapSettings {
+            layout: Layout::Latlong,
+            width: 2048,
+            heading_deg: 0.0,
+            scale: Scale::Nits,
+            sun: true,
+            clouds: true,
+            noise_percent: None,
+        }
     }
 }
 
@@ -62,18 +115,35 @@ pub struct SettingsError {
 impl MapSettings {
     pub fn check(&self) -> Result<(), SettingsError> {
         let fail = |field, value: String, problem: String| Err(SettingsError { field, value, problem });
-        if !(SMALLEST_WIDTH..=LARGEST_WIDTH).contains(&self.width) || !self.width.is_multiple_of(4) {
-            let problem = format!("should be a multiple of 4 from {SMALLEST_WIDTH} to {LARGEST_WIDTH}");
+        let largest = match self.layout {
+            Layout::Latlong => LARGEST_WIDTH,
+            Layout::Cube => LARGEST_FACE,
+            Layout::Fisheye => LARGEST_CIRCLE,
+        };
+        if !(SMALLEST_WIDTH..=largest).contains(&self.width) || !self.width.is_multiple_of(4) {
+            let problem = format!("should be a multiple of 4 from {SMALLEST_WIDTH} to {largest}");
             return fail("width", self.width.to_string(), problem);
         }
         if !self.heading_deg.is_finite() || self.heading_deg.abs() > 360.0 {
             return fail("heading_deg", self.heading_deg.to_string(), "should be from -360 to 360".into());
         }
+        if let Some(noise) = self.noise_percent
+            && !(0.01..=100.0).contains(&noise)
+        {
+            return fail("noise_percent", noise.to_string(), "should be from 0.01 to 100".into());
+        }
         Ok(())
     }
 
+    pub fn camera(&self) -> Camera {
+        match self.layout {
+            Layout::Latlong => Camera::latlong(self.width, self.heading_deg),
+            Layout::Cube => Camera::cube(self.width, self.heading_deg),
+            Layout::Fisheye => Camera::fisheye(self.width, self.heading_deg),
+        }
+    }
     pub fn height(&self) -> usize {
-        self.width / 2
+        self.camera().height
     }
     pub fn bands(&self) -> usize {
         self.height().div_ceil(BAND_ROWS)
@@ -91,6 +161,25 @@ pub struct MapRender {
     scene: Scene,
     camera: Camera,
     disc: Disc,
+    disc_pixels: Vec<DiscPixel>,
+    effort: Effort,
+    /// What `effort` leaves, percent, where that was looked for.
+    noise_left: Option<f64>,
+}
+
+/// Why a map was not made.
+#[derive(Clone, Copy, Debug, PartialEq, thiserror::Error)]
+pub enum MapError {
+    #[error("called off")]
+    CalledOff,
+    #[error("noise_percent: {0} can't be reached with the finest steps")]
+    Noise(f64),
+}
+
+impl From<CalledOff> for MapError {
+    fn from(_: CalledOff) -> Self {
+        MapError::CalledOff
+    }
 }
 
 /// A light in a map, for those who light with it.
@@ -112,7 +201,7 @@ pub struct LightFact {
 /// What a map's sidecar says.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct MapFacts {
-    pub layout: &'static str,
+    pub layout: Layout,
     pub width: usize,
     pub height: usize,
     pub axes: &'static str,
@@ -160,15 +249,33 @@ impl MapRender {
         settings: &MapSettings,
         workshop: &Workshop,
         called_off: &(dyn Fn() -> bool + Sync),
-    ) -> Result<MapRender, CalledOff> {
+    ) -> Result<MapRender, MapError> {
         let mut shown = sky.clone();
         if !settings.clouds {
             shown.clouds.clear();
         }
         let scene = workshop.scene(&shown, Fineness::Full, called_off)?;
-        let disc = Disc::new(&scene, Effort::default());
-        let camera = Camera::latlong(settings.width, settings.heading_deg);
-        Ok(MapRender { settings: settings.clone(), sky: sky.clone(), scene, camera, disc })
+        let camera = settings.camera();
+        let (effort, noise_left) = match settings.noise_percent {
+            None => (Effort::default(), None),
+            Some(percent) => {
+                let found = effort_for(&scene, &camera, percent, called_off)?;
+                let (effort, left) = found.ok_or(MapError::Noise(percent))?;
+                (effort, Some(left))
+            }
+        };
+        let disc = Disc::new(&scene, effort);
+        let disc_pixels = disc.pixels(&camera, &scene);
+        Ok(MapRender {
+            settings: settings.clone(),
+            sky: sky.clone(),
+            scene,
+            camera,
+            disc,
+            disc_pixels,
+            effort,
+            noise_left,
+        })
     }
 
     fn unit(&self) -> f64 {
@@ -186,9 +293,9 @@ impl MapRender {
     ) -> Result<(Vec<Rgb>, usize), CalledOff> {
         let (from, to) = self.settings.rows_of(band);
         let area = Area { x: 0, y: from, width: self.settings.width, height: to - from };
-        let mut picture = render_area(&self.scene, &self.camera, area, Effort::default(), called_off)?;
+        let mut picture = render_area(&self.scene, &self.camera, area, self.effort, called_off)?;
         if self.settings.sun {
-            self.disc.add_to(&mut picture, &self.camera, area, &self.scene);
+            add_light(&mut picture, area, &self.disc_pixels);
         }
         let scale = (1.0 / self.unit()) as f32;
         let mut moved = 0;
@@ -233,10 +340,10 @@ impl MapRender {
         let (azimuth, elevation) = angles_of(sums.largest_at);
         let d = self.disc.direction;
         MapFacts {
-            layout: "latlong",
+            layout: self.settings.layout,
             width: self.settings.width,
             height: self.settings.height(),
-            axes: "y up, +z north, +x west; first row looks up, middle column toward the heading, samples at pixel centres",
+            axes: self.settings.layout.axes(),
             heading_deg: self.settings.heading_deg,
             colour_space: "linear Rec.709, D65",
             scale: self.settings.scale,
@@ -261,31 +368,14 @@ impl MapRender {
             },
             integrator: "live",
             instruction_set: crate::simd::best().name(),
-            noise_left_percent: self.noise_left() * 100.0,
+            noise_left_percent: self
+                .noise_left
+                .unwrap_or_else(|| noise_left(&self.scene, &self.camera, self.effort)),
             out_of_gamut_percent: 100.0 * moved as f64 / pixels.len() as f64,
             muted: self.sky.clouds.iter().filter(|l| l.muted).map(|l| l.id.clone()).collect(),
             document_hash: self.sky.content_hash(),
             document: self.sky.clone(),
         }
-    }
-
-    /// For the live integrator: change against doubled steps, root mean square over pixels of the difference
-    /// over max(pixel, 10 % of the mean), on a small map.
-    fn noise_left(&self) -> f64 {
-        let camera = Camera::latlong(128, self.settings.heading_deg);
-        let area = Area { x: 0, y: 0, width: 128, height: 64 };
-        let at = |step: f32| {
-            render_area(&self.scene, &camera, area, Effort { step }, &|| false)
-                .expect("nobody calls this off")
-                .pixels
-        };
-        let (usual, fine) = (at(1.0), at(0.5));
-        let mean = fine.iter().map(|p| luminance(*p) as f64).sum::<f64>() / fine.len() as f64;
-        let square = |(a, b): (&Rgb, &Rgb)| {
-            let (a, b) = (luminance(*a) as f64, luminance(*b) as f64);
-            ((a - b) / b.max(0.1 * mean).max(1e-12)).powi(2)
-        };
-        (usual.iter().zip(&fine).map(square).sum::<f64>() / fine.len() as f64).sqrt()
     }
 }
 
@@ -309,9 +399,9 @@ impl Default for MapSums {
 
 impl MapSums {
     fn add_row(&mut self, camera: &Camera, row: usize, pixels: &[Rgb]) {
-        let solid_angle = camera.latlong_solid_angle(row);
         for (x, pixel) in pixels.iter().enumerate() {
-            let d = camera.direction(x as f64 + 0.5, row as f64 + 0.5).expect("maps show every direction");
+            let Some(d) = camera.direction(x as f64 + 0.5, row as f64 + 0.5) else { continue };
+            let solid_angle = camera.solid_angle(x, row);
             let y = harmonics([-d[0], d[2], d[1]]);
             for (sum, y) in self.radiance.iter_mut().zip(y) {
                 for c in 0..3 {
@@ -390,35 +480,56 @@ mod tests {
                 air: Air { visibility_km: 340.0, ..Air::default() },
                 ..Sky::default()
             };
-            for width in [256, 1024] {
-                let settings = MapSettings { width, ..MapSettings::default() };
-                let with = MapRender::new(&sky, &settings, &workshop, &|| false).unwrap();
-                let without = MapRender { settings: MapSettings { sun: false, ..settings }, ..with };
-                let camera = without.camera;
-                let lx: f64 = {
-                    let mut sum = 0.0;
-                    for band in 0..without.settings.bands() {
-                        let (dark, _) = without.band(band, &|| false).unwrap();
-                        let mut lit = super::super::Picture {
-                            width,
-                            height: dark.len() / width,
-                            pixels: vec![[0.0; 3]; dark.len()],
-                        };
-                        let (from, to) = without.settings.rows_of(band);
-                        let area = Area { x: 0, y: from, width, height: to - from };
-                        without.disc.add_to(&mut lit, &camera, area, &without.scene);
-                        for (i, p) in lit.pixels.iter().enumerate() {
-                            sum += luminance(*p) as f64 * camera.latlong_solid_angle(from + i / width);
-                        }
-                    }
-                    sum
-                };
-                let expected = luminance(without.disc.illuminance) as f64;
+            for (layout, width) in [
+                (Layout::Latlong, 256),
+                (Layout::Latlong, 1024),
+                (Layout::Cube, 64),
+                (Layout::Cube, 512),
+                (Layout::Fisheye, 512),
+            ] {
+                let settings = MapSettings { layout, width, ..MapSettings::default() };
+                let map = MapRender::new(&sky, &settings, &workshop, &|| false).unwrap();
+                let lx: f64 = map
+                    .disc_pixels
+                    .iter()
+                    .map(|p| luminance(p.light) as f64 * map.camera.solid_angle(p.x, p.y))
+                    .sum();
+                let expected = luminance(map.disc.illuminance) as f64;
                 assert!(
                     expected > 0.0 && (lx / expected - 1.0).abs() < 1e-3,
-                    "{azimuth_deg} {elevation_deg} {width}: {lx} {expected}"
+                    "{azimuth_deg} {elevation_deg} {layout:?} {width}: {lx} {expected}"
                 );
             }
         }
+    }
+
+    /// The three layouts show one sky: the same light on level ground.
+    #[test]
+    fn layouts_agree() {
+        let workshop = Workshop::default();
+        let sky = Sky::default();
+        let level = |layout, width| {
+            let settings = MapSettings { layout, width, sun: false, ..MapSettings::default() };
+            let map = MapRender::new(&sky, &settings, &workshop, &|| false).unwrap();
+            map.whole(&|| false, |_| ()).unwrap().1
+        };
+        let latlong = level(Layout::Latlong, 256);
+        for (layout, width) in [(Layout::Cube, 64), (Layout::Fisheye, 256)] {
+            let facts = level(layout, width);
+            assert_eq!(facts.height, if layout == Layout::Cube { 384 } else { 256 });
+            let ratio = facts.horizontal_illuminance_lx / latlong.horizontal_illuminance_lx;
+            assert!((ratio - 1.0).abs() < 0.01, "{layout:?}: {ratio}");
+        }
+    }
+
+    #[test]
+    fn settings_that_cannot_be_are_named() {
+        let field = |s: MapSettings| s.check().unwrap_err().field;
+        assert_eq!(field(MapSettings { width: 30, ..Default::default() }), "width");
+        assert_eq!(field(MapSettings { width: 1022, ..Default::default() }), "width");
+        assert_eq!(field(MapSettings { layout: Layout::Cube, width: 8192, ..Default::default() }), "width");
+        assert_eq!(field(MapSettings { heading_deg: f64::NAN, ..Default::default() }), "heading_deg");
+        assert_eq!(field(MapSettings { noise_percent: Some(0.0), ..Default::default() }), "noise_percent");
+        assert!(MapSettings::default().check().is_ok());
     }
 }

@@ -2,12 +2,14 @@
 
 mod disc;
 mod map;
+mod noise;
 
-pub use disc::{Disc, MASK_SIDE};
+pub use disc::{Disc, DiscPixel, MASK_SIDE, add_light};
 pub use map::{
-    BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, LightFact, MapFacts, MapRender, MapSettings,
-    SMALLEST_WIDTH, Scale, SettingsError,
+    BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, Layout, LightFact, MapError, MapFacts, MapRender,
+    MapSettings, SMALLEST_WIDTH, Scale, SettingsError,
 };
+pub use noise::{effort_for, noise_left};
 
 use crate::camera::Camera;
 use crate::live::{Effort, Look};

@@ -155,4 +155,9 @@ impl Real for Scalar {
     unsafe fn gather_u32(t: &[u32], i: ScalarInt) -> ScalarInt {
         ScalarInt(t[i.0 as usize] as i32)
     }
+    #[inline(always)]
+    unsafe fn gather_word_pairs(t: &[u32], i: ScalarInt) -> (ScalarInt, ScalarInt) {
+        let i = i.0 as usize;
+        (ScalarInt(t[i] as i32), ScalarInt(t[i + 1] as i32))
+    }
 }
