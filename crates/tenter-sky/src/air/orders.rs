@@ -66,7 +66,7 @@ impl Orders {
         // Rows of altitude and of sun heights; cosines and azimuths of directions; steps along each.
         let (altitudes, heights, polar, around, steps) = match making.fineness {
             Fineness::Draft => (12, 20, 12, 4, 14),
-            Fineness::Full => (24, 40, 16, 6, 26),
+            Fineness::Full => (24, 40, 12, 6, 20),
         };
         let pass = |source: &Source| -> (Vec<Spectrum>, Vec<Spectrum>) {
             let both: Vec<(Spectrum, Spectrum)> = (0..altitudes * heights)

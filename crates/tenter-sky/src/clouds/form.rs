@@ -6,10 +6,8 @@
 //! squares around the origin, each four times as wide as the one before. Lumps move the hull's surface out and in.
 
 use super::distance::HullMap;
-use super::hash::layered_noise;
-use super::heaps::{Dome, domes_in};
+use super::field::Field;
 use super::lumps::{COARSEST, Lumps};
-use super::sheets::{Cell, SheetStyle, cells_in, style_of};
 use crate::air::{Fineness, Making};
 use crate::document::{CloudLayer, Family};
 use crate::simd::{Int, Kernel, Mask, Real, dispatch};
@@ -21,10 +19,6 @@ pub const LEVELS: usize = 3;
 const FINER: f64 = 7.3;
 /// Lumps begin to fade at footprints of 0.6 of their size and are gone at 1.6 of it.
 const FADE: f32 = 1.6;
-/// Side of the tile a task fills, in texels.
-const TILE: usize = 128;
-/// Field value of places no dome reaches.
-const LOWEST: f32 = -6.0;
 
 /// A layer that can be sampled.
 pub struct CloudForm {
@@ -345,11 +339,11 @@ impl Maps {
         };
         let half = [reach / 16.0, reach / 4.0, reach].map(|v| v as f32);
         let mut values = vec![0.0; LEVELS * side * side];
-        for (level, plane) in values.chunks_exact_mut(side * side).enumerate() {
-            let texel = 2.0 * half[level] as f64 / side as f64;
-            // What a coarse map leaves out must not change its cover: each has a threshold of its own.
-            let threshold = field.threshold(texel, making);
-            fill(plane, side, texel, making, |low, high, tile| field.hull(threshold, low, high, texel, tile));
+        // What a coarse map leaves out must not change its cover: each has a threshold of its own.
+        let texels = half.map(|half| 2.0 * half as f64 / side as f64);
+        let thresholds = field.thresholds(texels, making);
+        for ((plane, texel), threshold) in values.chunks_exact_mut(side * side).zip(texels).zip(thresholds) {
+            field.hull(threshold, plane, side, texel, making);
         }
         let mut slopes: Vec<f32> = values
             .par_chunks_exact(side * side)
@@ -359,8 +353,9 @@ impl Maps {
         if field.family == Family::Heaps {
             slope_to_rims(&values, &mut slopes, side, half, field.floor() as f32);
         }
-        let (lowest, highest) = values.iter().fold((f32::MAX, f32::MIN), |(a, b), v| (a.min(*v), b.max(*v)));
-        let steepest = slopes.iter().fold(0.0f32, |a, b| a.max(*b));
+        let lowest = values.par_iter().copied().reduce(|| f32::MAX, f32::min);
+        let highest = values.par_iter().copied().reduce(|| f32::MIN, f32::max);
+        let steepest = slopes.par_iter().copied().reduce(|| 0.0, f32::max);
         let per_step = [((highest - lowest) / 65535.0).max(1e-9), (steepest / 65535.0).max(1e-9)];
         let words = values
             .par_iter()
@@ -459,247 +454,6 @@ fn slope_to_rims(values: &[f32], slopes: &mut [f32], side: usize, half: [f32; LE
             }
         }
         wider = Some((texel, distances));
-    }
-}
-
-/// Fills a square map in tiles; the closure gets a tile's lower and upper corner (m) and its texels.
-fn fill(
-    plane: &mut [f32],
-    side: usize,
-    texel: f64,
-    making: Making,
-    f: impl Fn([f64; 2], [f64; 2], &mut Tile) + Sync,
-) {
-    let tile_side = TILE.min(side);
-    let per_row = side / tile_side;
-    let tiles: Vec<Tile> = (0..per_row * per_row)
-        .into_par_iter()
-        .map(|t| {
-            let (tx, ty) = (t % per_row * tile_side, t / per_row * tile_side);
-            let at = |i: usize| (i as f64 + 0.5 - side as f64 * 0.5) * texel;
-            let (low, high) = ([at(tx), at(ty)], [at(tx + tile_side), at(ty + tile_side)]);
-            let mut tile = Tile { side: tile_side, texel, low, values: vec![LOWEST; tile_side * tile_side] };
-            if !making.is_off() {
-                f(low, high, &mut tile);
-            }
-            tile
-        })
-        .collect();
-    for (t, tile) in tiles.iter().enumerate() {
-        let (tx, ty) = (t % per_row * tile_side, t / per_row * tile_side);
-        for (row, values) in tile.values.chunks_exact(tile_side).enumerate() {
-            let start = (ty + row) * side + tx;
-            plane[start..start + tile_side].copy_from_slice(values);
-        }
-    }
-}
-
-/// A piece of a map.
-struct Tile {
-    side: usize,
-    texel: f64,
-    low: [f64; 2],
-    values: Vec<f32>,
-}
-
-impl Tile {
-    /// Raises texels around a dome to what its own field would be if it reached `swell` metres farther on all sides.
-    fn raise_wider(&mut self, dome: &Dome, swell: f64) {
-        let reach = dome.radius * 2.7 + swell.max(0.0);
-        let range = |c: f64, low: f64| {
-            let at = |v: f64| ((v - low) / self.texel).clamp(0.0, self.side as f64) as usize;
-            at(c - reach + self.texel)..at(c + reach + self.texel)
-        };
-        let top = (1.0 + dome.birth) as f32;
-        for row in range(dome.y, self.low[1]) {
-            let dy = self.low[1] + row as f64 * self.texel - dome.y;
-            for column in range(dome.x, self.low[0]) {
-                let dx = self.low[0] + column as f64 * self.texel - dome.x;
-                let r = ((dx.hypot(dy) - swell).max(0.0) / dome.radius) as f32;
-                let value = &mut self.values[row * self.side + column];
-                *value = value.max(top - r * r);
-            }
-        }
-    }
-
-    /// Raises texels within `reach` of a centre to `top - slope * distance^2`; x is divided by `stretch`.
-    fn raise(&mut self, x: f64, y: f64, stretch: f64, reach: f64, top: f32, fall: f32) {
-        let range = |c: f64, low: f64, reach: f64| {
-            let from = ((c - reach - low) / self.texel).ceil().max(0.0) as usize;
-            let to = ((c + reach - low) / self.texel).floor().min(self.side as f64 - 1.0);
-            (from, if to < 0.0 { 0 } else { to as usize + 1 })
-        };
-        let ((x0, x1), (y0, y1)) = (range(x, self.low[0], reach * stretch), range(y, self.low[1], reach));
-        if x1 <= x0 {
-            return;
-        }
-        let step = (self.texel / stretch) as f32;
-        let start = ((self.low[0] + x0 as f64 * self.texel - x) / stretch) as f32;
-        for row in y0..y1 {
-            let dy = (self.low[1] + row as f64 * self.texel - y) as f32;
-            let crest = top - fall * dy * dy;
-            let texels = &mut self.values[row * self.side + x0..row * self.side + x1];
-            for (i, v) in texels.iter_mut().enumerate() {
-                let dx = start + i as f32 * step;
-                *v = v.max(crest - fall * dx * dx);
-            }
-        }
-    }
-}
-
-/// The field a layer's hull is cut from, before cover says where.
-struct Field<'a> {
-    layer: &'a CloudLayer,
-    /// Height of the tallest hull, m.
-    tallest: f64,
-    /// How far lumps and erosion move a heap's outline outward, m (inward where negative).
-    swell: f64,
-    family: Family,
-}
-
-impl Field<'_> {
-    /// The field value that a share of the plane equal to the asked cover lies above, from 256 x 256 places
-    /// over 100 km, of a field without what is too small for `texel`.
-    fn threshold(&self, texel: f64, making: Making) -> f64 {
-        const SIDE: usize = 256;
-        let mut plane = vec![LOWEST; SIDE * SIDE];
-        let step = (100_000.0f64).max(self.layer.cell_size_m * 12.0) / SIDE as f64;
-        let smallest = self.smallest(texel);
-        let style = style_of(self.layer.kind);
-        fill(&mut plane, SIDE, step, making, |low, high, tile| match self.family {
-            Family::Heaps => self.domes(low, high, smallest, 2.0, |d| {
-                // Lumps and erosion move a dome's outline by so much, whatever cover makes of its size.
-                let swell = self.swell.min(0.3 * d.height);
-                tile.raise_wider(&d, swell);
-            }),
-            Family::Sheets => self.sheet(&style, low, high, smallest, tile),
-        });
-        plane.par_sort_unstable_by(f32::total_cmp);
-        let cover = self.layer.cover;
-        if cover <= 0.0 {
-            return 1e3;
-        }
-        let rank = ((1.0 - cover) * (plane.len() - 1) as f64).round() as usize;
-        // A whole overcast has no seams left: past 97 % the threshold goes on below the lowest value.
-        plane[rank].max(LOWEST + 1.0) as f64 - self.closed() * 1.2
-    }
-
-    /// Value of the hulls' map where no heap is near: low enough that no lump reaches up to it, high enough that
-    /// skirts are short.
-    fn floor(&self) -> f64 {
-        -(0.22 * self.tallest).powi(2)
-    }
-
-    /// How far a whole overcast has closed its last gaps: past 97 % cover, heaps grow together.
-    fn closed(&self) -> f64 {
-        ((self.layer.cover - 0.97) / 0.03).clamp(0.0, 1.0)
-    }
-
-    /// Smallest body that a map with these texels holds, m.
-    fn smallest(&self, texel: f64) -> f64 {
-        match self.family {
-            Family::Heaps => 0.6 * texel,
-            Family::Sheets => 1.5 * texel,
-        }
-    }
-
-    fn domes(&self, low: [f64; 2], high: [f64; 2], smallest: f64, grow: f64, mut visit: impl FnMut(Dome)) {
-        let slide = [self.layer.slide_east_m, self.layer.slide_north_m];
-        let (low, high) = ([low[0] - slide[0], low[1] - slide[1]], [high[0] - slide[0], high[1] - slide[1]]);
-        domes_in(self.layer.seed, self.layer.cell_size_m, self.tallest, low, high, smallest, grow, |d| {
-            visit(Dome { x: d.x + slide[0], y: d.y + slide[1], ..d });
-        });
-    }
-
-    /// A tile of the map of hulls.
-    fn hull(&self, threshold: f64, low: [f64; 2], high: [f64; 2], texel: f64, tile: &mut Tile) {
-        let style = style_of(self.layer.kind);
-        match self.family {
-            Family::Heaps => {
-                let floor = self.floor();
-                tile.values.fill(floor as f32);
-                let grow = (2.0 - threshold).clamp(1.0, 4.0).sqrt();
-                self.domes(low, high, self.smallest(texel), grow, |d| {
-                    let room = 1.0 + d.birth - threshold;
-                    // Growing cover makes a dome rise until it has its full height, then only spread.
-                    let square = d.height * d.height / room.max(1.0);
-                    let fall = square / (d.radius * d.radius);
-                    // Every skirt ends where it meets the floor: a step would be taken for a wall.
-                    let over = square * room - floor;
-                    if over <= 0.0 {
-                        return;
-                    }
-                    let reach = (over / fall).sqrt();
-                    tile.raise(d.x, d.y, 1.0, reach, (square * room) as f32, fall as f32);
-                });
-                if self.closed() > 0.0 {
-                    let least = (0.3 * self.tallest * self.closed()).powi(2) as f32;
-                    tile.values.iter_mut().for_each(|v| *v = v.max(least));
-                }
-            }
-            Family::Sheets => {
-                self.sheet(&style, low, high, self.smallest(texel), tile);
-                let (depth, threshold) = (self.layer.depth_m as f32, threshold as f32);
-                // Where sheets are thin their edges do not count as cloud (optical depth 0.3): ask for as much more.
-                let thin = (1.5 * 0.3 / self.layer.extinction_per_m() as f32 / depth).min(0.9);
-                let threshold = threshold - style.seam * (1.0 - (1.0 - thin).sqrt());
-                for v in tile.values.iter_mut() {
-                    let x = (*v - threshold) / style.seam;
-                    *v = depth * if x > 0.0 { x.min(1.0) * (2.0 - x.min(1.0)) } else { 2.0 * x.max(-0.5) };
-                }
-            }
-        }
-    }
-
-    /// Field of a sheet: cells of two sizes, and swells.
-    fn sheet(&self, style: &SheetStyle, low: [f64; 2], high: [f64; 2], smallest: f64, tile: &mut Tile) {
-        let slide = [self.layer.slide_east_m, self.layer.slide_north_m];
-        let plain = |v: [f64; 2]| [(v[0] - slide[0]) / style.stretch, v[1] - slide[1]];
-        let mut fine = Tile { values: vec![-1.0; tile.values.len()], ..*tile };
-        tile.values.fill(-1.0);
-        cells_in(self.layer.seed, self.layer.cell_size_m, plain(low), plain(high), smallest, |c: Cell| {
-            let (x, y) = (c.x * style.stretch + slide[0], c.y + slide[1]);
-            let fall = c.strength / (c.reach * c.reach);
-            let target = if c.reach > 0.7 * self.layer.cell_size_m { &mut *tile } else { &mut fine };
-            target.raise(x, y, style.stretch, c.reach * 1.6, c.strength as f32, fall as f32);
-        });
-        let scale = 1.0 / (style.swell * self.layer.cell_size_m);
-        let swells = dispatch(Swells {
-            seed: self.layer.seed,
-            start: [(tile.low[0] - slide[0]) * scale / style.stretch, (tile.low[1] - slide[1]) * scale],
-            step: [tile.texel * scale / style.stretch, tile.texel * scale],
-            side: tile.side,
-        });
-        let cells = style.cells as f32;
-        for ((v, fine), swell) in tile.values.iter_mut().zip(&fine.values).zip(swells) {
-            *v = cells * (0.72 * *v + 0.28 * fine) + (1.25 - cells) * swell;
-        }
-    }
-}
-
-/// A square of layered noise.
-struct Swells {
-    seed: u32,
-    start: [f64; 2],
-    step: [f64; 2],
-    side: usize,
-}
-
-impl Kernel for Swells {
-    type Output = Vec<f32>;
-    #[inline(always)]
-    fn run<R: Real>(self) -> Vec<f32> {
-        let mut out = vec![0.0; self.side * self.side];
-        let index: Vec<f32> = (0..self.side).map(|i| i as f32).collect();
-        for (row, values) in out.chunks_exact_mut(self.side).enumerate() {
-            let y = R::splat((self.start[1] + self.step[1] * row as f64) as f32);
-            for start in (0..self.side).step_by(R::LANES) {
-                let x = R::load(&index[start..])
-                    .mul_add(R::splat(self.step[0] as f32), R::splat(self.start[0] as f32));
-                layered_noise(self.seed, 4, x, y).store(&mut values[start..]);
-            }
-        }
-        out
     }
 }
 

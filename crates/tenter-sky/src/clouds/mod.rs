@@ -7,6 +7,7 @@
 
 pub mod diffusion;
 mod distance;
+mod field;
 pub mod form;
 mod hash;
 mod heaps;

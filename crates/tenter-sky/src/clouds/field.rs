@@ -1,0 +1,350 @@
+//! The field a layer's hulls are cut from: domes and cells laid out over the land, and the threshold that gives the
+//! asked cover.
+
+use super::hash::layered_noise;
+use super::heaps::{Dome, Heaps};
+use super::sheets::{Cell, SheetStyle, cells_in, style_of};
+use crate::air::Making;
+use crate::document::{CloudLayer, Family};
+use crate::simd::{Kernel, Real, dispatch};
+use rayon::prelude::*;
+
+/// Side of the tile a task fills, in texels.
+const TILE: usize = 128;
+/// Field value of places no dome reaches.
+const LOWEST: f32 = -6.0;
+
+/// Fills a square map in tiles; the closure gets each tile's number, its lower and upper corner (m) and its texels.
+fn fill(
+    plane: &mut [f32],
+    side: usize,
+    texel: f64,
+    making: Making,
+    f: impl Fn(usize, [f64; 2], [f64; 2], &mut Tile) + Sync,
+) {
+    let tile_side = TILE.min(side);
+    let per_row = side / tile_side;
+    let tiles: Vec<Tile> = (0..per_row * per_row)
+        .into_par_iter()
+        .map(|t| {
+            let (tx, ty) = (t % per_row * tile_side, t / per_row * tile_side);
+            let at = |i: usize| (i as f64 + 0.5 - side as f64 * 0.5) * texel;
+            let (low, high) = ([at(tx), at(ty)], [at(tx + tile_side), at(ty + tile_side)]);
+            let mut tile = Tile { side: tile_side, texel, low, values: vec![LOWEST; tile_side * tile_side] };
+            if !making.is_off() {
+                f(t, low, high, &mut tile);
+            }
+            tile
+        })
+        .collect();
+    for (t, tile) in tiles.iter().enumerate() {
+        let (tx, ty) = (t % per_row * tile_side, t / per_row * tile_side);
+        for (row, values) in tile.values.chunks_exact(tile_side).enumerate() {
+            let start = (ty + row) * side + tx;
+            plane[start..start + tile_side].copy_from_slice(values);
+        }
+    }
+}
+
+/// A round rise of a map: `top - fall * r^2`, where r is the distance from its middle less `swell`.
+struct Mound {
+    x: f64,
+    y: f64,
+    /// Farthest it raises anything, m.
+    reach: f64,
+    top: f32,
+    /// Per square metre.
+    fall: f32,
+    /// Metres.
+    swell: f32,
+}
+
+/// Fills a square map with the highest of mounds over a floor.
+fn fill_with_mounds<'a>(
+    plane: &mut [f32],
+    side: usize,
+    texel: f64,
+    making: Making,
+    floor: f32,
+    mounds: impl Iterator<Item = &'a Mound>,
+) {
+    let tile_side = TILE.min(side);
+    let per_row = side / tile_side;
+    let mut by_tile: Vec<Vec<&Mound>> = vec![Vec::new(); per_row * per_row];
+    // Tiles that a mound reaches along one axis.
+    let tiles = |c: f64, reach: f64| {
+        let per_metre = 1.0 / (texel * tile_side as f64);
+        let tile = |v: f64| (v * per_metre + 0.5 * per_row as f64).clamp(0.0, per_row as f64 - 0.5) as usize;
+        tile(c - reach - texel)..=tile(c + reach + texel)
+    };
+    for mound in mounds {
+        for ty in tiles(mound.y, mound.reach) {
+            for tx in tiles(mound.x, mound.reach) {
+                by_tile[ty * per_row + tx].push(mound);
+            }
+        }
+    }
+    fill(plane, side, texel, making, |number, _, _, tile| {
+        tile.values.fill(floor);
+        by_tile[number].iter().for_each(|mound| tile.raise_mound(mound));
+    });
+}
+
+/// A piece of a map.
+struct Tile {
+    side: usize,
+    texel: f64,
+    low: [f64; 2],
+    values: Vec<f32>,
+}
+
+impl Tile {
+    /// Raises texels under a mound.
+    fn raise_mound(&mut self, m: &Mound) {
+        if m.swell == 0.0 {
+            return self.raise(m.x, m.y, 1.0, m.reach, m.top, m.fall);
+        }
+        let range = |c: f64, low: f64| {
+            let at = |v: f64| ((v - low) / self.texel + 1.0).clamp(0.0, self.side as f64) as usize;
+            at(c - m.reach)..at(c + m.reach)
+        };
+        for row in range(m.y, self.low[1]) {
+            let dy = (self.low[1] + row as f64 * self.texel - m.y) as f32;
+            for column in range(m.x, self.low[0]) {
+                let dx = (self.low[0] + column as f64 * self.texel - m.x) as f32;
+                let r = ((dx * dx + dy * dy).sqrt() - m.swell).max(0.0);
+                let value = &mut self.values[row * self.side + column];
+                *value = value.max(m.top - m.fall * r * r);
+            }
+        }
+    }
+
+    /// Raises texels within `reach` of a centre to `top - slope * distance^2`; x is divided by `stretch`.
+    fn raise(&mut self, x: f64, y: f64, stretch: f64, reach: f64, top: f32, fall: f32) {
+        let range = |c: f64, low: f64, reach: f64| {
+            let from = ((c - reach - low) / self.texel).ceil().max(0.0) as usize;
+            let to = ((c + reach - low) / self.texel).floor().min(self.side as f64 - 1.0);
+            (from, if to < 0.0 { 0 } else { to as usize + 1 })
+        };
+        let ((x0, x1), (y0, y1)) = (range(x, self.low[0], reach * stretch), range(y, self.low[1], reach));
+        if x1 <= x0 {
+            return;
+        }
+        let step = (self.texel / stretch) as f32;
+        let start = ((self.low[0] + x0 as f64 * self.texel - x) / stretch) as f32;
+        for row in y0..y1 {
+            let dy = (self.low[1] + row as f64 * self.texel - y) as f32;
+            let crest = top - fall * dy * dy;
+            let texels = &mut self.values[row * self.side + x0..row * self.side + x1];
+            for (i, v) in texels.iter_mut().enumerate() {
+                let dx = start + i as f32 * step;
+                *v = v.max(crest - fall * dx * dx);
+            }
+        }
+    }
+}
+
+/// The field a layer's hull is cut from, before cover says where.
+pub struct Field<'a> {
+    pub layer: &'a CloudLayer,
+    /// Height of the tallest hull, m.
+    pub tallest: f64,
+    /// How far lumps and erosion move a heap's outline outward, m (inward where negative).
+    pub swell: f64,
+    pub family: Family,
+}
+
+impl Field<'_> {
+    /// For maps of each of these texels (m), the field value that a share of the plane equal to the asked cover lies
+    /// above, of a field without what is too small for them. From 256 x 256 places over 100 km or 80 cells.
+    pub fn thresholds<const N: usize>(&self, texels: [f64; N], making: Making) -> [f64; N] {
+        const SIDE: usize = 256;
+        if self.layer.cover <= 0.0 {
+            return [1e3; N];
+        }
+        // Eighty cells tell as much as more of them would.
+        let cell = self.layer.cell_size_m;
+        let step = (100_000.0f64).clamp(cell * 12.0, cell * 80.0) / SIDE as f64;
+        let smallest = texels.map(|texel| self.smallest(texel));
+        let least = smallest.iter().fold(f64::MAX, |a, b| a.min(*b));
+        let domes = match self.family {
+            Family::Heaps => {
+                let half = 0.5 * SIDE as f64 * step;
+                self.domes(half, (least, f64::MIN, 2.0), making, |d| Some((d.radius, self.outline(&d))))
+            }
+            Family::Sheets => Vec::new(),
+        };
+        let style = style_of(self.layer.kind);
+        smallest.map(|smallest| {
+            let mut plane = vec![LOWEST; SIDE * SIDE];
+            match self.family {
+                Family::Heaps => {
+                    let mounds = domes.iter().filter(|(radius, _)| *radius >= smallest).map(|(_, m)| m);
+                    fill_with_mounds(&mut plane, SIDE, step, making, LOWEST, mounds);
+                }
+                Family::Sheets => fill(&mut plane, SIDE, step, making, |_, low, high, tile| {
+                    self.sheet(&style, low, high, smallest, tile)
+                }),
+            }
+            let rank = ((1.0 - self.layer.cover) * (plane.len() - 1) as f64).round() as usize;
+            let (_, value, _) = plane.select_nth_unstable_by(rank, f32::total_cmp);
+            // A whole overcast has no seams left: past 97 % the threshold goes on below the lowest value.
+            value.max(LOWEST + 1.0) as f64 - self.closed() * 1.2
+        })
+    }
+
+    /// Value of the hulls' map where no heap is near: low enough that no lump reaches up to it, high enough that
+    /// skirts are short.
+    pub fn floor(&self) -> f64 {
+        -(0.22 * self.tallest).powi(2)
+    }
+
+    /// How far a whole overcast has closed its last gaps: past 97 % cover, heaps grow together.
+    fn closed(&self) -> f64 {
+        ((self.layer.cover - 0.97) / 0.03).clamp(0.0, 1.0)
+    }
+
+    /// Smallest body that a map with these texels holds, m.
+    fn smallest(&self, texel: f64) -> f64 {
+        match self.family {
+            Family::Heaps => 0.45 * texel,
+            Family::Sheets => 1.5 * texel,
+        }
+    }
+
+    /// Domes that reach into a square around the origin, `half` a side from its middle, as [`Heaps::domes_in`] has
+    /// them.
+    fn domes<T: Send>(
+        &self,
+        half: f64,
+        which: (f64, f64, f64),
+        making: Making,
+        keep: impl Fn(Dome) -> Option<T> + Sync,
+    ) -> Vec<T> {
+        let layer = self.layer;
+        let slide = [layer.slide_east_m, layer.slide_north_m];
+        let heaps = Heaps { seed: layer.seed, cell: layer.cell_size_m, tallest: self.tallest };
+        let square = [slide.map(|s| -half - s), slide.map(|s| half - s)];
+        heaps.domes_in(square, which, making, |d| keep(Dome { x: d.x + slide[0], y: d.y + slide[1], ..d }))
+    }
+
+    /// A dome in the field that cover cuts: lumps and erosion move its outline by so much, whatever cover makes of
+    /// its size.
+    fn outline(&self, d: &Dome) -> Mound {
+        let swell = self.swell.min(0.3 * d.height);
+        Mound {
+            x: d.x,
+            y: d.y,
+            reach: d.radius * 2.7 + swell.max(0.0),
+            top: (1.0 + d.birth) as f32,
+            fall: (1.0 / (d.radius * d.radius)) as f32,
+            swell: swell as f32,
+        }
+    }
+
+    /// A dome in the map of hulls, if cover lets it rise.
+    fn risen(&self, d: &Dome, threshold: f64) -> Option<Mound> {
+        let room = 1.0 + d.birth - threshold;
+        // Growing cover makes a dome rise until it has its full height, then only spread.
+        let square = d.height * d.height / room.max(1.0);
+        let fall = square / (d.radius * d.radius);
+        // Every skirt ends where it meets the floor: a step would be taken for a wall.
+        let over = square * room - self.floor();
+        (room > 0.0).then(|| Mound {
+            x: d.x,
+            y: d.y,
+            reach: (over / fall).sqrt(),
+            top: (square * room) as f32,
+            fall: fall as f32,
+            swell: 0.0,
+        })
+    }
+
+    /// Fills a map of hulls: squares of heights for heaps, thickness (m) for sheets.
+    pub fn hull(&self, threshold: f64, plane: &mut [f32], side: usize, texel: f64, making: Making) {
+        match self.family {
+            Family::Heaps => self.heaps(threshold, plane, side, texel, making),
+            Family::Sheets => {
+                let style = style_of(self.layer.kind);
+                fill(plane, side, texel, making, |_, low, high, tile| {
+                    self.sheet(&style, low, high, self.smallest(texel), tile);
+                    self.cut_sheet(&style, threshold, &mut tile.values);
+                });
+            }
+        }
+    }
+
+    fn heaps(&self, threshold: f64, plane: &mut [f32], side: usize, texel: f64, making: Making) {
+        let grow = (2.0 - threshold).clamp(1.0, 4.0).sqrt();
+        let which = (self.smallest(texel), threshold - 1.0, grow);
+        let mounds = self.domes(0.5 * side as f64 * texel, which, making, |d| self.risen(&d, threshold));
+        fill_with_mounds(plane, side, texel, making, self.floor() as f32, mounds.iter());
+        if self.closed() > 0.0 {
+            let least = (0.3 * self.tallest * self.closed()).powi(2) as f32;
+            plane.iter_mut().for_each(|v| *v = v.max(least));
+        }
+    }
+
+    /// From a sheet's field to its thickness.
+    fn cut_sheet(&self, style: &SheetStyle, threshold: f64, values: &mut [f32]) {
+        let (depth, threshold) = (self.layer.depth_m as f32, threshold as f32);
+        // Where sheets are thin their edges do not count as cloud (optical depth 0.3): ask for as much more.
+        let thin = (1.5 * 0.3 / self.layer.extinction_per_m() as f32 / depth).min(0.9);
+        let threshold = threshold - style.seam * (1.0 - (1.0 - thin).sqrt());
+        for v in values {
+            let x = (*v - threshold) / style.seam;
+            *v = depth * if x > 0.0 { x.min(1.0) * (2.0 - x.min(1.0)) } else { 2.0 * x.max(-0.5) };
+        }
+    }
+
+    /// Field of a sheet: cells of two sizes, and swells.
+    fn sheet(&self, style: &SheetStyle, low: [f64; 2], high: [f64; 2], smallest: f64, tile: &mut Tile) {
+        let slide = [self.layer.slide_east_m, self.layer.slide_north_m];
+        let plain = |v: [f64; 2]| [(v[0] - slide[0]) / style.stretch, v[1] - slide[1]];
+        let mut fine = Tile { values: vec![-1.0; tile.values.len()], ..*tile };
+        tile.values.fill(-1.0);
+        cells_in(self.layer.seed, self.layer.cell_size_m, plain(low), plain(high), smallest, |c: Cell| {
+            let (x, y) = (c.x * style.stretch + slide[0], c.y + slide[1]);
+            let fall = c.strength / (c.reach * c.reach);
+            let target = if c.reach > 0.7 * self.layer.cell_size_m { &mut *tile } else { &mut fine };
+            target.raise(x, y, style.stretch, c.reach * 1.6, c.strength as f32, fall as f32);
+        });
+        let scale = 1.0 / (style.swell * self.layer.cell_size_m);
+        let swells = dispatch(Swells {
+            seed: self.layer.seed,
+            start: [(tile.low[0] - slide[0]) * scale / style.stretch, (tile.low[1] - slide[1]) * scale],
+            step: [tile.texel * scale / style.stretch, tile.texel * scale],
+            side: tile.side,
+        });
+        let cells = style.cells as f32;
+        for ((v, fine), swell) in tile.values.iter_mut().zip(&fine.values).zip(swells) {
+            *v = cells * (0.72 * *v + 0.28 * fine) + (1.25 - cells) * swell;
+        }
+    }
+}
+
+/// A square of layered noise.
+struct Swells {
+    seed: u32,
+    start: [f64; 2],
+    step: [f64; 2],
+    side: usize,
+}
+
+impl Kernel for Swells {
+    type Output = Vec<f32>;
+    #[inline(always)]
+    fn run<R: Real>(self) -> Vec<f32> {
+        let mut out = vec![0.0; self.side * self.side];
+        let index: Vec<f32> = (0..self.side).map(|i| i as f32).collect();
+        for (row, values) in out.chunks_exact_mut(self.side).enumerate() {
+            let y = R::splat((self.start[1] + self.step[1] * row as f64) as f32);
+            for start in (0..self.side).step_by(R::LANES) {
+                let x = R::load(&index[start..])
+                    .mul_add(R::splat(self.step[0] as f32), R::splat(self.start[0] as f32));
+                layered_noise(self.seed, 4, x, y).store(&mut values[start..]);
+            }
+        }
+        out
+    }
+}
