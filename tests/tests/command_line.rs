@@ -202,6 +202,36 @@ fn the_openexr_library_reads_a_map() {
     }
 }
 
+#[test]
+fn layouts_and_noise_are_checked_and_told() {
+    let dir = tempfile::tempdir().unwrap();
+    let sky = answer(&["starters", "ferry-afternoon"], "").to_string();
+    let sidecar = |name: &str| -> Value {
+        serde_json::from_slice(&std::fs::read(dir.path().join(format!("{name}.json"))).unwrap()).unwrap()
+    };
+    let make = |name: &str, more: &[&str]| make_map(&sky, 64, &dir.path().join(name), more);
+    assert!(make("f.exr", &["--layout", "fisheye", "--without", "sun", "--noise", "20"]).status.success());
+    let facts = sidecar("f.exr");
+    assert_eq!((facts["layout"].as_str(), facts["height"].as_u64()), (Some("fisheye"), Some(64)));
+    assert!(facts["noise_left_percent"].as_f64().unwrap() <= 20.0);
+    let (_, _, pixels) = tenter_formats::exr_map::read(&dir.path().join("f.exr")).unwrap();
+    assert_eq!(pixels[0], [0.0; 3], "nothing beside the circle");
+    assert!(make("c.ktx2", &["--layout", "cube", "--mips", "--without", "sun"]).status.success());
+    assert_eq!(sidecar("c.ktx2")["layout"], "cube");
+    assert_eq!(&std::fs::read(dir.path().join("c.ktx2")).unwrap()[1..7], b"KTX 20");
+    for (name, more, word) in [
+        ("m.ktx2", vec![], "cube"),
+        ("m.exr", vec!["--mips"], "mips"),
+        ("m.exr", vec!["--noise", "0"], "noise"),
+        ("m.exr", vec!["--with", "land"], "land"),
+    ] {
+        let out = make(name, &more);
+        assert_eq!(out.status.code(), Some(2), "{name} {more:?}");
+        assert!(String::from_utf8_lossy(&out.stderr).contains(word), "{name} {more:?} names {word}");
+        assert!(!dir.path().join(name).exists());
+    }
+}
+
 /// An independent reader of Radiance HDR: Ward 1991 ("Real pixels") in plain Python.
 #[test]
 fn an_independent_reader_agrees_on_radiance_hdr() {

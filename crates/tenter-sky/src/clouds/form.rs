@@ -204,9 +204,9 @@ impl CloudForm {
         let edge = R::splat(self.edge[1]).lerp(R::splat(self.edge[0]), low).max(w);
         let reach = self.moved;
         let near = (smooth.abs() - edge).lt(R::splat(reach));
+        let far = R::select(zero_le(smooth), smooth - R::splat(reach), smooth + R::splat(reach));
         if !near.any() {
-            let moved = R::select(zero_le(smooth), smooth - R::splat(reach), smooth + R::splat(reach));
-            return (moved, edge);
+            return (far, edge);
         }
         let lumps = Lumps::get();
         // Coarse lumps fade where the underside is flat; a turned block shows no grid.
@@ -228,7 +228,8 @@ impl CloudForm {
             // The base stays where the air begins to condense.
             d = d.min(z + R::splat(self.edge[1] * 0.25));
         }
-        (d, edge)
+        // Nothing hangs on the neighbours in the packet.
+        (R::select(near, d, far), edge)
     }
 
     #[inline(always)]

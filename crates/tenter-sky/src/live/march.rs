@@ -67,6 +67,22 @@ impl<R: Real> Stretch<R> {
 }
 
 impl<R: Real> Stretch<R> {
+    /// The stretches of some rays, `zero` for the others.
+    #[inline(always)]
+    fn of(&self, rays: R::Mask, zero: R) -> Self {
+        Stretch {
+            opacity: R::select(rays, self.opacity, zero),
+            distance: R::select(rays, self.distance, zero),
+            single: R::select(rays, self.single, zero),
+            forward: R::select(rays, self.forward, zero),
+            diffuse: R::select(rays, self.diffuse, zero),
+            above: R::select(rays, self.above, zero),
+            beside: R::select(rays, self.beside, zero),
+            below: R::select(rays, self.below, zero),
+            lean: R::select(rays, self.lean, zero),
+        }
+    }
+
     /// Adds what reached a place, for the opacity it stands for.
     #[inline(always)]
     fn add(&mut self, opacity: R, r: &Reached<R>) {
@@ -136,15 +152,17 @@ pub fn march<R: Real, const SHEET: bool>(
         let middle = t - step * R::splat(0.5);
         stretch.distance = opacity.mul_add(middle, stretch.distance);
         pending_at = opacity.mul_add(middle, pending_at);
-        // Light is looked up once enough cloud has come together, or when a ray comes out of it.
+        // Light is looked up once enough cloud has come together, or when a ray comes out of it; each ray by itself,
+        // so that nothing hangs on its neighbours.
         pending = pending + opacity;
-        let left = extinction.le(zero) & R::splat(1e-4).lt(pending);
-        if (enough.lt(pending) | left).any() {
+        let left = extinction.le(zero) & R::splat(1e-4).lt(pending) & active;
+        let ready = enough.lt(pending) | left;
+        if ready.any() {
             let back = t - pending_at / pending.max(R::splat(1e-9));
             let reached =
                 sample::<R, SHEET>(&toward_sun, clouds, rays, &p, z, w, &place, back.max(zero).min(step));
-            stretch.add(pending, &reached);
-            (pending, pending_at) = (zero, zero);
+            stretch.add(R::select(ready, pending, zero), &reached);
+            (pending, pending_at) = (R::select(ready, zero, pending), R::select(ready, zero, pending_at));
         }
         through = R::select(active, through * passed, through);
         before = R::select(back, zero, extinction);
@@ -158,20 +176,21 @@ pub fn march<R: Real, const SHEET: bool>(
         // What is left behind a thick veil needs less care.
         let inside = dense_step * (R::splat(1.8) - through * R::splat(0.8));
         let inside = inside.max(pixel);
-        step = R::select(place.inside.lt(zero), open, inside.min(open.max(inside)));
-        step = R::select(back, zero, step);
+        let ahead = R::select(place.inside.lt(zero), open, inside.min(open.max(inside)));
+        step = R::select(active, R::select(back, zero, ahead), step);
         let next = R::select(back, surface, t + step);
         // Air and colour change along the way: close a stretch once it has grown by a third.
-        let long = (stretch_from * R::splat(1.35)).lt(next) & R::splat(1e-3).lt(stretch.opacity);
+        let long = (stretch_from * R::splat(1.35)).lt(next) & R::splat(1e-3).lt(stretch.opacity) & active;
         if long.any() {
             let back = t - pending_at / pending.max(R::splat(1e-9));
             let reached =
                 sample::<R, SHEET>(&toward_sun, clouds, rays, &p, z, w, &place, back.max(zero).min(step));
-            stretch.add(pending, &reached);
-            (pending, pending_at) = (zero, zero);
-            close(look, rays, spans, corners, aerosol_phase, &phases, &stretch, &mut light);
-            stretch = Stretch::empty();
-            stretch_from = next;
+            stretch.add(R::select(long, pending, zero), &reached);
+            (pending, pending_at) = (R::select(long, zero, pending), R::select(long, zero, pending_at));
+            let closed = stretch.of(long, zero);
+            close(look, rays, spans, corners, aerosol_phase, &phases, &closed, &mut light);
+            stretch = stretch.of(!long, zero);
+            stretch_from = R::select(long, next, stretch_from);
         }
         stretch_from = R::select(stretch.opacity.lt(R::splat(1e-6)), next, stretch_from);
         t = R::select(active, next, t);
@@ -181,7 +200,8 @@ pub fn march<R: Real, const SHEET: bool>(
         let z = p.altitude - base;
         let w = (t * rays.pixel).max(R::splat(0.5));
         let place = form.at::<R, SHEET>(p.x, p.y, z, w);
-        stretch.add(pending, &sample::<R, SHEET>(&toward_sun, clouds, rays, &p, z, w, &place, zero));
+        let back = (t - pending_at / pending.max(R::splat(1e-9))).max(zero).min(step);
+        stretch.add(pending, &sample::<R, SHEET>(&toward_sun, clouds, rays, &p, z, w, &place, back));
     }
     close(look, rays, spans, corners, aerosol_phase, &phases, &stretch, &mut light);
     // What was spent hides all that is left.
