@@ -126,8 +126,8 @@ fn descriptor(channel_bytes: u32) -> Vec<u8> {
     let mut words = vec![
         4 + block,
         0,
-        2 | block << 16,
-        MODEL_RGBSDA | PRIMARIES_BT709 << 8 | TRANSFER_LINEAR << 16,
+        2 | (block << 16),
+        MODEL_RGBSDA | (PRIMARIES_BT709 << 8) | (TRANSFER_LINEAR << 16),
         0,
         4 * channel_bytes,
         0,
@@ -135,7 +135,7 @@ fn descriptor(channel_bytes: u32) -> Vec<u8> {
     for (i, channel) in CHANNELS.iter().enumerate() {
         let bits = 8 * channel_bytes;
         words.extend([
-            i as u32 * bits | (bits - 1) << 16 | (channel | QUALIFIERS) << 24,
+            (i as u32 * bits) | ((bits - 1) << 16) | ((channel | QUALIFIERS) << 24),
             0,
             (-1.0f32).to_bits(),
             1.0f32.to_bits(),
