@@ -15,8 +15,8 @@ use crate::simd::{Mask, Real};
 /// Transmittance below which nothing behind is worth a step.
 const SPENT: f32 = 0.004;
 const MOST_STEPS: usize = 700;
-/// Opacity that is lit by one look toward the sun.
-const ENOUGH: f32 = 0.3;
+/// Opacity that is lit by one look toward the sun: in heaps, and in sheets, whose wide thin shades would show grain.
+const ENOUGH: [f32; 2] = [0.3, 0.12];
 /// Samples toward the sun through the form, the first of them this long (m), each longer than the one before.
 const SUN_STEPS: f32 = 6.0;
 const SUN_FIRST: f32 = 14.0;
@@ -115,7 +115,7 @@ pub fn march<R: Real, const SHEET: bool>(
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
     let phases = phases::<R>(clouds, rays.to_sun);
     let toward_sun = TowardSun::new(look.effort.step);
-    let enough = R::splat(ENOUGH * look.effort.step.min(1.0));
+    let enough = R::splat(ENOUGH[usize::from(SHEET)] * look.effort.step.min(1.0));
     let mut light = [zero; 3];
     let mut through = one;
     let mut t = spans.start;
