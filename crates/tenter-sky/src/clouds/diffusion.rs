@@ -5,9 +5,9 @@
 //! a sun at cosine m the Eddington approximation with Marshak's boundaries (Shettle and Weinman 1970) gives
 //! the mean diffuse radiance at reduced depth s of S, for irradiance F on a plane facing the sun:
 //!
-//! `J(s) = F/4pi [ m (2 + 3m) (2/3 + S - s) / (4/3 + S) - 3 m^2 e^(-s/m) ]`  (thick slab)
+//! `J(s) = F/4pi [ m (2 + 3m) (2/3 + S - s) / (4/3 + S) - m (2 - 3m) e^(-S/m) (2/3 + s) / (4/3 + S) - 3 m^2 e^(-s/m) ]`
 //!
-//! The first factor reads as a conductance: the surface at distance s is one way to the light, the far side
+//! which is nothing in a slab of no depth. The first factor reads as a conductance: the surface at distance s is one way to the light, the far side
 //! at S - s another, each with conductance 1 / (2/3 + distance). A heap has sides as well, so here every
 //! side that is lit or dark takes part with its own conductance; for a slab only top and bottom remain and
 //! the formula above comes back.
@@ -21,6 +21,8 @@ pub const ASYMMETRY: f32 = 0.86;
 pub struct Reach<R: Real> {
     /// Multiples of the sun's irradiance over 4 pi, and how much of it flows downward (see [`Reach::lean`]).
     pub sun: R,
+    /// Share of the ways out that lead back to the light.
+    pub sunward: R,
     pub sun_lean: R,
     /// Weights of the radiance that comes from above, from the sides and from below; their sum is one.
     pub above: R,
@@ -51,6 +53,7 @@ pub fn reach<R: Real>(above: R, below: R, beside: R, to_sun: R, facing: R, flow:
     let sun = lit(facing);
     Reach {
         sun: sun * from_sun / sum,
+        sunward: from_sun / sum,
         // Toward the far side of what the sun lights: down for a high one.
         sun_lean: sun * from_sun * b / (from_sun + b + sides) * flow,
         above: a * inverse,
@@ -67,6 +70,15 @@ fn conductance<R: Real>(depth: R) -> R {
     let s = depth * R::splat(1.0 - ASYMMETRY);
     let hopf = R::splat(0.7104) - (s * R::splat(-2.0)).exp() * R::splat(0.1331);
     R::splat(1.0) / (s + hopf)
+}
+
+/// The terms of `J` beside the first, in multiples of the sun's irradiance over 4 pi: `near` is e^(-s/m), `through`
+/// e^(-S/m), `sunward` the share of the ways out that lead back to the light.
+#[inline(always)]
+pub fn not_yet_scattered<R: Real>(m: R, near: R, through: R, sunward: R) -> R {
+    let far = R::splat(1.0) - sunward;
+    let three = m * R::splat(3.0);
+    m * (R::splat(2.0) - three) * through * far + three * m * near
 }
 
 /// Source of diffuse light on a surface lit at cosine `m`.
@@ -100,6 +112,24 @@ mod tests {
             (0..50).map(|i| (i as f64 + 0.5) / 50.0).map(|m| isotropic(t, m) * 2.0 * m / 50.0).sum::<f64>()
         };
         assert!((mean(2.0) - 0.447).abs() < 0.06, "{}", mean(2.0));
+    }
+
+    /// A slab of next to nothing has scattered next to nothing many times; between, light grows with depth.
+    #[test]
+    fn thin_slabs_hold_no_diffuse_light() {
+        for m in [0.2f32, 0.5, 0.8, 1.0] {
+            let middle = |thickness: f32| {
+                let half = Scalar(0.5 * thickness);
+                let to_sun = Scalar(0.5 * thickness / m);
+                let r = reach(half, half, Scalar(1e7), to_sun, Scalar(m), Scalar(1.0));
+                let gone = |depth: f32| Scalar((-(1.0 - ASYMMETRY) * depth).exp());
+                let less = not_yet_scattered(Scalar(m), gone(to_sun.0), gone(thickness / m), r.sunward);
+                r.sun.0 - less.0
+            };
+            assert!(middle(1e-3).abs() < 0.03, "{m}: {}", middle(1e-3));
+            // Where the sun is high depth adds; a low one is used up before the middle of a thick slab.
+            assert!(middle(2.0) < middle(8.0) && middle(0.5) < middle(2.0), "{m}");
+        }
     }
 
     #[test]

@@ -8,7 +8,7 @@
 use super::Look;
 use super::rays::{Rays, Spans, SurfacePoint};
 use crate::air::{Corners, lobe};
-use crate::clouds::diffusion::{ASYMMETRY, reach};
+use crate::clouds::diffusion::{ASYMMETRY, not_yet_scattered, reach};
 use crate::scene::Clouds;
 use crate::simd::{Mask, Real};
 
@@ -152,18 +152,7 @@ pub fn march<R: Real, const SHEET: bool>(
         let middle = t - step * R::splat(0.5);
         stretch.distance = opacity.mul_add(middle, stretch.distance);
         pending_at = opacity.mul_add(middle, pending_at);
-        // Light is looked up once enough cloud has come together, or when a ray comes out of it; each ray by itself,
-        // so that nothing hangs on its neighbours.
         pending = pending + opacity;
-        let left = extinction.le(zero) & R::splat(1e-4).lt(pending) & active;
-        let ready = enough.lt(pending) | left;
-        if ready.any() {
-            let back = t - pending_at / pending.max(R::splat(1e-9));
-            let reached =
-                sample::<R, SHEET>(&toward_sun, clouds, rays, &p, z, w, &place, back.max(zero).min(step));
-            stretch.add(R::select(ready, pending, zero), &reached);
-            (pending, pending_at) = (R::select(ready, zero, pending), R::select(ready, zero, pending_at));
-        }
         through = R::select(active, through * passed, through);
         before = R::select(back, zero, extinction);
         outside = R::select(back, zero, place.inside);
@@ -177,16 +166,23 @@ pub fn march<R: Real, const SHEET: bool>(
         let inside = dense_step * (R::splat(1.8) - through * R::splat(0.8));
         let inside = inside.max(pixel);
         let ahead = R::select(place.inside.lt(zero), open, inside.min(open.max(inside)));
+        let came = step;
         step = R::select(active, R::select(back, zero, ahead), step);
         let next = R::select(back, surface, t + step);
-        // Air and colour change along the way: close a stretch once it has grown by a third.
+
+        // Light is looked up once enough cloud has come together, or when a ray comes out of it; each ray by itself,
+        // so that nothing hangs on its neighbours. Air and colour change along the way: a stretch is closed once it
+        // has grown by a third.
+        let left = extinction.le(zero) & R::splat(1e-4).lt(pending) & active;
         let long = (stretch_from * R::splat(1.35)).lt(next) & R::splat(1e-3).lt(stretch.opacity) & active;
+        let ready = enough.lt(pending) | left | long;
+        if ready.any() {
+            let back = (t - pending_at / pending.max(R::splat(1e-9))).max(zero).min(came);
+            let reached = sample::<R, SHEET>(&toward_sun, clouds, rays, &p, z, w, &place, back);
+            stretch.add(R::select(ready, pending, zero), &reached);
+            (pending, pending_at) = (R::select(ready, zero, pending), R::select(ready, zero, pending_at));
+        }
         if long.any() {
-            let back = t - pending_at / pending.max(R::splat(1e-9));
-            let reached =
-                sample::<R, SHEET>(&toward_sun, clouds, rays, &p, z, w, &place, back.max(zero).min(step));
-            stretch.add(R::select(long, pending, zero), &reached);
-            (pending, pending_at) = (R::select(long, zero, pending), R::select(long, zero, pending_at));
             let closed = stretch.of(long, zero);
             close(look, rays, spans, corners, aerosol_phase, &phases, &closed, &mut light);
             stretch = stretch.of(!long, zero);
@@ -311,13 +307,20 @@ fn sample<R: Real, const SHEET: bool>(
     let r = reach(above * thick, below * thick, place.beside * thick, depth, facing, flow);
     let single = (-depth).exp();
     let turned = (-depth * R::splat(TURNED)).exp();
-    // Near the lit side many scatterings have not yet happened (Eddington: -3 m^2 of m (2 + 3 m)).
-    let young = facing * R::splat(3.0) / (facing * R::splat(3.0) + R::splat(2.0)) * turned;
-    let lean = r.sun_lean * down * R::splat(ASYMMETRY);
+    // Near the lit side many scatterings have not yet happened, in a thin body nowhere.
+    let through = ((depth + below * thick / facing) * R::splat(-TURNED)).exp();
+    let many = if SHEET {
+        r.sun - not_yet_scattered(facing, turned, through, r.sunward)
+    } else {
+        // The sides of a heap are lit and dark at once: its shares hold for all of the terms.
+        let young = not_yet_scattered(facing, turned, zero, r.sunward);
+        (r.sun - young * r.sunward) * (one - through)
+    };
+    let lean = r.sun_lean * down * R::splat(ASYMMETRY) * (one - through);
     Reached {
         single,
         forward: turned - single,
-        diffuse: (r.sun * (one - young) + lean).max(zero),
+        diffuse: (many + lean).max(zero),
         above: r.above,
         beside: r.beside,
         below: r.below,
