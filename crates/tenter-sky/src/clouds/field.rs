@@ -2,7 +2,7 @@
 //! asked cover.
 
 use super::hash::layered_noise;
-use super::heaps::{Dome, Heaps};
+use super::heaps::{Dome, Heaps, Wanted};
 use super::sheets::{Cell, SheetStyle, cells_in, style_of};
 use crate::air::Making;
 use crate::document::{CloudLayer, Family};
@@ -170,7 +170,8 @@ impl Field<'_> {
         let domes = match self.family {
             Family::Heaps => {
                 let half = 0.5 * SIDE as f64 * step;
-                self.domes(half, (least, f64::MIN, 2.0), making, |d| Some((d.radius, self.outline(&d))))
+                let wanted = Wanted { smallest: least, earliest: f64::MIN, grow: 2.0 };
+                self.domes(half, wanted, making, |d| Some((d.radius, self.outline(&d))))
             }
             Family::Sheets => Vec::new(),
         };
@@ -217,7 +218,7 @@ impl Field<'_> {
     fn domes<T: Send>(
         &self,
         half: f64,
-        which: (f64, f64, f64),
+        wanted: Wanted,
         making: Making,
         keep: impl Fn(Dome) -> Option<T> + Sync,
     ) -> Vec<T> {
@@ -225,7 +226,7 @@ impl Field<'_> {
         let slide = [layer.slide_east_m, layer.slide_north_m];
         let heaps = Heaps { seed: layer.seed, cell: layer.cell_size_m, tallest: self.tallest };
         let square = [slide.map(|s| -half - s), slide.map(|s| half - s)];
-        heaps.domes_in(square, which, making, |d| keep(Dome { x: d.x + slide[0], y: d.y + slide[1], ..d }))
+        heaps.domes_in(square, wanted, making, |d| keep(Dome { x: d.x + slide[0], y: d.y + slide[1], ..d }))
     }
 
     /// A dome in the field that cover cuts: lumps and erosion move its outline by so much, whatever cover makes of
@@ -275,9 +276,12 @@ impl Field<'_> {
     }
 
     fn heaps(&self, threshold: f64, plane: &mut [f32], side: usize, texel: f64, making: Making) {
-        let grow = (2.0 - threshold).clamp(1.0, 4.0).sqrt();
-        let which = (self.smallest(texel), threshold - 1.0, grow);
-        let mounds = self.domes(0.5 * side as f64 * texel, which, making, |d| self.risen(&d, threshold));
+        let wanted = Wanted {
+            smallest: self.smallest(texel),
+            earliest: threshold - 1.0,
+            grow: (2.0 - threshold).clamp(1.0, 4.0).sqrt(),
+        };
+        let mounds = self.domes(0.5 * side as f64 * texel, wanted, making, |d| self.risen(&d, threshold));
         fill_with_mounds(plane, side, texel, making, self.floor() as f32, mounds.iter());
         if self.closed() > 0.0 {
             let least = (0.3 * self.tallest * self.closed()).powi(2) as f32;

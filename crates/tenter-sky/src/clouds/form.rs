@@ -17,6 +17,8 @@ use rayon::prelude::*;
 pub const LEVELS: usize = 3;
 /// How much smaller the fine lumps are.
 const FINER: f64 = 7.3;
+/// Rotation of the blocks about an axis that is no lattice direction; rows are orthonormal.
+const TURN: [[f32; 3]; 3] = [[0.7526, 0.6072, -0.2547], [-0.5303, 0.7888, 0.3137], [0.3914, -0.1010, 0.9147]];
 /// Lumps begin to fade at footprints of 0.6 of their size and are gone at 1.6 of it.
 const FADE: f32 = 1.6;
 
@@ -40,8 +42,8 @@ pub struct CloudForm {
     flank: f32,
     /// How far lumps move the surface, m.
     amplitude: [f32; 2],
-    /// Where the blocks begin, in block sides.
-    offset: [[f32; 2]; 2],
+    /// Where the blocks begin, in block sides along their own axes.
+    offset: [[f32; 3]; 2],
     /// Width of the edge at the crown and at the underside, m.
     edge: [f32; 2],
     /// How far erosion moves the surface inward, m.
@@ -97,8 +99,11 @@ impl CloudForm {
             Family::Sheets => 0.22 * lump * layer.lobes,
         };
         let block = [lump * COARSEST as f64, lump * COARSEST as f64 / FINER];
-        let slide = [layer.slide_east_m, layer.slide_north_m];
-        let offset = block.map(|b| slide.map(|s| (-s / b).rem_euclid(1.0) as f32));
+        // Blocks repeat along their own axes, so a slide is turned before whole blocks are taken off it.
+        let offset = block.map(|b| {
+            let slid = [-layer.slide_east_m / b, -layer.slide_north_m / b];
+            TURN.map(|row| (slid[0] * row[0] as f64 + slid[1] * row[1] as f64).rem_euclid(1.0) as f32)
+        });
         let edge = match family {
             Family::Heaps => [8.0 + 30.0 * layer.erosion, 30.0 + 60.0 * layer.erosion],
             Family::Sheets => [(0.10 + 0.10 * layer.erosion) * depth, 0.3 * depth],
@@ -214,14 +219,18 @@ impl CloudForm {
         let seen = (R::splat(FADE) - w * R::splat(self.fade[0])).clamp(0.0, 1.0);
         let coarse = lumps.at(self.turned::<R>(0, x, y, z));
         let mut d = smooth + (coarse - R::splat(0.5)) * R::splat(2.0 * self.amplitude[0]) * swell * seen;
+        // What is too small to be seen still eats its mean.
+        let eaten =
+            (R::splat(1.3) - coarse.lerp(R::splat(0.5), R::splat(1.0) - seen)) * R::splat(self.erosion);
         let seen = (R::splat(FADE) - w * R::splat(self.fade[1])).clamp(0.0, 1.0);
+        d = d - eaten * R::splat(0.5) * (R::splat(1.0) - seen);
         if R::splat(0.0).lt(seen).any() {
             let fine = lumps.at(self.turned::<R>(1, x, y, z));
             // Crowns swell outward, undersides and shreds are eaten inward.
             let crown = (fine - R::splat(0.5))
                 * R::splat(2.0 * self.amplitude[1])
                 * (rise * R::splat(1.4) - R::splat(0.4));
-            let bite = (R::splat(1.0) - fine) * (R::splat(1.3) - coarse) * R::splat(self.erosion);
+            let bite = (R::splat(1.0) - fine) * eaten;
             d = d + (crown - bite) * seen;
         }
         if !SHEET {
@@ -232,16 +241,19 @@ impl CloudForm {
         (R::select(near, d, far), edge)
     }
 
+    /// A place in sides of a block, along its axes.
     #[inline(always)]
     fn turned<R: Real>(&self, k: usize, x: R, y: R, z: R) -> [R; 3] {
         let s = R::splat(self.per_block[k]);
-        let (x, y, z) = (x * s + R::splat(self.offset[k][0]), y * s + R::splat(self.offset[k][1]), z * s);
-        // Rotation about an axis that is no lattice direction; rows are orthonormal.
-        [
-            x * R::splat(0.7526) + y * R::splat(0.6072) + z * R::splat(-0.2547),
-            x * R::splat(-0.5303) + y * R::splat(0.7888) + z * R::splat(0.3137),
-            x * R::splat(0.3914) + y * R::splat(-0.1010) + z * R::splat(0.9147),
-        ]
+        let (x, y, z) = (x * s, y * s, z * s);
+        let mut out = [x; 3];
+        for (axis, row) in TURN.iter().enumerate() {
+            out[axis] = x * R::splat(row[0])
+                + y * R::splat(row[1])
+                + z * R::splat(row[2])
+                + R::splat(self.offset[k][axis]);
+        }
+        out
     }
 
     /// Optical depth straight up through the whole layer, with `steps` samples of footprint `w`, at places
@@ -351,12 +363,13 @@ impl Maps {
             .zip(half)
             .flat_map(|(plane, half)| slopes(plane, side, 2.0 * half / side as f32))
             .collect();
-        if field.family == Family::Heaps {
-            slope_to_rims(&values, &mut slopes, side, half, field.floor() as f32);
-        }
         let lowest = values.par_iter().copied().reduce(|| f32::MAX, f32::min);
         let highest = values.par_iter().copied().reduce(|| f32::MIN, f32::max);
         let steepest = slopes.par_iter().copied().reduce(|| 0.0, f32::max);
+        if field.family == Family::Heaps {
+            let floor = field.floor() as f32;
+            slope_to_rims(&values, &mut slopes, steepest, Rims { side, half, floor }, making);
+        }
         let per_step = [((highest - lowest) / 65535.0).max(1e-9), (steepest / 65535.0).max(1e-9)];
         let words = values
             .par_iter()
@@ -431,12 +444,23 @@ fn slopes(plane: &[f32], side: usize, texel: f32) -> Vec<f32> {
         .collect()
 }
 
-/// Outside the hulls, makes slopes such that value over slope is the distance to the nearest one along the ground.
-fn slope_to_rims(values: &[f32], slopes: &mut [f32], side: usize, half: [f32; LEVELS], floor: f32) {
+/// What is known of maps whose rims are looked for.
+struct Rims {
+    side: usize,
+    half: [f32; LEVELS],
+    floor: f32,
+}
+
+/// Outside the hulls, makes slopes such that value over slope is the distance to the nearest one along the ground; none
+/// comes out over `steepest`.
+fn slope_to_rims(values: &[f32], slopes: &mut [f32], steepest: f32, rims: Rims, making: Making) {
+    let Rims { side, half, floor } = rims;
     let size = side * side;
-    let steepest = slopes.iter().fold(0.0f32, |a, b| a.max(*b));
     let mut wider: Option<(f32, Vec<f32>)> = None;
     for level in (0..LEVELS).rev() {
+        if making.is_off() {
+            return;
+        }
         let texel = 2.0 * half[level] / side as f32;
         let (values, slopes) = (&values[level * size..][..size], &mut slopes[level * size..][..size]);
         let map = HullMap { side, texel, values, slopes, floor };

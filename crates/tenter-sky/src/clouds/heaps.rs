@@ -38,13 +38,23 @@ pub struct Heaps {
     pub tallest: f64,
 }
 
+/// Which domes are wanted.
+#[derive(Clone, Copy)]
+pub struct Wanted {
+    /// Least radius, m.
+    pub smallest: f64,
+    /// Births up to this are left out.
+    pub earliest: f64,
+    /// How many times its usual reach a dome may have.
+    pub grow: f64,
+}
+
 impl Heaps {
-    /// What `keep` makes of every dome whose reach, grown by `grow`, touches a rectangle, whose radius is no
-    /// smaller than `smallest` and whose birth is over `earliest`; fewer once `making` is called off.
+    /// What `keep` makes of every wanted dome that reaches into a rectangle; fewer once `making` is called off.
     pub fn domes_in<T: Send>(
         &self,
         [low, high]: [[f64; 2]; 2],
-        (smallest, earliest, grow): (f64, f64, f64),
+        Wanted { smallest, earliest, grow }: Wanted,
         making: Making,
         keep: impl Fn(Dome) -> Option<T> + Sync,
     ) -> Vec<T> {
