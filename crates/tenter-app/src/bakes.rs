@@ -8,7 +8,7 @@ use serde_json::Value;
 use std::time::Duration;
 use tenter_formats::exr_map::Depth;
 use tenter_sky::document::Sky;
-use tenter_sky::picture::MapSettings;
+use tenter_sky::picture::{Layout, MapSettings};
 use tenter_store::{Bake, BakeStatus, NewBake};
 use uuid::Uuid;
 
@@ -67,6 +67,10 @@ impl BakeSettings {
             path: format!("settings.map.{}", e.field),
             message: format!("{} {}", e.value, e.problem),
         })?;
+        if settings.map.layout != Layout::Latlong {
+            let message = format!("{} is not baked here; `tenter map` makes it", settings.map.layout.name());
+            return Err(AppError::Input { path: "settings.map.layout".into(), message });
+        }
         if !BAKE_WIDTHS.contains(&settings.map.width) {
             let (low, high) = (BAKE_WIDTHS.start(), BAKE_WIDTHS.end());
             let message = format!("{} is outside {low} to {high}", settings.map.width);
@@ -210,6 +214,18 @@ mod tests {
             let bands: Vec<usize> = (0..s.pieces()).flat_map(|p| s.bands_of(p)).collect();
             assert_eq!(bands, (0..s.map.bands()).collect::<Vec<_>>(), "{width}");
             assert!(s.pieces() >= 8);
+        }
+    }
+
+    #[test]
+    fn what_is_not_baked_is_refused_by_name() {
+        for (map, path) in [
+            (json!({"width": 2048, "layout": "cube"}), "settings.map.layout"),
+            (json!({"width": 2048, "heading_deg": 1000}), "settings.map.heading_deg"),
+            (json!({"width": 2048, "noise_percent": 0}), "settings.map.noise_percent"),
+        ] {
+            let e = BakeSettings::parse(json!({"map": map, "file": "exr"})).unwrap_err();
+            assert!(e.to_string().starts_with(path), "{map}: {e}");
         }
     }
 

@@ -36,9 +36,6 @@ impl BakeStatus {
             BakeStatus::Failed => "failed",
         }
     }
-    fn parse(name: &str) -> BakeStatus {
-        serde_json::from_value(json!(name)).unwrap_or(BakeStatus::Failed)
-    }
     /// Whether work on it may go on.
     pub fn is_open(self) -> bool {
         matches!(self, BakeStatus::Queued | BakeStatus::Running | BakeStatus::Assembling)
@@ -112,7 +109,7 @@ impl Store {
             started_at: Set(None),
             finished_at: Set(None),
         };
-        Ok(bake_of(model.insert(&self.db).await?, None))
+        bake_of(model.insert(&self.db).await?, None)
     }
 
     /// Newest first.
@@ -125,20 +122,20 @@ impl Store {
             .into_iter()
             .map(|p| (p.bake_id, p))
             .collect();
-        Ok(found
+        found
             .into_iter()
             .map(|b| {
                 let p = progress.get(&b.id);
                 bake_of(b, p)
             })
-            .collect())
+            .collect()
     }
 
     pub async fn bake(&self, id: Uuid) -> Result<Bake> {
         let found = bake::Entity::find_by_id(id).one(&self.db).await?;
         let found = found.ok_or(StoreError::Missing { what: "bake", id: id.to_string() })?;
         let progress = self.progress(vec![id]).await?;
-        Ok(bake_of(found, progress.first()))
+        bake_of(found, progress.first())
     }
 
     async fn progress(&self, ids: Vec<Uuid>) -> Result<Vec<Progress>> {
@@ -263,8 +260,16 @@ fn finished() -> Vec<(bake::Column, Expr)> {
     vec![(bake::Column::FinishedAt, Expr::value(Some(OffsetDateTime::now_utc())))]
 }
 
-fn bake_of(m: bake::Model, progress: Option<&Progress>) -> Bake {
-    let status = BakeStatus::parse(&m.status);
+fn bake_of(m: bake::Model, progress: Option<&Progress>) -> Result<Bake> {
+    let read_as = |column, value: &Value| StoreError::Unknown {
+        bake: m.id.to_string(),
+        column,
+        value: value.to_string(),
+    };
+    let status = json!(m.status);
+    let status: BakeStatus =
+        serde_json::from_value(status.clone()).map_err(|_| read_as("status", &status))?;
+    let files = serde_json::from_value(m.files.clone()).map_err(|_| read_as("files", &m.files))?;
     let done = progress.map_or(0, |p| p.done as i32);
     let seconds_left = progress.filter(|_| status.is_open()).zip(m.started_at).map(|(p, started)| {
         let per_piece = (p.last - started).as_seconds_f64() / p.done as f64;
@@ -272,7 +277,7 @@ fn bake_of(m: bake::Model, progress: Option<&Progress>) -> Bake {
         let since = (OffsetDateTime::now_utc() - p.last).as_seconds_f64().min(per_piece);
         (per_piece * (m.pieces - done) as f64 - since).max(0.0) + 0.1 * per_piece
     });
-    Bake {
+    Ok(Bake {
         id: m.id,
         sky_id: m.sky_id,
         name: m.name,
@@ -283,10 +288,10 @@ fn bake_of(m: bake::Model, progress: Option<&Progress>) -> Bake {
         pieces_done: done,
         problem: m.problem,
         facts: m.facts,
-        files: serde_json::from_value(m.files).unwrap_or_default(),
+        files,
         created_at: m.created_at,
         started_at: m.started_at,
         finished_at: m.finished_at,
         seconds_left,
-    }
+    })
 }

@@ -23,6 +23,8 @@ pub enum StoreError {
     Database(sea_orm::DbErr),
     #[error("no {what} {id}")]
     Missing { what: &'static str, id: String },
+    #[error("bake {bake}: its {column} in the database is not understood: {value}")]
+    Unknown { bake: String, column: &'static str, value: String },
     #[error("files: {0}")]
     Files(object_store::Error),
 }

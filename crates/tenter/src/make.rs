@@ -9,7 +9,10 @@ use tenter_formats::{FormatError, MOST_IN_HALF, hdr, ktx2, png};
 use tenter_sky::camera::Camera;
 use tenter_sky::develop::Development;
 use tenter_sky::live::Effort;
-use tenter_sky::picture::{Area, Disc, Layout, MapError, MapRender, MapSettings, Scale, effort_for, render};
+use tenter_sky::picture::{
+    Area, Disc, Layout, MapError, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError, effort_for,
+    render,
+};
 use tenter_sky::scene::Workshop;
 use tenter_sky::spectrum::gamut_to_grey;
 
@@ -104,11 +107,23 @@ fn of_format(e: FormatError) -> Failure {
     }
 }
 
+/// Fields carry their unit in the name, options do not.
+fn of_settings(e: SettingsError) -> Failure {
+    let option = e.field.split('_').next().expect("there is a first word");
+    Failure::Input(format!("--{option}: {} {}", e.value, e.problem))
+}
+
 pub fn picture(a: PictureArguments) -> Outcome {
     for (name, side) in [("width", a.width), ("height", a.height)] {
         if !(1..=LARGEST_PICTURE).contains(&side) {
             return Err(Failure::Input(format!("--{name}: {side} is outside 1 to {LARGEST_PICTURE}")));
         }
+    }
+    if let Some(percent) = a.noise
+        && !NOISE_PERCENT.contains(&percent)
+    {
+        let (low, high) = (NOISE_PERCENT.start(), NOISE_PERCENT.end());
+        return Err(Failure::Input(format!("--noise: {percent} is outside {low} to {high}")));
     }
     let kind = ending(&a.out);
     if kind != "png" && kind != "exr" {
@@ -119,13 +134,12 @@ pub fn picture(a: PictureArguments) -> Outcome {
     let camera = Camera::lens(&sky.eye, a.width, a.height);
     let effort = match a.noise {
         None => Effort::default(),
-        Some(percent) if (0.01..=100.0).contains(&percent) => {
+        Some(percent) => {
             let found = effort_for(&scene, &camera, percent, &|| false).expect("nobody calls this off");
             let (effort, left) = found.ok_or(Failure::failed(MapError::Noise(percent)))?;
             eprintln!("noise left {left:.2} %");
             effort
         }
-        Some(percent) => return Err(Failure::Input(format!("--noise: {percent} is outside 0.01 to 100"))),
     };
     let mut picture = render(&scene, &camera, effort, &|| false).expect("nobody calls this off");
     let whole = Area { x: 0, y: 0, width: a.width, height: a.height };
@@ -184,9 +198,7 @@ pub fn map(a: MapArguments) -> Outcome {
         clouds: !a.without.contains(&Without::Clouds),
         noise_percent: a.noise,
     };
-    settings
-        .check()
-        .map_err(|e| Failure::Input(format!("--{}", e.to_string().replacen("_percent", "", 1))))?;
+    settings.check().map_err(of_settings)?;
     let kind = check_file(&a, settings.layout)?;
     let sky = read_sky(&a.sky)?;
     let map = MapRender::new(&sky, &settings, &Workshop::default(), &|| false).map_err(Failure::failed)?;

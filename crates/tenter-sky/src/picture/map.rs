@@ -4,7 +4,7 @@
 //! Map axes are y up, +z north, +x west (see [`crate::camera`]).
 
 use super::disc::{Disc, DiscPixel, add_light};
-use super::noise::{effort_for, noise_left};
+use super::noise::{NOISE_PERCENT, effort_for, noise_left};
 use super::{Area, render_area};
 use crate::air::Fineness;
 use crate::camera::{Camera, angles_of};
@@ -128,9 +128,10 @@ impl MapSettings {
             return fail("heading_deg", self.heading_deg.to_string(), "should be from -360 to 360".into());
         }
         if let Some(noise) = self.noise_percent
-            && !(0.01..=100.0).contains(&noise)
+            && !NOISE_PERCENT.contains(&noise)
         {
-            return fail("noise_percent", noise.to_string(), "should be from 0.01 to 100".into());
+            let problem = format!("should be from {} to {}", NOISE_PERCENT.start(), NOISE_PERCENT.end());
+            return fail("noise_percent", noise.to_string(), problem);
         }
         Ok(())
     }

@@ -9,7 +9,7 @@ pub use map::{
     BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, Layout, LightFact, MapError, MapFacts, MapRender,
     MapSettings, SMALLEST_WIDTH, Scale, SettingsError,
 };
-pub use noise::{effort_for, noise_left};
+pub use noise::{NOISE_PERCENT, effort_for, noise_left};
 
 use crate::camera::Camera;
 use crate::live::{Effort, Look};

@@ -5,6 +5,8 @@ use crate::live::{Effort, look_at};
 use crate::scene::{CalledOff, Scene};
 use crate::spectrum::luminance;
 
+/// Noise that may be asked for, percent.
+pub const NOISE_PERCENT: std::ops::RangeInclusive<f64> = 0.01..=100.0;
 /// Pixels looked at, about.
 const SAMPLES: usize = 6000;
 /// Steps tried, coarsest first.
