@@ -177,17 +177,34 @@ function byHand(d: readonly [number, number, number] | undefined): Placement {
 /** Date, hour and offset of a moment, each by itself. */
 function Time({ at }: { at: string }) {
   const { change } = useBench.getState();
-  const m = /^(\d{4}-\d\d-\d\d)T(\d\d:\d\d)(?::\d\d(?:\.\d+)?)?(Z|[+-]\d\d:\d\d)$/.exec(at);
-  const [date, time, offset] = m
-    ? [m[1], m[2], m[3] === "Z" ? "+00:00" : m[3]]
-    : ["2026-06-21", "12:00", "+00:00"];
+  const box = "h-6 rounded-soft border border-line bg-bench px-1 font-value";
+  const m = /^(\d{4}-\d\d-\d\d)[Tt ](\d\d:\d\d)(?::\d\d(?:\.\d+)?)?([Zz]|[+-]\d\d:\d\d)$/.exec(at);
+  // A form that the boxes below can't hold is shown as it is, not as some other moment.
+  if (!m)
+    return (
+      <label className="block py-1 text-quiet">
+        Date, hour and offset
+        <input
+          className={`block w-full ${box} text-ink`}
+          key={at}
+          defaultValue={at}
+          onBlur={(e) => {
+            const typed = e.target.value.trim();
+            change((s) => {
+              if (typed && s.sun.placement.by === "place") s.sun.placement.at = typed;
+            });
+          }}
+        />
+      </label>
+    );
+  const [, date = "", time = "", zone = ""] = m;
+  const offset = /z/i.test(zone) ? "+00:00" : zone;
   const set = (d = date, t = time, o = offset) =>
     d &&
     t &&
     change((s) => {
       if (s.sun.placement.by === "place") s.sun.placement.at = `${d}T${t}:00${o}`;
     });
-  const box = "h-6 rounded-soft border border-line bg-bench px-1 font-value";
   return (
     <div className="flex flex-wrap gap-2 py-1">
       <label className="text-quiet">
