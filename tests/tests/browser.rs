@@ -203,6 +203,148 @@ async fn pictures_follow_the_hand() -> Result<()> {
     browser.close().await
 }
 
+/// Opens a demo sky by its name and waits for its picture; gives the path of its record.
+async fn open_sky(server: &TestServer, browser: &Browser, name: &str) -> Result<String> {
+    let (_, skies) = server.ask("GET", "/api/skies", None).await?;
+    let sky = skies.as_array().unwrap().iter().find(|s| s["name"] == name).unwrap();
+    let id = sky["id"].as_str().unwrap();
+    browser.driver.goto(format!("{}/sky/{id}", server.url)).await?;
+    browser.wait(REFINED, 60).await?;
+    Ok(format!("/api/skies/{id}"))
+}
+
+/// In the Section a drag of the band moves the layer, a drag of its edge changes base or depth, a drag of the eye lifts
+/// the camera; each is one step back.
+#[tokio::test(flavor = "multi_thread")]
+async fn the_section_moves_what_it_draws() -> Result<()> {
+    let server = TestServer::start_with(&["--no-worker"]).await?;
+    let browser = Browser::open(1280, 800).await?;
+    let path = open_sky(&server, &browser, "Fair weather for the ferry").await?;
+    let stored = async || -> Result<serde_json::Value> {
+        browser.wait(SAVED, 20).await?;
+        Ok(server.ask("GET", &path, None).await?.1["document"].clone())
+    };
+    let number_of =
+        |document: &serde_json::Value, pointer: &str| document.pointer(pointer).unwrap().as_f64().unwrap();
+    let before = stored().await?;
+    let (base, depth, eye) = ("/clouds/0/base_m", "/clouds/0/depth_m", "/eye/altitude_m");
+    let shown = number(&browser).await?;
+    browser.drag(&browser.find("[data-testid=section-clouds]").await?, 0, -60, 12).await?;
+    browser.wait(&refined_after(shown), 60).await?;
+    let moved = stored().await?;
+    assert!(number_of(&moved, base) > number_of(&before, base) + 200.0, "{moved}");
+    assert_eq!(number_of(&moved, depth), number_of(&before, depth), "the band keeps its depth");
+
+    browser.drag(&browser.find("[data-testid=section-top]").await?, 0, -30, 8).await?;
+    let taller = stored().await?;
+    assert!(number_of(&taller, depth) > number_of(&moved, depth) + 100.0, "{taller}");
+    assert_eq!(number_of(&taller, base), number_of(&moved, base));
+
+    browser.drag(&browser.find("[data-testid=section-eye]").await?, 0, -90, 12).await?;
+    let lifted = stored().await?;
+    assert!(number_of(&lifted, eye) > number_of(&before, eye) + 100.0, "{lifted}");
+    for wanted in [&taller, &moved, &before] {
+        browser.press("Undo").await?;
+        assert_eq!(&stored().await?, wanted);
+    }
+    browser.press("Redo").await?;
+    assert_eq!(stored().await?, moved);
+    browser.close().await
+}
+
+/// A bake is followed and stopped in the Bakes view.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_bake_is_stopped_where_it_is_shown() -> Result<()> {
+    let server = TestServer::start().await?;
+    let browser = Browser::open(1280, 800).await?;
+    let sky = server.ask("GET", "/api/skies", None).await?.1[1].clone();
+    let body = json!({"sky_id": sky["id"], "name": "Hallow bake", "document": sky["document"],
+        "settings": {"map": {"width": 8192}, "file": "exr_float"}});
+    let (status, bake) = server.ask("POST", "/api/bakes", Some(body)).await?;
+    assert_eq!(status, 201, "{bake}");
+    browser.driver.goto(format!("{}/bakes", server.url)).await?;
+    let state = "document.querySelector('[data-testid=bake]')?.dataset.status";
+    browser.wait(&format!("{state} === 'running'"), 60).await?;
+    browser
+        .wait("document.querySelector('[data-testid=bake]').innerText.includes('Hallow bake')", 10)
+        .await?;
+    browser.press("Stop").await?;
+    browser.wait(&format!("{state} === 'cancelled'"), 30).await?;
+    assert_eq!(
+        server.ask("GET", &format!("/api/bakes/{}", bake["id"].as_str().unwrap()), None).await?.1["status"],
+        "cancelled"
+    );
+    browser.close().await
+}
+
+/// A sky that was changed elsewhere is not overwritten in silence: the artist takes theirs or keeps the own.
+#[tokio::test(flavor = "multi_thread")]
+async fn two_hands_on_one_sky_are_told_of_each_other() -> Result<()> {
+    let server = TestServer::start_with(&["--no-worker"]).await?;
+    let browser = Browser::open(1280, 800).await?;
+    let path = open_sky(&server, &browser, "Fair weather for the ferry").await?;
+    let elsewhere = async |cover: f64| -> Result<()> {
+        let record = server.ask("GET", &path, None).await?.1;
+        let mut document = record["document"].clone();
+        document["clouds"][0]["cover"] = json!(cover);
+        let change = json!({"revision": record["revision"], "document": document});
+        assert_eq!(server.ask("PUT", &path, Some(change)).await?.0, 200);
+        Ok(())
+    };
+    let cover = async || -> Result<serde_json::Value> {
+        Ok(server.ask("GET", &path, None).await?.1["document"]["clouds"][0]["cover"].clone())
+    };
+    let stale = "document.querySelector('[data-testid=saving]')?.dataset.state === 'stale'";
+    browser.driver.action_chain().send_keys("3").perform().await?;
+    for (theirs, typed, choice, left) in [(0.5, "40", "Take theirs", 0.5), (0.6, "35", "Keep mine", 0.35)] {
+        elsewhere(theirs).await?;
+        let row = browser.find("[data-testid=row-cover] input").await?;
+        row.click().await?;
+        row.send_keys(format!("{typed}\u{e007}")).await?;
+        browser.wait(stale, 30).await?;
+        assert_eq!(cover().await?, theirs, "nothing is overwritten before it is decided");
+        browser.press(choice).await?;
+        browser.wait(SAVED, 30).await?;
+        assert_eq!(cover().await?, left, "{choice}");
+        let shown =
+            format!("document.querySelector('[data-testid=row-cover] input')?.value === '{}'", left * 100.0);
+        browser.wait(&shown, 10).await?;
+    }
+    browser.close().await
+}
+
+/// What the artist types into a row: sums, shares of what stands there, values beyond the slider's ends, and nonsense.
+#[tokio::test(flavor = "multi_thread")]
+async fn rows_take_arithmetic_and_refuse_nonsense() -> Result<()> {
+    let server = TestServer::start_with(&["--no-worker"]).await?;
+    let browser = Browser::open(1280, 800).await?;
+    let path = open_sky(&server, &browser, "Fair weather for the ferry").await?;
+    browser.driver.action_chain().send_keys("3").perform().await?;
+    let row = browser.find("[data-testid=row-base_m] input").await?;
+    row.click().await?;
+    for (typed, metres) in [("1500/2", 750.0), ("+10%", 825.0), ("12000", 12_000.0), ("(800+100)*2", 1800.0)]
+    {
+        row.send_keys(format!("{typed}\u{e007}")).await?;
+        let value = format!("document.querySelector('[data-testid=row-base_m] input').value === '{metres}'");
+        browser.wait(&value, 10).await?;
+        browser.wait(SAVED, 20).await?;
+        assert_eq!(
+            server.ask("GET", &path, None).await?.1["document"]["clouds"][0]["base_m"],
+            metres,
+            "{typed}"
+        );
+    }
+    for nonsense in ["high", "1/0", "99999"] {
+        row.send_keys(format!("{nonsense}\u{e007}")).await?;
+        browser
+            .wait("!!document.querySelector('[data-testid=row-base_m] [role=alert]')?.textContent", 10)
+            .await?;
+        row.send_keys("\u{e00c}").await?;
+    }
+    assert_eq!(server.ask("GET", &path, None).await?.1["document"]["clouds"][0]["base_m"], 1800.0);
+    browser.close().await
+}
+
 /// The shader develops the same packed light to the same display values as the core, within 1/255.
 #[tokio::test(flavor = "multi_thread")]
 async fn the_shader_develops_as_the_core_does() -> Result<()> {

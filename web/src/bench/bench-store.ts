@@ -169,7 +169,7 @@ async function save() {
 
 /** After someone else changed the sky: keep what is on this Bench, or take what is stored. */
 export async function resolveStale(keepMine: boolean) {
-  const { record, sky } = useBench.getState();
+  const { record, sky, past, part } = useBench.getState();
   if (!record || !sky) return;
   const stored = await api.sky(record.id);
   localStorage.removeItem(keyOf(record.id));
@@ -178,6 +178,7 @@ export async function resolveStale(keepMine: boolean) {
     scheduleSave(0);
   } else {
     useBench.getState().open(stored);
-    useBench.setState({ past: [sky] });
+    // The own version is one step back, and the Sheet stays open.
+    useBench.setState({ past: [...past, sky], part });
   }
 }

@@ -87,6 +87,11 @@ export function Row({
                 setText(null);
                 setFault(null);
               }
+              if (e.key === "Enter" || e.key === "Escape") {
+                // What is typed next stands in its place.
+                const input = e.currentTarget;
+                requestAnimationFrame(() => input.select());
+              }
               if (e.key === "ArrowUp" || e.key === "ArrowDown") {
                 e.preventDefault();
                 const place = scale.place(value) + (e.key === "ArrowUp" ? 10 : -10);

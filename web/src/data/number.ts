@@ -5,11 +5,14 @@
 export function readNumber(text: string, present: number): number | null {
   const t = text.trim().replaceAll(",", ".").replaceAll("−", "-");
   const percent = /^([+-])\s*(\d+(?:\.\d+)?)\s*%$/.exec(t);
-  if (percent) return present * (1 + (percent[1] === "-" ? -1 : 1) * (Number(percent[2]) / 100));
+  if (percent) return plain(present * (1 + (percent[1] === "-" ? -1 : 1) * (Number(percent[2]) / 100)));
   const relative = /^([*/])(.+)$/.exec(t);
   const value = evaluate(relative ? `${present}${t}` : t);
-  return value !== null && Number.isFinite(value) ? value : null;
+  return value !== null && Number.isFinite(value) ? plain(value) : null;
 }
+
+/** 825, not 825.0000000000001. */
+const plain = (value: number) => Number(value.toPrecision(12));
 
 /** Sums, products and brackets. */
 function evaluate(text: string): number | null {
