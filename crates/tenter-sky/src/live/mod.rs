@@ -5,8 +5,10 @@
 //! hides what lies behind, so the air's own light up to `t` is seen with weight `a`, and the rest of it with
 //! what is left at the end.
 
+mod looks;
 mod march;
 mod rays;
+mod stretches;
 
 pub use rays::SurfacePoint;
 

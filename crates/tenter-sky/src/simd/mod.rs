@@ -17,6 +17,8 @@ use std::ops::{Add, BitAnd, BitOr, BitXor, Div, Mul, Neg, Not, Sub};
 /// Truth of each lane.
 pub trait Mask: Copy + BitAnd<Output = Self> + BitOr<Output = Self> + Not<Output = Self> {
     fn any(self) -> bool;
+    /// One bit for each lane, the first lowest.
+    fn bits(self) -> u32;
 }
 
 /// 32-bit integers in lanes, wrapping arithmetic.

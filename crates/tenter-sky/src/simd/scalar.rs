@@ -54,6 +54,10 @@ impl Mask for ScalarMask {
     fn any(self) -> bool {
         self.0
     }
+    #[inline(always)]
+    fn bits(self) -> u32 {
+        u32::from(self.0)
+    }
 }
 impl Int for ScalarInt {
     #[inline(always)]

@@ -257,6 +257,10 @@ impl Mask for M8 {
     fn any(self) -> bool {
         unsafe { _mm256_movemask_ps(self.0) != 0 }
     }
+    #[inline(always)]
+    fn bits(self) -> u32 {
+        unsafe { _mm256_movemask_ps(self.0) as u32 }
+    }
 }
 impl BitAnd for M8 {
     type Output = Self;
@@ -283,6 +287,10 @@ impl Mask for M16 {
     #[inline(always)]
     fn any(self) -> bool {
         self.0 != 0
+    }
+    #[inline(always)]
+    fn bits(self) -> u32 {
+        self.0 as u32
     }
 }
 impl BitAnd for M16 {

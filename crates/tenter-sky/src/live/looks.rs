@@ -1,0 +1,218 @@
+//! What light reaches places in a cloud.
+//!
+//! At each the depth toward the sun is marched through the form for the first few hundred metres, where its shape
+//! shows, and read from the sun-depth grid beyond. A look costs as much as several steps of a ray, and seldom do more
+//! than two rays of a packet ask for one in the same step: questions wait until they fill a packet of their own.
+
+use super::rays::{Rays, SurfacePoint};
+use super::stretches::Stretches;
+use crate::clouds::diffusion::{ASYMMETRY, not_yet_scattered, reach};
+use crate::clouds::form::Place;
+use crate::scene::Clouds;
+use crate::simd::{Mask, Real};
+
+/// Samples toward the sun through the form, each longer than the one before, and how far they reach, m.
+const SUN_STEPS: f32 = 8.0;
+const SUN_GROWTH: f32 = 1.42;
+const SUN_WAY: f32 = 370.0;
+/// Where a pixel is wider than this (m), they grow with it.
+const SUN_PIXEL: f32 = 14.0;
+/// Footprint of a sample toward the sun, as a share of its length.
+const SUN_FOOTPRINT: f32 = 0.5;
+/// Share of extinction that turns light for good (similarity).
+const TURNED: f32 = 1.0 - ASYMMETRY;
+
+/// Samples from a place toward the sun.
+pub struct TowardSun {
+    count: usize,
+    /// Length of the first one where a pixel is no wider than [`SUN_PIXEL`], m.
+    first: f32,
+    growth: f32,
+}
+
+impl TowardSun {
+    /// Finer steps are more of them over the same way.
+    pub fn new(step: f32) -> TowardSun {
+        let count = (SUN_STEPS / step).round().max(3.0);
+        let growth = SUN_GROWTH.powf(SUN_STEPS / count);
+        let first = SUN_WAY * (growth - 1.0) / (growth.powf(count) - 1.0);
+        TowardSun { count: count as usize, first, growth }
+    }
+}
+
+/// Numbers in a question.
+const ASKED: usize = 12;
+/// Numbers in an answer.
+pub const ANSWERED: usize = 7;
+/// Questions that can wait: all but one of a packet, and a packet more.
+const ROOM: usize = 32;
+
+/// Where light is asked for, and for how much opacity the answer stands.
+pub struct Question<R: Real>([R; ASKED]);
+
+impl<R: Real> Question<R> {
+    /// At a place on the rays, or rather `back` metres before it.
+    #[inline(always)]
+    pub fn new(
+        rays: &Rays<R>,
+        p: &SurfacePoint<R>,
+        z: R,
+        w: R,
+        place: &Place<R>,
+        back: R,
+        opacity: R,
+    ) -> Self {
+        let zero = R::splat(0.0);
+        let down = rays.direction[2];
+        let level = back * rays.flat;
+        let (x, y) = (p.x - rays.heading[0] * level, p.y - rays.heading[1] * level);
+        let drop = back * down;
+        let (above, below) = ((place.above + drop).max(zero), (place.below - drop).max(zero));
+        let [sx, sy, sz] = p.sun;
+        Question([x, y, z - drop, w, above, below, place.beside, sx, sy, sz, down, opacity])
+    }
+}
+
+/// Questions that wait for an answer, in the order they were asked.
+pub struct Waiting {
+    asked: [[f32; ROOM]; ASKED],
+    /// Which stretch of which ray each is for.
+    whose: [usize; ROOM],
+    count: usize,
+}
+
+impl Waiting {
+    #[inline(always)]
+    pub fn new() -> Waiting {
+        Waiting { asked: [[0.0; ROOM]; ASKED], whose: [0; ROOM], count: 0 }
+    }
+
+    /// Some rays ask.
+    #[inline(always)]
+    pub fn ask<R: Real>(&mut self, rays: R::Mask, question: &Question<R>, stretches: &Stretches) {
+        let mut values = [[0.0; 16]; ASKED];
+        for k in 0..ASKED {
+            question.0[k].store(&mut values[k]);
+        }
+        let mut left = rays.bits();
+        while left != 0 {
+            let ray = left.trailing_zeros() as usize & 15;
+            left &= left - 1;
+            for k in 0..ASKED {
+                self.asked[k][self.count] = values[k][ray];
+            }
+            self.whose[self.count] = stretches.current(ray);
+            self.count += 1;
+        }
+    }
+
+    /// Whether a packet of them has come together.
+    #[inline(always)]
+    pub fn full<R: Real>(&self) -> bool {
+        self.count >= R::LANES
+    }
+
+    /// Answers the first packet of them.
+    #[inline(always)]
+    pub fn answer<R: Real, const SHEET: bool>(
+        &mut self,
+        toward_sun: &TowardSun,
+        clouds: &Clouds,
+        stretches: &mut Stretches,
+    ) {
+        let mut question = [R::splat(0.0); ASKED];
+        for k in 0..ASKED {
+            question[k] = R::load(&self.asked[k]);
+        }
+        let answered = look::<R, SHEET>(toward_sun, clouds, &Question(question));
+        let mut values = [[0.0; 16]; ANSWERED];
+        for k in 0..ANSWERED {
+            (answered[k] * question[ASKED - 1]).store(&mut values[k]);
+        }
+        let done = self.count.min(R::LANES);
+        for i in 0..done {
+            for k in 0..ANSWERED {
+                stretches.add(self.whose[i], k, values[k][i]);
+            }
+        }
+        self.count -= done;
+        for k in 0..ASKED {
+            self.asked[k].copy_within(done..done + self.count, 0);
+        }
+        self.whose.copy_within(done..done + self.count, 0);
+    }
+
+    /// Answers all.
+    #[inline(always)]
+    pub fn answer_all<R: Real, const SHEET: bool>(
+        &mut self,
+        toward_sun: &TowardSun,
+        clouds: &Clouds,
+        stretches: &mut Stretches,
+    ) {
+        while self.count > 0 {
+            self.answer::<R, SHEET>(toward_sun, clouds, stretches);
+        }
+    }
+}
+
+/// How much of each source reaches places (colours left out), in the order of [`super::stretches::Gathered`].
+#[inline(always)]
+fn look<R: Real, const SHEET: bool>(
+    toward_sun: &TowardSun,
+    clouds: &Clouds,
+    question: &Question<R>,
+) -> [R; ANSWERED] {
+    let form = &clouds.form.0;
+    let (zero, one) = (R::splat(0.0), R::splat(1.0));
+    let [x, y, z, w, above, below, beside, sx, sy, sz, down, _] = question.0;
+
+    // Depth toward the sun: the form itself nearby, the grid beyond.
+    let mut depth = zero;
+    let mut length = (w * R::splat(1.0 / SUN_PIXEL)).max(R::splat(1.0)) * R::splat(toward_sun.first);
+    let mut gone = zero;
+    for _ in 0..toward_sun.count {
+        let middle = length.mul_add(R::splat(0.5), gone);
+        let footprint = w.max(length * R::splat(SUN_FOOTPRINT));
+        let there = form.extinction_at::<R, SHEET>(
+            middle.mul_add(sx, x),
+            middle.mul_add(sy, y),
+            middle.mul_add(sz, z),
+            footprint,
+        );
+        depth = there.mul_add(length, depth);
+        gone = gone + length;
+        length = length * R::splat(toward_sun.growth);
+    }
+    depth =
+        depth + clouds.sun_depth.at(gone.mul_add(sx, x), gone.mul_add(sy, y), gone.mul_add(sz, z).max(zero));
+
+    // Many scatterings: by the optical depth to each side of the body, and toward the sun.
+    let thick = R::splat(form.extinction * 0.85);
+    let facing =
+        if SHEET { sz.abs().max(R::splat(0.05)) } else { sz.max(zero).mul_add(R::splat(0.3), R::splat(0.6)) };
+    // Through a sheet light flows straight down, or up from a sun below; through a heap, away from the sun.
+    let flow = if SHEET { R::select(zero.le(sz), one, -one) } else { sz };
+    let r = reach(above * thick, below * thick, beside * thick, depth, facing, flow);
+    let single = (-depth).exp();
+    let turned = (-depth * R::splat(TURNED)).exp();
+    // Near the lit side many scatterings have not yet happened, in a thin body nowhere.
+    let through = ((depth + below * thick / facing) * R::splat(-TURNED)).exp();
+    let many = if SHEET {
+        r.sun - not_yet_scattered(facing, turned, through, r.sunward)
+    } else {
+        // The sides of a heap are lit and dark at once: its shares hold for all of the terms.
+        let young = not_yet_scattered(facing, turned, zero, r.sunward);
+        (r.sun - young * r.sunward) * (one - through)
+    };
+    let lean = r.sun_lean * down * R::splat(ASYMMETRY) * (one - through);
+    [
+        single,
+        turned - single,
+        (many + lean).max(zero),
+        r.above,
+        r.beside,
+        r.below,
+        r.lean * down * R::splat(ASYMMETRY),
+    ]
+}
