@@ -2,6 +2,7 @@
 
 use super::TOP_M;
 use crate::document::{self, AerosolKind};
+use crate::simd::{Int, Real};
 use crate::spectrum::{Spectrum, ozone_per_dobson};
 
 /// Density over altitude at steps of 5 km, kg/m3: US Standard Atmosphere 1976 (values from memory).
@@ -97,6 +98,24 @@ impl Medium {
             (a[1] + (b[1] - a[1]) * f) as f64,
             (a[2] + (b[2] - a[2]) * f) as f64,
         ]
+    }
+
+    /// Amounts at a packet of altitudes.
+    #[inline(always)]
+    pub fn amounts_at<R: Real>(&self, altitude: R) -> [R; 3] {
+        let x = altitude.clamp(0.0, TOP_M as f32) * R::splat((1.0 / PROFILE_STEP_M) as f32);
+        let k = x.floor();
+        let f = x - k;
+        let first = k.to_int() * R::Int::splat(4);
+        let profile = self.profile.as_flattened();
+        let mut amounts = [f; 3];
+        for (c, amount) in amounts.iter_mut().enumerate() {
+            let at = first + R::Int::splat(c as i32);
+            // SAFETY: the profile has an entry past the one at the clamped top.
+            let (a, b) = unsafe { (R::gather(profile, at), R::gather(profile, at + R::Int::splat(4))) };
+            *amount = a.lerp(b, f);
+        }
+        amounts
     }
 
     /// Optical depth of columns of the three constituents.

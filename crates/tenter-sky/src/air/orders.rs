@@ -44,6 +44,17 @@ struct Table<'a> {
 }
 
 impl Table<'_> {
+    /// All heights of the sun at one altitude.
+    #[inline(always)]
+    fn row(&self, altitude: f64, row: &mut [Spectrum]) {
+        let y = (altitude / TOP_M).clamp(0.0, 1.0).sqrt() * (self.altitudes - 1) as f64;
+        let y0 = (y as usize).min(self.altitudes - 2);
+        let (low, high) = self.values[y0 * self.heights..].split_at(self.heights);
+        for ((value, low), high) in row.iter_mut().zip(low).zip(high) {
+            *value = low.lerp(*high, (y - y0 as f64) as f32);
+        }
+    }
+
     #[inline(always)]
     fn at(&self, altitude: f64, cos: f64) -> Spectrum {
         let y = (altitude / TOP_M).clamp(0.0, 1.0).sqrt() * (self.altitudes - 1) as f64;
@@ -69,19 +80,19 @@ impl Orders {
             Fineness::Full => (24, 40, 12, 6, 20),
         };
         let pass = |source: &Source| -> (Vec<Spectrum>, Vec<Spectrum>) {
-            let both: Vec<(Spectrum, Spectrum)> = (0..altitudes * heights)
+            let rows: Vec<(Vec<Spectrum>, Vec<Spectrum>)> = (0..altitudes)
                 .into_par_iter()
-                .map(|i| {
+                .with_max_len(1)
+                .map(|row| {
                     if making.is_off() {
-                        return (Spectrum::ZERO, Spectrum::ZERO);
+                        return (vec![Spectrum::ZERO; heights], vec![Spectrum::ZERO; heights]);
                     }
-                    let altitude = ((i / heights) as f64 / (altitudes - 1) as f64).powi(2) * TOP_M;
-                    let cos = cosine_of((i % heights) as f64 / (heights - 1) as f64);
-                    dispatch(Gather { medium, source, altitude, sun_cos: cos, polar, around, steps })
+                    let altitude = (row as f64 / (altitudes - 1) as f64).powi(2) * TOP_M;
+                    dispatch(Gather { medium, source, altitude, heights, polar, around, steps })
                 })
                 .collect();
-            let ground = both[..heights].iter().map(|b| b.1).collect();
-            (both.into_iter().map(|b| b.0).collect(), ground)
+            let ground = rows[0].1.clone();
+            (rows.into_iter().flat_map(|row| row.0).collect(), ground)
         };
         let (first, first_ground) = pass(&Source::Sun(transmittance));
         let (second, second_ground) =
@@ -117,28 +128,41 @@ fn interpolate(values: &[Spectrum], cos: f64) -> Spectrum {
     values[i].lerp(values[i + 1], (x - i as f64) as f32)
 }
 
-/// Mean over all directions at one point, and irradiance on a level plane there.
+/// Mean over all directions at one altitude, and irradiance on a level plane there, for every height of the sun.
 struct Gather<'a> {
     medium: &'a Medium,
     source: &'a Source<'a>,
     altitude: f64,
-    sun_cos: f64,
+    heights: usize,
     polar: usize,
     around: usize,
     steps: usize,
 }
 
+/// A sun as one direction sees it.
+struct Sun {
+    /// Cosine to the vertical, where the direction begins.
+    up: f64,
+    /// Cosine to the direction.
+    along: f64,
+    /// Phase functions of molecules and aerosol.
+    phase: [f32; 2],
+    light: Spectrum,
+}
+
 impl Kernel for Gather<'_> {
-    type Output = (Spectrum, Spectrum);
+    type Output = (Vec<Spectrum>, Vec<Spectrum>);
 
     #[inline(always)]
     fn run<R: Real>(self) -> Self::Output {
         // Directions: cosines that crowd at the horizon, where the light is; azimuths from 0 to half a turn.
-        let Gather { polar, around, .. } = self;
-        let (mut mean, mut level) = (Spectrum::ZERO, Spectrum::ZERO);
+        let Gather { polar, around, heights, .. } = self;
+        let mut mean = vec![Spectrum::ZERO; heights];
+        let mut level = vec![Spectrum::ZERO; heights];
+        let mut row = vec![Spectrum::ZERO; heights];
+        let mut suns = Vec::with_capacity(heights * around);
         let horizon = -(self.altitude * (2.0 * self.medium.planet + self.altitude)).sqrt()
             / (self.medium.planet + self.altitude);
-        let sun_sin = (1.0 - self.sun_cos * self.sun_cos).max(0.0).sqrt();
         for p in 0..polar {
             let s = |k: f64| {
                 let x = k / polar as f64 * 2.0 - 1.0;
@@ -147,14 +171,12 @@ impl Kernel for Gather<'_> {
             };
             let cos = s(p as f64 + 0.5);
             let weight = (s(p as f64 + 1.0) - s(p as f64)) / around as f64;
-            let sin = (1.0 - cos * cos).max(0.0).sqrt();
-            for a in 0..around {
-                let phi = PI * (a as f64 + 0.5) / around as f64;
-                let to_sun = cos * self.sun_cos + sin * sun_sin * phi.cos();
-                let light = self.along(cos, to_sun);
-                mean += light * (0.5 * weight) as f32;
+            self.suns(cos, &mut suns);
+            self.along(cos, &mut suns, &mut row);
+            for (i, sun) in suns.iter().enumerate() {
+                mean[i / around] += sun.light * (0.5 * weight) as f32;
                 if cos > 0.0 {
-                    level += light * (2.0 * PI * weight * cos) as f32;
+                    level[i / around] += sun.light * (2.0 * PI * weight * cos) as f32;
                 }
             }
         }
@@ -163,18 +185,35 @@ impl Kernel for Gather<'_> {
 }
 
 impl Gather<'_> {
+    /// Every height of the sun, all round a direction.
     #[inline(always)]
-    fn along(&self, cos: f64, to_sun: f64) -> Spectrum {
+    fn suns(&self, cos: f64, suns: &mut Vec<Sun>) {
+        let sin = (1.0 - cos * cos).max(0.0).sqrt();
+        suns.clear();
+        for height in 0..self.heights {
+            let up = cosine_of(height as f64 / (self.heights - 1) as f64);
+            let flat = (1.0 - up * up).max(0.0).sqrt();
+            for a in 0..self.around {
+                let phi = PI * (a as f64 + 0.5) / self.around as f64;
+                let along = cos * up + sin * flat * phi.cos();
+                let phase = [
+                    rayleigh_phase(along as f32),
+                    aerosol_phase(self.medium.aerosol_asymmetry, along as f32),
+                ];
+                suns.push(Sun { up, along, phase, light: Spectrum::ZERO });
+            }
+        }
+    }
+
+    /// Gathers each sun's light along one direction. The way through the air is the same for all of them.
+    #[inline(always)]
+    fn along(&self, cos: f64, suns: &mut [Sun], row: &mut [Spectrum]) {
         let m = self.medium;
         let ray = Ray { planet: m.planet, altitude: self.altitude, cos };
         let ground = ray.to_ground();
         let length = ground.unwrap_or_else(|| ray.to_shell(TOP_M));
         let r0 = m.planet + self.altitude;
-        let sun_cos_at =
-            |t: f64, h: f64| ((r0 * self.sun_cos + t * to_sun) / (m.planet + h)).clamp(-1.0, 1.0);
-        let phase_m = rayleigh_phase(to_sun as f32);
-        let phase_a = aerosol_phase(m.aerosol_asymmetry, to_sun as f32);
-        let (mut light, mut through) = (Spectrum::ZERO, Spectrum::splat(1.0));
+        let mut through = Spectrum::splat(1.0);
         for i in 0..self.steps {
             let (a, b) = (i as f64 / self.steps as f64, (i + 1) as f64 / self.steps as f64);
             let mid = (a + b) * 0.5;
@@ -183,31 +222,42 @@ impl Gather<'_> {
             let n = m.amounts(h);
             let half = m.optical_depth([n[0] * dt * 0.5, n[1] * dt * 0.5, n[2] * dt * 0.5]).exp_neg();
             through *= half;
-            let sun_cos = sun_cos_at(t, h);
-            let (sm, sa) = (m.molecules * (n[0] * dt) as f32, m.aerosol_scattering * (n[1] * dt) as f32);
+            let sm = through * m.molecules * (n[0] * dt) as f32;
+            let sa = through * m.aerosol_scattering * (n[1] * dt) as f32;
+            let per_radius = 1.0 / (m.planet + h);
             match self.source {
                 Source::Sun(table) => {
-                    let lit = table.share_above_horizon(h, sun_cos, 0.00465) as f32;
-                    if lit > 0.0 {
-                        let sun = table.to_space(m, h, sun_cos) * lit;
-                        light += through * sun * (sm * phase_m + sa * phase_a);
+                    for sun in suns.iter_mut() {
+                        let up = ((r0 * sun.up + t * sun.along) * per_radius).clamp(-1.0, 1.0);
+                        let lit = table.share_above_horizon(h, up, 0.00465) as f32;
+                        if lit > 0.0 {
+                            let scattered = sm * sun.phase[0] + sa * sun.phase[1];
+                            sun.light += table.to_space(m, h, up) * scattered * lit;
+                        }
                     }
                 }
-                Source::Scattered(table, _) => light += through * (sm + sa) * table.at(h, sun_cos),
+                Source::Scattered(table, _) => {
+                    table.row(h, row);
+                    for sun in suns.iter_mut() {
+                        let up = ((r0 * sun.up + t * sun.along) * per_radius).clamp(-1.0, 1.0);
+                        sun.light += (sm + sa) * interpolate(row, up);
+                    }
+                }
             }
             through *= half;
         }
         if ground.is_some() {
-            let sun_cos = sun_cos_at(length, 0.0);
-            let down = match self.source {
-                Source::Sun(table) => {
-                    let lit = table.share_above_horizon(0.0, sun_cos, 0.00465) * sun_cos.max(0.0);
-                    table.to_space(m, 0.0, sun_cos) * lit as f32
-                }
-                Source::Scattered(_, level) => interpolate(level, sun_cos),
-            };
-            light += through * down * (m.ground_albedo / std::f32::consts::PI);
+            for sun in suns {
+                let up = ((r0 * sun.up + length * sun.along) / m.planet).clamp(-1.0, 1.0);
+                let down = match self.source {
+                    Source::Sun(table) => {
+                        let lit = table.share_above_horizon(0.0, up, 0.00465) * up.max(0.0);
+                        table.to_space(m, 0.0, up) * lit as f32
+                    }
+                    Source::Scattered(_, level) => interpolate(level, up),
+                };
+                sun.light += through * down * (m.ground_albedo / std::f32::consts::PI);
+            }
         }
-        light
     }
 }

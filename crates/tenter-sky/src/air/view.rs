@@ -30,7 +30,7 @@ pub struct AirView {
     asymmetry: f32,
 }
 
-/// Radiance of the air along whole rays, to space or to the ground.
+/// Radiance of the air along whole rays, to space.
 pub struct SkyColour {
     grid: DirectionGrid,
     /// Per direction: light of molecules and of all higher orders (3), light once scattered by aerosol (3).
@@ -65,18 +65,22 @@ impl AirView {
         };
         let planet = air.medium.planet;
         let grid = DirectionGrid::new(planet, altitude, sun.direction, around, rows);
-        let values = (0..grid.len())
+        // Below the horizon the ground is seen, behind the air in front of it: there the sky only carries on what it
+        // is at the horizon.
+        let mut values: Vec<f32> = (0..around * rows)
             .into_par_iter()
             .with_min_len(64)
             .flat_map_iter(|i| {
                 if making.is_off() {
                     return [0.0; 6];
                 }
-                let (cos, to_sun, below) = grid.direction(i);
+                let (cos, to_sun, _) = grid.direction(i);
                 let ray = Ray { planet, altitude, cos };
-                dispatch(WholeRay { air, sun, ray, to_sun, below, steps })
+                dispatch(WholeRay { air, sun, ray, to_sun, steps })
             })
             .collect();
+        let horizon = values[..6 * around].to_vec();
+        (0..rows).for_each(|_| values.extend_from_slice(&horizon));
         let sky = SkyColour { grid, values };
 
         let (around, rows) = match making.fineness {
@@ -237,7 +241,6 @@ struct WholeRay<'a> {
     sun: &'a SunInSky,
     ray: Ray,
     to_sun: f64,
-    below: bool,
     steps: usize,
 }
 
@@ -245,7 +248,7 @@ impl Kernel for WholeRay<'_> {
     type Output = [f32; 6];
     #[inline(always)]
     fn run<R: Real>(self) -> [f32; 6] {
-        let length = length_of(&self.ray, self.below);
+        let length = length_of(&self.ray, false);
         let mut march = March::new(self.air, self.sun, self.ray, self.to_sun);
         let at = |i: usize| length * (i as f64 / self.steps as f64).powi(2);
         for i in 0..self.steps {
@@ -256,7 +259,7 @@ impl Kernel for WholeRay<'_> {
         let smooth = to_rgb.convert(&march.smooth).map(|v| v * strength);
         let aerosol = to_rgb.convert(&march.aerosol).map(|v| v * strength);
         // Airglow is outside the air, the same all round: on level ground it makes pi times its radiance.
-        let glow = if self.below { 0.0 } else { (self.sun.night_floor_lx / std::f64::consts::PI) as f32 };
+        let glow = (self.sun.night_floor_lx / std::f64::consts::PI) as f32;
         [smooth[0] + glow, smooth[1] + glow, smooth[2] + glow, aerosol[0], aerosol[1], aerosol[2]]
     }
 }

@@ -46,11 +46,13 @@ fn fill(
     }
 }
 
-/// A round rise of a map: `top - fall * r^2`, where r is the distance from its middle less `swell`.
+/// A rise of a map: `top - fall * r^2`, where r is the distance from its middle less `swell`.
 struct Mound {
     x: f64,
     y: f64,
-    /// Farthest it raises anything, m.
+    /// How much wider it is from west to east.
+    stretch: f64,
+    /// Farthest it raises anything, m, before it is stretched.
     reach: f64,
     top: f32,
     /// Per square metre.
@@ -86,7 +88,7 @@ fn fill_with_mounds<'a>(
     }
     fill(plane, side, texel, making, |number, _, _, tile| {
         tile.values.fill(floor);
-        by_tile[number].iter().for_each(|mound| tile.raise_mound(mound));
+        dispatch(Raise { tile, mounds: by_tile[number].iter().copied() });
     });
 }
 
@@ -99,46 +101,61 @@ struct Tile {
 }
 
 impl Tile {
-    /// Raises texels under a mound.
-    fn raise_mound(&mut self, m: &Mound) {
-        if m.swell == 0.0 {
-            return self.raise(m.x, m.y, 1.0, m.reach, m.top, m.fall);
-        }
-        let range = |c: f64, low: f64| {
-            let at = |v: f64| ((v - low) / self.texel + 1.0).clamp(0.0, self.side as f64) as usize;
-            at(c - m.reach)..at(c + m.reach)
-        };
-        for row in range(m.y, self.low[1]) {
-            let dy = (self.low[1] + row as f64 * self.texel - m.y) as f32;
-            for column in range(m.x, self.low[0]) {
-                let dx = (self.low[0] + column as f64 * self.texel - m.x) as f32;
-                let r = ((dx * dx + dy * dy).sqrt() - m.swell).max(0.0);
-                let value = &mut self.values[row * self.side + column];
-                *value = value.max(m.top - m.fall * r * r);
+    /// The texels along one axis whose middles lie within `reach` of a place.
+    fn within(&self, axis: usize, place: f64, reach: f64) -> std::ops::Range<usize> {
+        let texel = |v: f64| ((v - self.low[axis]) / self.texel).clamp(-1.0, self.side as f64);
+        let (from, to) = (texel(place - reach).ceil() as i64, texel(place + reach).floor() as i64);
+        from.max(0) as usize..(to + 1).clamp(0, self.side as i64) as usize
+    }
+}
+
+/// Raises the texels of a tile to the mounds over them.
+struct Raise<'a, M> {
+    tile: &'a mut Tile,
+    mounds: M,
+}
+
+impl<'a, M: Iterator<Item = &'a Mound>> Kernel for Raise<'_, M> {
+    type Output = ();
+    #[inline(always)]
+    fn run<R: Real>(self) {
+        let tile = self.tile;
+        for m in self.mounds {
+            let columns = tile.within(0, m.x, m.reach * m.stretch);
+            if columns.is_empty() {
+                continue;
+            }
+            let step = (tile.texel / m.stretch) as f32;
+            let start = ((tile.low[0] + columns.start as f64 * tile.texel - m.x) / m.stretch) as f32;
+            for row in tile.within(1, m.y, m.reach) {
+                let dy = (tile.low[1] + row as f64 * tile.texel - m.y) as f32;
+                let first = row * tile.side;
+                let texels = &mut tile.values[first + columns.start..first + columns.end];
+                raise_row::<R>(texels, start, step, dy, m);
             }
         }
     }
+}
 
-    /// Raises texels within `reach` of a centre to `top - slope * distance^2`; x is divided by `stretch`.
-    fn raise(&mut self, x: f64, y: f64, stretch: f64, reach: f64, top: f32, fall: f32) {
-        let range = |c: f64, low: f64, reach: f64| {
-            let from = ((c - reach - low) / self.texel).ceil().max(0.0) as usize;
-            let to = ((c + reach - low) / self.texel).floor().min(self.side as f64 - 1.0);
-            (from, if to < 0.0 { 0 } else { to as usize + 1 })
-        };
-        let ((x0, x1), (y0, y1)) = (range(x, self.low[0], reach * stretch), range(y, self.low[1], reach));
-        if x1 <= x0 {
-            return;
+/// `start`, `step`: metres east of the mound's middle of the first texel and between neighbours; `dy`: metres north.
+#[inline(always)]
+fn raise_row<R: Real>(texels: &mut [f32], start: f32, step: f32, dy: f32, m: &Mound) {
+    let (top, fall, swell) = (R::splat(m.top), R::splat(m.fall), R::splat(m.swell));
+    let mut edge = [0.0f32; 16];
+    for (k, texels) in texels.chunks_mut(R::LANES).enumerate() {
+        let dx = R::counts().mul_add(R::splat(step), R::splat(start + (k * R::LANES) as f32 * step));
+        let mut square = dx.mul_add(dx, R::splat(dy * dy));
+        if m.swell != 0.0 {
+            let r = (square.sqrt() - swell).max(R::splat(0.0));
+            square = r * r;
         }
-        let step = (self.texel / stretch) as f32;
-        let start = ((self.low[0] + x0 as f64 * self.texel - x) / stretch) as f32;
-        for row in y0..y1 {
-            let dy = (self.low[1] + row as f64 * self.texel - y) as f32;
-            let crest = top - fall * dy * dy;
-            let texels = &mut self.values[row * self.side + x0..row * self.side + x1];
-            for (i, v) in texels.iter_mut().enumerate() {
-                let dx = start + i as f32 * step;
-                *v = v.max(crest - fall * dx * dx);
+        let height = top - fall * square;
+        if texels.len() == R::LANES {
+            R::load(texels).max(height).store(texels);
+        } else {
+            height.store(&mut edge);
+            for (texel, height) in texels.iter_mut().zip(edge) {
+                *texel = if *texel < height { height } else { *texel };
             }
         }
     }
@@ -236,6 +253,7 @@ impl Field<'_> {
         Mound {
             x: d.x,
             y: d.y,
+            stretch: 1.0,
             reach: d.radius * 2.7 + swell.max(0.0),
             top: (1.0 + d.birth) as f32,
             fall: (1.0 / (d.radius * d.radius)) as f32,
@@ -254,6 +272,7 @@ impl Field<'_> {
         (room > 0.0).then(|| Mound {
             x: d.x,
             y: d.y,
+            stretch: 1.0,
             reach: (over / fall).sqrt(),
             top: (square * room) as f32,
             fall: fall as f32,
@@ -307,12 +326,20 @@ impl Field<'_> {
         let plain = |v: [f64; 2]| [(v[0] - slide[0]) / style.stretch, v[1] - slide[1]];
         let mut fine = Tile { values: vec![-1.0; tile.values.len()], ..*tile };
         tile.values.fill(-1.0);
+        let mut mounds: [Vec<Mound>; 2] = Default::default();
         cells_in(self.layer.seed, self.layer.cell_size_m, plain(low), plain(high), smallest, |c: Cell| {
-            let (x, y) = (c.x * style.stretch + slide[0], c.y + slide[1]);
-            let fall = c.strength / (c.reach * c.reach);
-            let target = if c.reach > 0.7 * self.layer.cell_size_m { &mut *tile } else { &mut fine };
-            target.raise(x, y, style.stretch, c.reach * 1.6, c.strength as f32, fall as f32);
+            mounds[usize::from(c.reach <= 0.7 * self.layer.cell_size_m)].push(Mound {
+                x: c.x * style.stretch + slide[0],
+                y: c.y + slide[1],
+                stretch: style.stretch,
+                reach: c.reach * 1.6,
+                top: c.strength as f32,
+                fall: (c.strength / (c.reach * c.reach)) as f32,
+                swell: 0.0,
+            });
         });
+        dispatch(Raise { tile, mounds: mounds[0].iter() });
+        dispatch(Raise { tile: &mut fine, mounds: mounds[1].iter() });
         let scale = 1.0 / (style.swell * self.layer.cell_size_m);
         let swells = dispatch(Swells {
             seed: self.layer.seed,

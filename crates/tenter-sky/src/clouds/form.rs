@@ -371,14 +371,11 @@ impl Maps {
             slope_to_rims(&values, &mut slopes, steepest, Rims { side, half, floor }, making);
         }
         let per_step = [((highest - lowest) / 65535.0).max(1e-9), (steepest / 65535.0).max(1e-9)];
-        let words = values
-            .par_iter()
-            .zip(&slopes)
-            .map(|(v, s)| {
-                ((v - lowest) / per_step[0] + 0.5) as u32
-                    | (((s / per_step[1]).ceil() as u32).min(65535) << 16)
-            })
-            .collect();
+        let mut words = vec![0; values.len()];
+        let (values, slopes) = (values.par_chunks(side), slopes.par_chunks(side));
+        words.par_chunks_mut(side).zip(values.zip(slopes)).for_each(|(out, (values, slopes))| {
+            dispatch(Pack { values, slopes, lowest, per_step, out });
+        });
         Maps { side, half, words, lowest, per_step }
     }
 
@@ -428,20 +425,67 @@ fn high_half<R: Real>(word: R::Int) -> R {
 
 /// Steepness of a map in each texel, by central differences.
 fn slopes(plane: &[f32], side: usize, texel: f32) -> Vec<f32> {
-    let scale = 0.5 / texel;
-    (0..side)
-        .into_par_iter()
-        .flat_map_iter(|y| {
-            let row = &plane[y * side..(y + 1) * side];
-            let below = &plane[y.saturating_sub(1) * side..][..side];
-            let above = &plane[(y + 1).min(side - 1) * side..][..side];
-            (0..side).map(move |x| {
-                let east = row[(x + 1).min(side - 1)] - row[x.saturating_sub(1)];
-                let north = above[x] - below[x];
-                (east * east + north * north).sqrt() * scale
-            })
-        })
-        .collect()
+    let mut slopes = vec![0.0; side * side];
+    slopes.par_chunks_exact_mut(side).enumerate().for_each(|(y, out)| {
+        let row = |y: usize| &plane[y * side..][..side];
+        let (below, above) = (row(y.saturating_sub(1)), row((y + 1).min(side - 1)));
+        dispatch(SlopeRow { row: row(y), below, above, out, scale: 0.5 / texel });
+    });
+    slopes
+}
+
+struct SlopeRow<'a> {
+    row: &'a [f32],
+    below: &'a [f32],
+    above: &'a [f32],
+    out: &'a mut [f32],
+    scale: f32,
+}
+
+impl Kernel for SlopeRow<'_> {
+    type Output = ();
+    #[inline(always)]
+    fn run<R: Real>(self) {
+        let SlopeRow { row, below, above, out, scale } = self;
+        let last = row.len() - 1;
+        for x in [0, last] {
+            let east = row[(x + 1).min(last)] - row[x.saturating_sub(1)];
+            out[x] = east.hypot(above[x] - below[x]) * scale;
+        }
+        // The last packet steps back so that it ends with the row.
+        let mut x = 1;
+        while x < last {
+            let from = x.min(last - R::LANES);
+            let east = R::load(&row[from + 1..]) - R::load(&row[from - 1..]);
+            let north = R::load(&above[from..]) - R::load(&below[from..]);
+            ((east * east + north * north).sqrt() * R::splat(scale)).store(&mut out[from..]);
+            x += R::LANES;
+        }
+    }
+}
+
+/// Values and slopes in 16 bits each.
+struct Pack<'a> {
+    values: &'a [f32],
+    slopes: &'a [f32],
+    lowest: f32,
+    per_step: [f32; 2],
+    out: &'a mut [u32],
+}
+
+impl Kernel for Pack<'_> {
+    type Output = ();
+    // No lanes are spelled out here: the compiler finds them, once it may use the instruction set.
+    #[inline(always)]
+    fn run<R: Real>(self) {
+        let [value_steps, slope_steps] = [1.0 / self.per_step[0], 1.0 / self.per_step[1]];
+        for ((word, value), slope) in self.out.iter_mut().zip(self.values).zip(self.slopes) {
+            let value = ((value - self.lowest) * value_steps + 0.5) as i32;
+            // Rounded up: a slope too small would promise too long a step.
+            let slope = (slope * slope_steps + 0.999) as i32;
+            *word = value.clamp(0, 65535) as u32 | (slope.clamp(0, 65535) as u32) << 16;
+        }
+    }
 }
 
 /// What is known of maps whose rims are looked for.

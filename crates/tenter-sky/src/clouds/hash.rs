@@ -2,23 +2,59 @@
 
 use crate::simd::{Int, Real};
 
+/// Between the states of two numbers of one place.
+const BETWEEN: u32 = 0x6d2b_79f5;
+/// Numbers have 24 bits.
+const PER_STEP: f32 = 1.0 / 16_777_216.0;
+
 /// Numbers in 0..1 for a cell of a jittered grid.
 pub struct Draw(u32);
 
 impl Draw {
     pub fn new(seed: u32, level: u32, x: i64, y: i64) -> Draw {
-        let mut h = seed.wrapping_mul(0x9e37_79b1) ^ level.wrapping_mul(0x85eb_ca6b);
+        let mut h = start(seed, level);
         for v in [x as u32, y as u32] {
-            h = mix(h ^ v.wrapping_mul(0xc2b2_ae35));
+            h = mix(h ^ v.wrapping_mul(PER_PLACE));
         }
         Draw(h)
     }
     pub fn next(&mut self) -> f64 {
-        self.0 = self.0.wrapping_add(0x6d2b_79f5);
-        mix(self.0) as f64 / 4294967296.0
+        self.skip(1);
+        (mix(self.0) >> 8) as f64 * PER_STEP as f64
+    }
+    /// Leaves out as many numbers.
+    pub fn skip(&mut self, numbers: u32) {
+        self.0 = self.0.wrapping_add(BETWEEN.wrapping_mul(numbers));
     }
     pub fn range(&mut self, low: f64, high: f64) -> f64 {
         low + (high - low) * self.next()
+    }
+}
+
+const PER_PLACE: u32 = 0xc2b2_ae35;
+
+fn start(seed: u32, level: u32) -> u32 {
+    seed.wrapping_mul(0x9e37_79b1) ^ level.wrapping_mul(0x85eb_ca6b)
+}
+
+/// The same numbers as [`Draw`] has them, for a packet of cells of one row.
+pub struct Draws<R: Real>(R::Int);
+
+impl<R: Real> Draws<R> {
+    #[inline(always)]
+    pub fn new(seed: u32, level: u32, x: R::Int, y: i64) -> Draws<R> {
+        let per_place = R::Int::splat(PER_PLACE as i32);
+        let h = mix_lanes(R::Int::splat(start(seed, level) as i32) ^ x * per_place);
+        Draws(mix_lanes(h ^ R::Int::splat((y as u32).wrapping_mul(PER_PLACE) as i32)))
+    }
+    #[inline(always)]
+    pub fn next(&mut self) -> R {
+        self.0 = self.0 + R::Int::splat(BETWEEN as i32);
+        R::from_int(mix_lanes(self.0).shr::<8>()) * R::splat(PER_STEP)
+    }
+    #[inline(always)]
+    pub fn range(&mut self, low: f32, high: f32) -> R {
+        self.next().mul_add(R::splat(high - low), R::splat(low))
     }
 }
 
@@ -79,4 +115,24 @@ pub fn layered_noise<R: Real>(seed: u32, octaves: u32, x: R, y: R) -> R {
         (x, y) = (x * c - y * s + R::splat(17.3), x * s + y * c + R::splat(5.1));
     }
     sum * R::splat(1.0 / total)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::simd::{Scalar, ScalarInt};
+
+    #[test]
+    fn packets_draw_what_single_places_draw() {
+        for (x, y) in [(0, 0), (-17, 4), (40_000, -3)] {
+            let (mut one, mut many) =
+                (Draw::new(9, 2, x, y), Draws::<Scalar>::new(9, 2, ScalarInt::splat(x as i32), y));
+            for _ in 0..5 {
+                assert_eq!(one.next() as f32, many.next().0);
+            }
+            let mut ahead = Draw::new(9, 2, x, y);
+            ahead.skip(5);
+            assert_eq!(one.next(), ahead.next());
+        }
+    }
 }

@@ -5,9 +5,9 @@
 //! place per cell of a grid whose spacing shrinks with the size, that asks for fewer taken places the smaller
 //! the clouds are.
 
-use super::hash::{Draw, layered_noise};
+use super::hash::{Draw, Draws, layered_noise};
 use crate::air::Making;
-use crate::simd::Scalar;
+use crate::simd::{Kernel, Mask, Real, dispatch};
 use rayon::prelude::*;
 
 /// A rising dome: an ellipsoid whose middle stands on the base.
@@ -49,12 +49,21 @@ pub struct Wanted {
     pub grow: f64,
 }
 
+/// The first dome of a place, and where its numbers go on.
+struct Body {
+    ix: i64,
+    first: Dome,
+}
+
+/// Numbers that [`Row`] draws for a place.
+const DRAWN: u32 = 6;
+
 impl Heaps {
     /// What `keep` makes of every wanted dome that reaches into a rectangle; fewer once `making` is called off.
     pub fn domes_in<T: Send>(
         &self,
         [low, high]: [[f64; 2]; 2],
-        Wanted { smallest, earliest, grow }: Wanted,
+        wanted: Wanted,
         making: Making,
         keep: impl Fn(Dome) -> Option<T> + Sync,
     ) -> Vec<T> {
@@ -62,22 +71,18 @@ impl Heaps {
         for (level, &(spacing, ..)) in GRIDS.iter().enumerate() {
             let s = spacing * self.cell;
             // Bodies too small to show at this footprint cost more than they give.
-            if s * LARGEST < smallest {
+            if s * LARGEST < wanted.smallest {
                 continue;
             }
-            let margin = REACH * grow * s;
+            let margin = REACH * wanted.grow * s;
             let range = |axis: usize| {
                 ((low[axis] - margin) / s).floor() as i64..((high[axis] + margin) / s).ceil() as i64
             };
             domes.par_extend(range(1).into_par_iter().flat_map_iter(|iy| {
                 let mut row = Vec::new();
                 if !making.is_off() {
-                    for ix in range(0) {
-                        self.body(level, ix, iy, earliest, |dome| {
-                            if dome.radius >= smallest {
-                                row.extend(keep(dome));
-                            }
-                        });
+                    for body in dispatch(Row { heaps: self, level, iy, ix: range(0), wanted }) {
+                        self.crowd(level, iy, &body, wanted, |dome| row.extend(keep(dome)));
                     }
                 }
                 row
@@ -86,42 +91,106 @@ impl Heaps {
         domes
     }
 
-    /// Visits the domes of one place of a grid, if it is taken and born late enough to show.
-    fn body(&self, level: usize, ix: i64, iy: i64, earliest: f64, mut visit: impl FnMut(Dome)) {
-        let (spacing, taken, around) = GRIDS[level];
-        let s = spacing * self.cell;
-        let mut draw = Draw::new(self.seed, level as u32, ix, iy);
-        if draw.next() > taken {
-            return;
+    /// Visits the domes of one body that are large enough and born late enough to show.
+    fn crowd(&self, level: usize, iy: i64, body: &Body, wanted: Wanted, mut visit: impl FnMut(Dome)) {
+        let Dome { x, y, radius, height, birth } = body.first;
+        if radius >= wanted.smallest {
+            visit(body.first);
         }
-        let (cx, cy) = ((ix as f64 + draw.next()) * s, (iy as f64 + draw.next()) * s);
-        // Clouds gather in streets and clusters a few cells wide.
-        let (u, v) = (cx / (4.0 * self.cell), cy / (4.0 * self.cell));
-        let company = layered_noise(self.seed ^ 77, 2, Scalar(u as f32), Scalar(v as f32)).0 as f64;
-        let u = draw.next();
-        let radius = s * (0.17 + 0.25 * u * u) * (1.0 + 0.35 * company);
-        let size = (radius / (0.38 * self.cell)).min(1.0);
-        let height = self.tallest * size.powf(0.85) * draw.range(0.72, 1.0);
-        let birth = 0.55 * company + draw.range(-0.35, 0.25);
+        let mut draw = Draw::new(self.seed, level as u32, body.ix, iy);
+        draw.skip(DRAWN);
         let ovalness = draw.range(0.75, 1.0);
-        let (sin, cos) = draw.range(0.0, std::f64::consts::TAU).sin_cos();
-        // Those around are born before the first.
-        if birth <= earliest {
-            return;
-        }
-        visit(Dome { x: cx, y: cy, radius, height, birth });
-        for _ in 0..around {
-            let (up, along) = draw.range(0.0, std::f64::consts::TAU).sin_cos();
+        let (sin, cos) = turn(draw.next());
+        for _ in 0..GRIDS[level].2 {
+            let angle = draw.next();
             let away = draw.range(0.25, 1.05);
-            let (u, v) = (along * away * radius, up * away * radius * ovalness);
             let share = draw.range(0.28, 0.62) * (1.25 - 0.5 * away);
+            let rise = draw.range(0.55, 1.08) * (1.15 - 0.55 * away);
+            // Those around are born before the first.
+            let birth = birth - 0.25 * away;
+            if radius * share < wanted.smallest || birth <= wanted.earliest {
+                continue;
+            }
+            let (up, along) = turn(angle);
+            let (u, v) = (along * away * radius, up * away * radius * ovalness);
             visit(Dome {
-                x: cx + u * cos - v * sin,
-                y: cy + u * sin + v * cos,
+                x: x + u * cos - v * sin,
+                y: y + u * sin + v * cos,
                 radius: radius * share,
-                height: height * (draw.range(0.55, 1.08) * (1.15 - 0.55 * away)).min(1.0),
-                birth: birth - 0.25 * away,
+                height: height * rise.min(1.0),
+                birth,
             });
         }
+    }
+}
+
+/// Sine and cosine of a part of a full turn.
+fn turn(part: f64) -> (f64, f64) {
+    let (sin, cos) = (part as f32 * std::f32::consts::TAU).sin_cos();
+    (sin as f64, cos as f64)
+}
+
+/// The bodies of one row of a grid that are taken, and born late enough for any of their domes to show.
+struct Row<'a> {
+    heaps: &'a Heaps,
+    level: usize,
+    iy: i64,
+    ix: std::ops::Range<i64>,
+    wanted: Wanted,
+}
+
+impl Kernel for Row<'_> {
+    type Output = Vec<Body>;
+    #[inline(always)]
+    fn run<R: Real>(self) -> Vec<Body> {
+        let Heaps { seed, cell, tallest } = *self.heaps;
+        let (spacing, taken, _) = GRIDS[self.level];
+        let s = spacing * cell;
+        let per_cell = R::splat((spacing / 4.0) as f32);
+        let mut bodies = Vec::new();
+        let mut lanes = [[0.0f32; 16]; 5];
+        let end = R::splat(self.ix.end as f32);
+        for start in self.ix.step_by(R::LANES) {
+            let ix = R::counts() + R::splat(start as f32);
+            let mut draws = Draws::<R>::new(seed, self.level as u32, ix.to_int(), self.iy);
+            let there = draws.next().le(R::splat(taken as f32)) & ix.lt(end);
+            let (east, north) = (draws.next(), draws.next());
+            // Clouds gather in streets and clusters a few cells wide.
+            let company = layered_noise(
+                seed ^ 77,
+                2,
+                (ix + east) * per_cell,
+                (north + R::splat(self.iy as f32)) * per_cell,
+            );
+            let u = draws.next();
+            let size = (u * u).mul_add(R::splat(0.25), R::splat(0.17));
+            let radius = size * R::splat(s as f32) * company.mul_add(R::splat(0.35), R::splat(1.0));
+            let size = (radius * R::splat((1.0 / (0.38 * cell)) as f32)).min(R::splat(1.0));
+            let height = R::splat(tallest as f32)
+                * (size.max(R::splat(1e-6)).ln() * R::splat(0.85)).exp()
+                * draws.range(0.72, 1.0);
+            let birth = company * R::splat(0.55) + draws.range(-0.35, 0.25);
+            let there = there & R::splat(self.wanted.earliest as f32).lt(birth);
+            for (values, lanes) in [east, north, radius, height, birth].iter().zip(&mut lanes) {
+                values.store(lanes);
+            }
+            let mut left = there.bits();
+            while left != 0 {
+                let k = left.trailing_zeros() as usize & 15;
+                left &= left - 1;
+                let ix = start + k as i64;
+                bodies.push(Body {
+                    ix,
+                    first: Dome {
+                        x: (ix as f64 + lanes[0][k] as f64) * s,
+                        y: (self.iy as f64 + lanes[1][k] as f64) * s,
+                        radius: lanes[2][k] as f64,
+                        height: lanes[3][k] as f64,
+                        birth: lanes[4][k] as f64,
+                    },
+                });
+            }
+        }
+        bodies
     }
 }

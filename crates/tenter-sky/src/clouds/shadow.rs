@@ -155,8 +155,7 @@ impl DensityRow<'_> {
 /// `from`, `from + step` and so on.
 #[inline(always)]
 fn steps<R: Real>(from: f32, step: f32) -> R {
-    const COUNT: [f32; 16] = [0., 1., 2., 3., 4., 5., 6., 7., 8., 9., 10., 11., 12., 13., 14., 15.];
-    R::load(&COUNT).mul_add(R::splat(step), R::splat(from))
+    R::counts().mul_add(R::splat(step), R::splat(from))
 }
 
 /// Optical depth from each cell to the layer's edge, toward the sun.

@@ -8,7 +8,7 @@ mod scalar;
 #[cfg(target_arch = "x86_64")]
 mod x86;
 
-pub use scalar::Scalar;
+pub use scalar::{Scalar, ScalarInt};
 #[cfg(target_arch = "x86_64")]
 pub use x86::{F8, F16};
 
@@ -54,6 +54,11 @@ pub trait Real:
     const LANES: usize;
 
     fn splat(v: f32) -> Self;
+    /// 0, 1, 2 and so on.
+    #[inline(always)]
+    fn counts() -> Self {
+        Self::load(&[0., 1., 2., 3., 4., 5., 6., 7., 8., 9., 10., 11., 12., 13., 14., 15.])
+    }
     /// Reads the first `LANES` values of `v`.
     fn load(v: &[f32]) -> Self;
     /// Writes the first `LANES` values of `v`.
