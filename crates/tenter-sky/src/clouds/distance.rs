@@ -1,5 +1,8 @@
 //! How far it is along the ground to the nearest heap, so that rays cross the open in long steps.
 
+use crate::simd::{Kernel, Real, dispatch};
+use rayon::prelude::*;
+
 /// A square map of hulls: the squares of their heights, negative outside, and how steep that is.
 pub struct HullMap<'a> {
     pub side: usize,
@@ -20,50 +23,101 @@ impl HullMap<'_> {
     pub fn distances(&self, beyond: impl Fn(i32, i32) -> f32) -> Vec<f32> {
         let (n, w) = (self.side, self.side + 2);
         let mut cells = vec![0.0f32; w * w];
-        for y in 0..w {
-            for x in 0..w {
-                let inside = (1..=n).contains(&x) && (1..=n).contains(&y);
-                cells[y * w + x] =
-                    if inside { self.own((y - 1) * n + x - 1) } else { beyond(x as i32 - 1, y as i32 - 1) };
+        cells.par_chunks_exact_mut(w).skip(1).take(n).enumerate().for_each(|(y, row)| {
+            let (values, slopes) = (&self.values[y * n..][..n], &self.slopes[y * n..][..n]);
+            dispatch(Own { values, slopes, floor: self.floor, row: &mut row[1..=n] });
+        });
+        let last = w - 1;
+        for i in 0..w {
+            for (x, y) in [(i, 0), (i, last), (0, i), (last, i)] {
+                cells[y * w + x] = beyond(x as i32 - 1, y as i32 - 1);
             }
         }
-        // Between them no way comes out longer than the straight one (a^2 + (b - a)^2 < 1).
-        let (straight, across) = (0.92 * self.texel, 1.30 * self.texel);
-        for y in 1..=n {
-            for x in 1..=n {
-                let i = y * w + x;
-                let above =
-                    least(least(cells[i - w - 1], cells[i - w + 1]) + across, cells[i - w] + straight);
-                cells[i] = least(least(cells[i], above), cells[i - 1] + straight);
-            }
-        }
-        for y in (1..=n).rev() {
-            for x in (1..=n).rev() {
-                let i = y * w + x;
-                let below =
-                    least(least(cells[i + w - 1], cells[i + w + 1]) + across, cells[i + w] + straight);
-                cells[i] = least(least(cells[i], below), cells[i + 1] + straight);
-            }
-        }
-        let mut inner = Vec::with_capacity(n * n);
-        cells.chunks_exact(w).skip(1).take(n).for_each(|row| inner.extend_from_slice(&row[1..=n]));
+        dispatch(Chamfer { cells: &mut cells, side: n, texel: self.texel });
+        let mut inner = vec![0.0; n * n];
+        inner.par_chunks_exact_mut(n).zip(cells.par_chunks_exact(w).skip(1)).for_each(|(inner, row)| {
+            inner.copy_from_slice(&row[1..=n]);
+        });
         inner
     }
+}
 
-    /// What a texel's own value tells.
-    fn own(&self, i: usize) -> f32 {
-        let (value, slope) = (self.values[i], self.slopes[i]);
-        if value >= 0.0 {
-            0.0
-        } else if value > self.floor && slope > 0.0 {
-            -value / slope
-        } else {
-            f32::MAX
+/// What texels' own values tell of the distance.
+struct Own<'a> {
+    values: &'a [f32],
+    slopes: &'a [f32],
+    floor: f32,
+    row: &'a mut [f32],
+}
+
+impl Kernel for Own<'_> {
+    type Output = ();
+    // The compiler finds the lanes here and below, once it may use the instruction set.
+    #[inline(always)]
+    fn run<R: Real>(self) {
+        for ((own, value), slope) in self.row.iter_mut().zip(self.values).zip(self.slopes) {
+            let near = *value > self.floor && *slope > 0.0;
+            let way = if near { -value / slope } else { f32::MAX };
+            *own = if *value >= 0.0 { 0.0 } else { way };
         }
     }
 }
 
+/// Two passes over cells with a rim of one cell.
+struct Chamfer<'a> {
+    cells: &'a mut [f32],
+    side: usize,
+    texel: f32,
+}
+
+impl Kernel for Chamfer<'_> {
+    type Output = ();
+    #[inline(always)]
+    fn run<R: Real>(self) {
+        let (n, w) = (self.side, self.side + 2);
+        for y in 1..=n {
+            let (before, row) = self.cells.split_at_mut(y * w);
+            from_neighbours(&before[(y - 1) * w..], &mut row[..w], self.texel);
+            along_row(row[..w].iter_mut(), self.texel);
+        }
+        for y in (1..=n).rev() {
+            let (row, after) = self.cells.split_at_mut((y + 1) * w);
+            from_neighbours(&after[..w], &mut row[y * w..], self.texel);
+            along_row(row[y * w..].iter_mut().rev(), self.texel);
+        }
+    }
+}
+
+/// Between straight and slanting ways no sum comes out longer than the straight line (a^2 + (b - a)^2 < 1).
+const STRAIGHT: f32 = 0.92;
+const SLANTING: f32 = 1.30;
+
+/// Carries distances on from the row before.
+#[inline(always)]
+fn from_neighbours(before: &[f32], row: &mut [f32], texel: f32) {
+    let inner = row.len() - 2;
+    let (left, middle, right) = (&before[..inner], &before[1..][..inner], &before[2..][..inner]);
+    for (((cell, left), middle), right) in row[1..].iter_mut().zip(left).zip(middle).zip(right) {
+        let across = least(*left, *right) + SLANTING * texel;
+        *cell = least(*cell, least(across, middle + STRAIGHT * texel));
+    }
+}
+
+/// Carries distances on along a row, from its first cell to the last but one. What is carried is the distance less the way
+/// already gone, so that each cell waits for one comparison only.
+#[inline(always)]
+fn along_row<'a>(mut row: impl ExactSizeIterator<Item = &'a mut f32>, texel: f32) {
+    let inner = row.len() - 2;
+    let mut carried = *row.next().expect("rows have a rim");
+    for (x, cell) in row.take(inner).enumerate() {
+        let gone = (x + 1) as f32 * (STRAIGHT * texel);
+        carried = least(carried, *cell - gone);
+        *cell = carried + gone;
+    }
+}
+
 /// The smaller of two numbers; unlike `f32::min` one instruction, for it need not care for NaN.
+#[inline(always)]
 fn least(a: f32, b: f32) -> f32 {
     if a < b { a } else { b }
 }

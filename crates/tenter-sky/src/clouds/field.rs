@@ -14,7 +14,7 @@ const TILE: usize = 128;
 /// Field value of places no dome reaches.
 const LOWEST: f32 = -6.0;
 
-/// Fills a square map in tiles; the closure gets each tile's number, its lower and upper corner (m) and its texels.
+/// Works on a square map in tiles; the closure gets each tile's number, its lower and upper corner (m) and its texels.
 fn fill(
     plane: &mut [f32],
     side: usize,
@@ -30,7 +30,10 @@ fn fill(
             let (tx, ty) = (t % per_row * tile_side, t / per_row * tile_side);
             let at = |i: usize| (i as f64 + 0.5 - side as f64 * 0.5) * texel;
             let (low, high) = ([at(tx), at(ty)], [at(tx + tile_side), at(ty + tile_side)]);
-            let mut tile = Tile { side: tile_side, texel, low, values: vec![LOWEST; tile_side * tile_side] };
+            let mut tile = Tile { side: tile_side, texel, low, values: vec![0.0; tile_side * tile_side] };
+            for (row, values) in tile.values.chunks_exact_mut(tile_side).enumerate() {
+                values.copy_from_slice(&plane[(ty + row) * side + tx..][..tile_side]);
+            }
             if !making.is_off() {
                 f(t, low, high, &mut tile);
             }
@@ -48,12 +51,13 @@ fn fill(
 
 /// A rise of a map: `top - fall * r^2`, where r is the distance from its middle less `swell`.
 struct Mound {
-    x: f64,
-    y: f64,
+    /// Metres from the origin.
+    x: f32,
+    y: f32,
     /// How much wider it is from west to east.
-    stretch: f64,
+    stretch: f32,
     /// Farthest it raises anything, m, before it is stretched.
-    reach: f64,
+    reach: f32,
     top: f32,
     /// Per square metre.
     fall: f32,
@@ -61,23 +65,22 @@ struct Mound {
     swell: f32,
 }
 
-/// Fills a square map with the highest of mounds over a floor.
-fn fill_with_mounds<'a>(
+/// Raises a square map to the mounds over it.
+fn raise_mounds<'a>(
     plane: &mut [f32],
     side: usize,
     texel: f64,
     making: Making,
-    floor: f32,
     mounds: impl Iterator<Item = &'a Mound>,
 ) {
     let tile_side = TILE.min(side);
     let per_row = side / tile_side;
     let mut by_tile: Vec<Vec<&Mound>> = vec![Vec::new(); per_row * per_row];
     // Tiles that a mound reaches along one axis.
-    let tiles = |c: f64, reach: f64| {
+    let tiles = |c: f32, reach: f32| {
         let per_metre = 1.0 / (texel * tile_side as f64);
         let tile = |v: f64| (v * per_metre + 0.5 * per_row as f64).clamp(0.0, per_row as f64 - 0.5) as usize;
-        tile(c - reach - texel)..=tile(c + reach + texel)
+        tile((c - reach) as f64 - texel)..=tile((c + reach) as f64 + texel)
     };
     for mound in mounds {
         for ty in tiles(mound.y, mound.reach) {
@@ -87,7 +90,6 @@ fn fill_with_mounds<'a>(
         }
     }
     fill(plane, side, texel, making, |number, _, _, tile| {
-        tile.values.fill(floor);
         dispatch(Raise { tile, mounds: by_tile[number].iter().copied() });
     });
 }
@@ -121,14 +123,15 @@ impl<'a, M: Iterator<Item = &'a Mound>> Kernel for Raise<'_, M> {
     fn run<R: Real>(self) {
         let tile = self.tile;
         for m in self.mounds {
-            let columns = tile.within(0, m.x, m.reach * m.stretch);
+            let (x, y, stretch, reach) = (m.x as f64, m.y as f64, m.stretch as f64, m.reach as f64);
+            let columns = tile.within(0, x, reach * stretch);
             if columns.is_empty() {
                 continue;
             }
-            let step = (tile.texel / m.stretch) as f32;
-            let start = ((tile.low[0] + columns.start as f64 * tile.texel - m.x) / m.stretch) as f32;
-            for row in tile.within(1, m.y, m.reach) {
-                let dy = (tile.low[1] + row as f64 * tile.texel - m.y) as f32;
+            let step = (tile.texel / stretch) as f32;
+            let start = ((tile.low[0] + columns.start as f64 * tile.texel - x) / stretch) as f32;
+            for row in tile.within(1, y, reach) {
+                let dy = (tile.low[1] + row as f64 * tile.texel - y) as f32;
                 let first = row * tile.side;
                 let texels = &mut tile.values[first + columns.start..first + columns.end];
                 raise_row::<R>(texels, start, step, dy, m);
@@ -184,31 +187,41 @@ impl Field<'_> {
         let step = (100_000.0f64).clamp(cell * 12.0, cell * 80.0) / SIDE as f64;
         let smallest = texels.map(|texel| self.smallest(texel));
         let least = smallest.iter().fold(f64::MAX, |a, b| a.min(*b));
-        let domes = match self.family {
-            Family::Heaps => {
-                let half = 0.5 * SIDE as f64 * step;
-                let wanted = Wanted { smallest: least, earliest: f64::MIN, grow: 2.0 };
-                self.domes(half, wanted, making, |d| Some((d.radius, self.outline(&d))))
-            }
-            Family::Sheets => Vec::new(),
-        };
-        let style = style_of(self.layer.kind);
-        smallest.map(|smallest| {
-            let mut plane = vec![LOWEST; SIDE * SIDE];
-            match self.family {
-                Family::Heaps => {
-                    let mounds = domes.iter().filter(|(radius, _)| *radius >= smallest).map(|(_, m)| m);
-                    fill_with_mounds(&mut plane, SIDE, step, making, LOWEST, mounds);
-                }
-                Family::Sheets => fill(&mut plane, SIDE, step, making, |_, low, high, tile| {
-                    self.sheet(&style, low, high, smallest, tile)
-                }),
-            }
-            let rank = ((1.0 - self.layer.cover) * (plane.len() - 1) as f64).round() as usize;
+        let rank = ((1.0 - self.layer.cover) * (SIDE * SIDE - 1) as f64).round() as usize;
+        let threshold = |mut plane: Vec<f32>| {
             let (_, value, _) = plane.select_nth_unstable_by(rank, f32::total_cmp);
             // A whole overcast has no seams left: past 97 % the threshold goes on below the lowest value.
             value.max(LOWEST + 1.0) as f64 - self.closed() * 1.2
-        })
+        };
+        let mut thresholds = [0.0; N];
+        let mut plane = vec![LOWEST; SIDE * SIDE];
+        match self.family {
+            Family::Sheets => {
+                let style = style_of(self.layer.kind);
+                for (smallest, found) in smallest.iter().zip(&mut thresholds) {
+                    fill(&mut plane, SIDE, step, making, |_, low, high, tile| {
+                        self.sheet(&style, low, high, *smallest, tile)
+                    });
+                    *found = threshold(plane.clone());
+                }
+            }
+            Family::Heaps => {
+                let half = 0.5 * SIDE as f64 * step;
+                let wanted = Wanted { smallest: least, earliest: f64::MIN, grow: 2.0 };
+                let domes = self.domes(half, wanted, making, |d| Some((d.radius, self.outline(&d))));
+                // From the coarsest map to the finest, each with the domes that the one before leaves out.
+                let mut order: [usize; N] = std::array::from_fn(|k| k);
+                order.sort_by(|a, b| smallest[*b].total_cmp(&smallest[*a]));
+                let mut done = f64::MAX;
+                for k in order {
+                    let new = domes.iter().filter(|(radius, _)| (smallest[k]..done).contains(radius));
+                    raise_mounds(&mut plane, SIDE, step, making, new.map(|(_, mound)| mound));
+                    thresholds[k] = threshold(plane.clone());
+                    done = smallest[k];
+                }
+            }
+        }
+        thresholds
     }
 
     /// Value of the hulls' map where no heap is near: low enough that no lump reaches up to it, high enough that
@@ -251,10 +264,10 @@ impl Field<'_> {
     fn outline(&self, d: &Dome) -> Mound {
         let swell = self.swell.min(0.3 * d.height);
         Mound {
-            x: d.x,
-            y: d.y,
+            x: d.x as f32,
+            y: d.y as f32,
             stretch: 1.0,
-            reach: d.radius * 2.7 + swell.max(0.0),
+            reach: (d.radius * 2.7 + swell.max(0.0)) as f32,
             top: (1.0 + d.birth) as f32,
             fall: (1.0 / (d.radius * d.radius)) as f32,
             swell: swell as f32,
@@ -270,10 +283,10 @@ impl Field<'_> {
         // Every skirt ends where it meets the floor: a step would be taken for a wall.
         let over = square * room - self.floor();
         (room > 0.0).then(|| Mound {
-            x: d.x,
-            y: d.y,
+            x: d.x as f32,
+            y: d.y as f32,
             stretch: 1.0,
-            reach: (over / fall).sqrt(),
+            reach: (over / fall).sqrt() as f32,
             top: (square * room) as f32,
             fall: fall as f32,
             swell: 0.0,
@@ -301,7 +314,8 @@ impl Field<'_> {
             grow: (2.0 - threshold).clamp(1.0, 4.0).sqrt(),
         };
         let mounds = self.domes(0.5 * side as f64 * texel, wanted, making, |d| self.risen(&d, threshold));
-        fill_with_mounds(plane, side, texel, making, self.floor() as f32, mounds.iter());
+        plane.fill(self.floor() as f32);
+        raise_mounds(plane, side, texel, making, mounds.iter());
         if self.closed() > 0.0 {
             let least = (0.3 * self.tallest * self.closed()).powi(2) as f32;
             plane.iter_mut().for_each(|v| *v = v.max(least));
@@ -329,10 +343,10 @@ impl Field<'_> {
         let mut mounds: [Vec<Mound>; 2] = Default::default();
         cells_in(self.layer.seed, self.layer.cell_size_m, plain(low), plain(high), smallest, |c: Cell| {
             mounds[usize::from(c.reach <= 0.7 * self.layer.cell_size_m)].push(Mound {
-                x: c.x * style.stretch + slide[0],
-                y: c.y + slide[1],
-                stretch: style.stretch,
-                reach: c.reach * 1.6,
+                x: (c.x * style.stretch + slide[0]) as f32,
+                y: (c.y + slide[1]) as f32,
+                stretch: style.stretch as f32,
+                reach: (c.reach * 1.6) as f32,
                 top: c.strength as f32,
                 fall: (c.strength / (c.reach * c.reach)) as f32,
                 swell: 0.0,

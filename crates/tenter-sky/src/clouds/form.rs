@@ -517,11 +517,13 @@ fn slope_to_rims(values: &[f32], slopes: &mut [f32], steepest: f32, rims: Rims, 
                 (distances[at(y) * side + at(x)] - wide_texel).max(texel)
             }
         });
-        for ((slope, value), distance) in slopes.iter_mut().zip(values).zip(&distances) {
-            if *value < 0.0 {
-                *slope = (-value / distance.max(1e-3)).min(steepest);
-            }
-        }
+        slopes.par_iter_mut().with_min_len(side).zip(values).zip(&distances).for_each(
+            |((slope, value), distance)| {
+                if *value < 0.0 {
+                    *slope = (-value / distance.max(1e-3)).min(steepest);
+                }
+            },
+        );
         wider = Some((texel, distances));
     }
 }
