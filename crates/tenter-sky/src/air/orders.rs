@@ -78,6 +78,7 @@ impl Orders {
         let (altitudes, heights, polar, around, steps) = match making.fineness {
             Fineness::Draft => (12, 20, 12, 4, 14),
             Fineness::Full => (24, 40, 12, 6, 20),
+            Fineness::Double => (48, 80, 24, 12, 40),
         };
         let pass = |source: &Source| -> (Vec<Spectrum>, Vec<Spectrum>) {
             let rows: Vec<(Vec<Spectrum>, Vec<Spectrum>)> = (0..altitudes)

@@ -62,6 +62,7 @@ impl AirView {
         let (around, rows, steps) = match making.fineness {
             Fineness::Draft => (32, 40, 20),
             Fineness::Full => (64, 80, 40),
+            Fineness::Double => (128, 160, 80),
         };
         let planet = air.medium.planet;
         let grid = DirectionGrid::new(planet, altitude, sun.direction, around, rows);
@@ -86,6 +87,7 @@ impl AirView {
         let (around, rows) = match making.fineness {
             Fineness::Draft => (16, 16),
             Fineness::Full => (24, 32),
+            Fineness::Double => (48, 64),
         };
         let grid = DirectionGrid::new(planet, altitude, sun.direction, around, rows);
         let values = (0..grid.len())

@@ -349,6 +349,7 @@ impl Maps {
         let side = match making.fineness {
             Fineness::Draft => 512,
             Fineness::Full => 1024,
+            Fineness::Double => 2048,
         };
         let half = [reach / 16.0, reach / 4.0, reach].map(|v| v as f32);
         let mut values = vec![0.0; LEVELS * side * side];

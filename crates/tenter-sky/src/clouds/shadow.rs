@@ -98,6 +98,7 @@ impl DensityGrid {
         let (side, slices) = match making.fineness {
             Fineness::Draft => (112, 12),
             Fineness::Full => (208, 16),
+            Fineness::Double => (416, 32),
         };
         let layout = Layout { side, slices, half: form.squares(), depth: form.depth };
         let values = (0..LEVELS * slices * side)
