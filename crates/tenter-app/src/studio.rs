@@ -1,7 +1,7 @@
 //! Live pictures of one viewer: newest wins, a begun coarse picture is always finished, refinement is called off.
 
 use std::sync::Arc;
-use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::time::Instant;
 use tenter_formats::frame::{Frame, pack};
 use tenter_sky::air::Fineness;
@@ -45,16 +45,28 @@ pub struct Shot {
     pub milliseconds: f64,
 }
 
-/// Draws wishes; clones share the number of the newest wish and the workshop.
+/// Coarse pictures have every fourth pixel; where they come too slowly to follow a hand, every sixth.
+const COARSE: usize = 4;
+const COARSER: usize = 6;
+/// Milliseconds over which a coarse picture is slow, and under which a coarser one is quick.
+const SLOW_MS: f64 = 120.0;
+const QUICK_MS: f64 = 45.0;
+
+/// Draws wishes; clones share the number of the newest wish, the workshop and how coarse pictures are.
 #[derive(Clone)]
 pub struct Studio {
     workshop: Arc<Workshop>,
     newest: Arc<AtomicU64>,
+    coarseness: Arc<AtomicUsize>,
 }
 
 impl Studio {
     pub fn new(workshop: Arc<Workshop>) -> Studio {
-        Studio { workshop, newest: Arc::new(AtomicU64::new(0)) }
+        Studio {
+            workshop,
+            newest: Arc::new(AtomicU64::new(0)),
+            coarseness: Arc::new(AtomicUsize::new(COARSE)),
+        }
     }
 
     /// Says that a newer wish has come, so that work on older ones ends soon.
@@ -70,9 +82,16 @@ impl Studio {
     /// Blocks; call it where computation may.
     pub fn draw(&self, wish: &Wish, mut show: impl FnMut(Shot)) {
         let begun = Instant::now();
-        let (w, h) = (wish.width.div_ceil(4).max(16), wish.height.div_ceil(4).max(16));
+        let coarse = self.coarseness.load(Ordering::Relaxed);
+        let (w, h) = (wish.width.div_ceil(coarse).max(16), wish.height.div_ceil(coarse).max(16));
         if let Some((scene, picture)) = self.stage(wish, Fineness::Draft, w, h, &|| false) {
-            show(self.shot(wish, Stage::Coarse, &scene, &picture, begun));
+            let shot = self.shot(wish, Stage::Coarse, &scene, &picture, begun);
+            if shot.milliseconds > SLOW_MS {
+                self.coarseness.store(COARSER, Ordering::Relaxed);
+            } else if shot.milliseconds < QUICK_MS {
+                self.coarseness.store(COARSE, Ordering::Relaxed);
+            }
+            show(shot);
         }
         let stale = || self.is_stale(wish.number);
         if let Some((scene, picture)) = self.stage(wish, Fineness::Full, wish.width, wish.height, &stale) {

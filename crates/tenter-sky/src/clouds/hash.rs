@@ -44,7 +44,7 @@ impl<R: Real> Draws<R> {
     #[inline(always)]
     pub fn new(seed: u32, level: u32, x: R::Int, y: i64) -> Draws<R> {
         let per_place = R::Int::splat(PER_PLACE as i32);
-        let h = mix_lanes(R::Int::splat(start(seed, level) as i32) ^ x * per_place);
+        let h = mix_lanes(R::Int::splat(start(seed, level) as i32) ^ (x * per_place));
         Draws(mix_lanes(h ^ R::Int::splat((y as u32).wrapping_mul(PER_PLACE) as i32)))
     }
     #[inline(always)]

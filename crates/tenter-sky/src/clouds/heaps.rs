@@ -26,6 +26,8 @@ pub struct Dome {
 const GRIDS: [(f64, f64, usize); 4] = [(1.0, 0.9, 8), (0.58, 0.62, 6), (0.33, 0.5, 3), (0.19, 0.4, 1)];
 /// Radius of the largest bodies of a grid, in spacings.
 const LARGEST: f64 = 0.42;
+/// Most height of a dome that stands by itself, in its own radii.
+const SLENDER: f64 = 1.3;
 /// A dome reaches at most so many spacings from its grid cell.
 const REACH: f64 = 2.2;
 
@@ -105,7 +107,7 @@ impl Heaps {
             let angle = draw.next();
             let away = draw.range(0.25, 1.05);
             let share = draw.range(0.28, 0.62) * (1.25 - 0.5 * away);
-            let rise = draw.range(0.55, 1.08) * (1.15 - 0.55 * away);
+            let rise = (draw.range(0.55, 1.08) * (1.15 - 0.55 * away)).min(1.0);
             // Those around are born before the first.
             let birth = birth - 0.25 * away;
             if radius * share < wanted.smallest || birth <= wanted.earliest {
@@ -117,7 +119,9 @@ impl Heaps {
                 x: x + u * cos - v * sin,
                 y: y + u * sin + v * cos,
                 radius: radius * share,
-                height: height * rise.min(1.0),
+                // None rises out of the first by much more than its own width, or it would stand as a spire.
+                height: (height * rise)
+                    .min(height * (1.0 - away * away).max(0.0).sqrt() + SLENDER * radius * share),
                 birth,
             });
         }
