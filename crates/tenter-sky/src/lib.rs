@@ -12,6 +12,7 @@ pub mod document;
 pub mod live;
 pub mod measure;
 pub mod picture;
+pub mod reference;
 pub mod scene;
 pub mod simd;
 pub mod spectrum;

@@ -10,6 +10,8 @@ use tenter_sky::air::Fineness;
 use tenter_sky::camera::toward;
 use tenter_sky::document::{Sky, schema};
 use tenter_sky::live::{Effort, look_at};
+use tenter_sky::picture::NOISE_PERCENT;
+use tenter_sky::reference::{Reference, Unable};
 use tenter_sky::scene::{Scene, Workshop};
 use tenter_sky::spectrum::luminance;
 use tenter_sky::{astronomy, measure};
@@ -61,7 +63,16 @@ pub struct Probe {
     /// Degrees above the horizon.
     #[arg(long, allow_negative_numbers = true)]
     elevation: f64,
+    /// By the reference integrator, with its standard error.
+    #[arg(long)]
+    reference: bool,
+    /// Standard error at which the reference may stop, percent of the luminance.
+    #[arg(long, value_name = "PCT", default_value_t = 1.0, requires = "reference")]
+    noise: f64,
 }
+
+/// Most paths along one direction: some minutes.
+const MOST_PATHS: u64 = 100_000_000;
 
 pub fn print(value: &Value) -> Outcome {
     let text = serde_json::to_string_pretty(value).expect("JSON values are printable");
@@ -89,6 +100,14 @@ pub fn within(name: &str, value: f64, low: f64, high: f64) -> Result<f64, Failur
         return Ok(value);
     }
     Err(Failure::Input(format!("--{name}: {value} is outside {low} to {high}")))
+}
+
+/// A sky that the reference integrator can't follow is bad input.
+pub fn of_reference(e: Unable) -> Failure {
+    match e {
+        Unable::Clouds => Failure::Input(format!("--reference: {e}")),
+        Unable::CalledOff => Failure::failed(e),
+    }
 }
 
 pub fn schema(a: Schema) -> Outcome {
@@ -162,6 +181,17 @@ pub fn probe(a: Probe) -> Outcome {
     let azimuth = within("azimuth", a.azimuth, -360.0, 360.0)?;
     let elevation = within("elevation", a.elevation, -90.0, 90.0)?;
     let direction = toward(azimuth.to_radians(), elevation.to_radians());
+    if a.reference {
+        let noise = within("noise", a.noise, *NOISE_PERCENT.start(), *NOISE_PERCENT.end())?;
+        let scene = scene(&sky);
+        let seen = Reference::new(&scene).map_err(of_reference)?.along(direction, noise / 100.0, MOST_PATHS);
+        return print(&json!({
+            "luminance_cd_m2": luminance(seen.rgb),
+            "rgb": seen.rgb,
+            "standard_error": seen.standard_error,
+            "paths": seen.paths,
+        }));
+    }
     // As fine as a pixel of a large map.
     let (rgb, _) = look_at(&scene(&sky), &[direction], 1e-3, Effort::default())[0];
     print(&json!({"luminance_cd_m2": luminance(rgb), "rgb": rgb}))

@@ -1,6 +1,6 @@
 //! Commands that make files.
 
-use crate::ask::{read_sky, scene};
+use crate::ask::{of_reference, read_sky, scene};
 use crate::{Failure, Outcome};
 use clap::{Args, ValueEnum};
 use std::path::{Path, PathBuf};
@@ -13,6 +13,7 @@ use tenter_sky::picture::{
     Area, Disc, Layout, MapError, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError, effort_for,
     render,
 };
+use tenter_sky::reference::Reference;
 use tenter_sky::scene::Workshop;
 use tenter_sky::spectrum::gamut_to_grey;
 
@@ -28,9 +29,12 @@ pub struct PictureArguments {
     /// Ends in .png (developed) or .exr (linear, cd/m2).
     #[arg(long)]
     out: PathBuf,
-    /// Most noise that may be left, percent; steps are as fine as that needs.
+    /// Most noise that may be left, percent; steps are as fine, or paths as many, as that needs.
     #[arg(long, value_name = "PCT")]
     noise: Option<f64>,
+    /// By the reference integrator, to 5 % of noise if nothing else is asked.
+    #[arg(long)]
+    reference: bool,
 }
 
 #[derive(Clone, Copy, PartialEq, ValueEnum)]
@@ -133,15 +137,23 @@ pub fn picture(a: PictureArguments) -> Outcome {
     let scene = scene(&sky);
     let camera = Camera::lens(&sky.eye, a.width, a.height);
     let effort = match a.noise {
-        None => Effort::default(),
-        Some(percent) => {
+        Some(percent) if !a.reference => {
             let found = effort_for(&scene, &camera, percent, &|| false).expect("nobody calls this off");
             let (effort, left) = found.ok_or(Failure::failed(MapError::Noise(percent)))?;
             eprintln!("noise left {left:.2} %");
             effort
         }
+        _ => Effort::default(),
     };
-    let mut picture = render(&scene, &camera, effort, &|| false).expect("nobody calls this off");
+    let mut picture = if a.reference {
+        let reference = Reference::new(&scene).map_err(of_reference)?;
+        let (picture, left) =
+            reference.picture(&camera, a.noise.unwrap_or(5.0), &|| false).map_err(of_reference)?;
+        eprintln!("noise left {left:.2} %");
+        picture
+    } else {
+        render(&scene, &camera, effort, &|| false).expect("nobody calls this off")
+    };
     let whole = Area { x: 0, y: 0, width: a.width, height: a.height };
     Disc::new(&scene, effort).add_to(&mut picture, &camera, whole, &scene);
     if kind == "png" {

@@ -163,11 +163,15 @@ pub fn rayleigh_phase(cos: f32) -> f32 {
 /// (Henyey and Greenstein 1941), with the given asymmetry.
 #[inline(always)]
 pub fn aerosol_phase(asymmetry: f32, cos: f32) -> f32 {
+    aerosol_lobes(asymmetry).iter().map(|(share, g)| share * henyey_greenstein(*g, cos)).sum()
+}
+
+/// Shares and asymmetries of its three lobes.
+#[inline(always)]
+pub fn aerosol_lobes(asymmetry: f32) -> [(f32, f32); 3] {
     // 0.12 * 0.93 + 0.82 * g + 0.06 * -0.4 = asymmetry
     let broad = ((asymmetry - 0.12 * 0.93 + 0.06 * 0.4) / 0.82).min(0.95);
-    0.12 * henyey_greenstein(0.93, cos)
-        + 0.82 * henyey_greenstein(broad, cos)
-        + 0.06 * henyey_greenstein(-0.4, cos)
+    [(0.12, 0.93), (0.82, broad), (0.06, -0.4)]
 }
 
 /// Henyey and Greenstein 1941, per steradian.

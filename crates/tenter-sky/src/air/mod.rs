@@ -13,7 +13,7 @@ mod transmittance;
 mod view;
 
 pub use directions::Corners;
-pub use medium::{Medium, aerosol_phase, rayleigh_column, rayleigh_phase};
+pub use medium::{Medium, aerosol_lobes, aerosol_phase, rayleigh_column, rayleigh_phase};
 pub use orders::Orders;
 pub use shells::{Ray, distance_to_altitude};
 pub use sunlight::SunlightTable;

@@ -5,7 +5,7 @@
 
 use super::directions::{Corners, DirectionGrid};
 use super::shells::Ray;
-use super::{Air, Fineness, Making, TOP_M, rayleigh_phase};
+use super::{Air, Fineness, Making, TOP_M, aerosol_lobes, rayleigh_phase};
 use crate::simd::{Int, Kernel, Real, dispatch};
 use crate::spectrum::{Spectrum, SunlightToRgb};
 use rayon::prelude::*;
@@ -108,11 +108,11 @@ impl AirView {
     /// Phase function of aerosol toward the sun, for a packet of cosines.
     #[inline(always)]
     pub fn aerosol_phase<R: Real>(&self, cos: R) -> R {
-        let g = self.asymmetry;
-        let broad = ((g - 0.12 * 0.93 + 0.06 * 0.4) / 0.82).min(0.95);
-        lobe(0.93, cos) * R::splat(0.12)
-            + lobe(broad, cos) * R::splat(0.82)
-            + lobe(-0.4, cos) * R::splat(0.06)
+        let mut sum = R::splat(0.0);
+        for (share, g) in aerosol_lobes(self.asymmetry) {
+            sum = lobe(g, cos).mul_add(R::splat(share), sum);
+        }
+        sum
     }
 }
 

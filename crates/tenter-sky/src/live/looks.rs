@@ -112,6 +112,11 @@ impl Waiting {
         self.count >= R::LANES
     }
 
+    #[inline(always)]
+    pub fn any(&self) -> bool {
+        self.count > 0
+    }
+
     /// Answers the first packet of them.
     #[inline(always)]
     pub fn answer<R: Real, const SHEET: bool>(
@@ -140,19 +145,6 @@ impl Waiting {
             self.asked[k].copy_within(done..done + self.count, 0);
         }
         self.whose.copy_within(done..done + self.count, 0);
-    }
-
-    /// Answers all.
-    #[inline(always)]
-    pub fn answer_all<R: Real, const SHEET: bool>(
-        &mut self,
-        toward_sun: &TowardSun,
-        clouds: &Clouds,
-        stretches: &mut Stretches,
-    ) {
-        while self.count > 0 {
-            self.answer::<R, SHEET>(toward_sun, clouds, stretches);
-        }
     }
 }
 

@@ -54,11 +54,9 @@ pub fn march<R: Real, const SHEET: bool>(
     let base = R::splat(form.base);
     let dense_step = R::splat(0.45 * look.effort.step / form.extinction).min(R::splat(40.0));
 
-    for _ in 0..MOST_STEPS {
+    for taken in 0..=MOST_STEPS {
         let active = t.lt(spans.end) & R::splat(SPENT).lt(through);
-        if !active.any() {
-            break;
-        }
+        let done = taken == MOST_STEPS || !active.any();
         let p = rays.at(t);
         let z = p.altitude - base;
         let w = (t * rays.pixel).max(R::splat(0.5));
@@ -101,39 +99,33 @@ pub fn march<R: Real, const SHEET: bool>(
         // has grown by a third.
         let left = extinction.le(zero) & R::splat(1e-4).lt(pending) & active;
         let long = (stretch_from * R::splat(1.35)).lt(next) & R::splat(1e-3).lt(stretch) & active;
-        let ready = enough.lt(pending) | left | long;
+        let (mut ready, mut ends) = (enough.lt(pending) | left | long, long);
+        if done {
+            (ready, ends) = (R::splat(1e-4).lt(pending), R::splat(1e-6).lt(stretch));
+        }
         if ready.any() {
             let back = (t - pending_at / pending.max(R::splat(1e-9))).max(zero).min(came);
             waiting.ask(ready, &Question::new(rays, &p, z, w, &place, back, pending), &gathered);
             (pending, pending_at) = (R::select(ready, zero, pending), R::select(ready, zero, pending_at));
-            if waiting.full::<R>() {
-                waiting.answer::<R, SHEET>(&toward_sun, clouds, &mut gathered);
-            }
         }
-        if long.any() {
-            gathered.end(long, stretch, distance);
-            if gathered.full() {
-                waiting.answer_all::<R, SHEET>(&toward_sun, clouds, &mut gathered);
-                light = gathered.close(&colour, light);
-            }
-            (stretch, distance) = (R::select(long, zero, stretch), R::select(long, zero, distance));
-            stretch_from = R::select(long, next, stretch_from);
+        if ends.any() {
+            gathered.end(ends, stretch, distance);
+            (stretch, distance) = (R::select(ends, zero, stretch), R::select(ends, zero, distance));
+            stretch_from = R::select(ends, next, stretch_from);
+        }
+        let whole = done || gathered.full();
+        while waiting.full::<R>() || (whole && waiting.any()) {
+            waiting.answer::<R, SHEET>(&toward_sun, clouds, &mut gathered);
+        }
+        if whole {
+            light = gathered.close(&colour, light);
+        }
+        if done {
+            break;
         }
         stretch_from = R::select(stretch.lt(R::splat(1e-6)), next, stretch_from);
         t = R::select(active, next, t);
     }
-    let rest = R::splat(1e-4).lt(pending);
-    if rest.any() {
-        let p = rays.at(t);
-        let z = p.altitude - base;
-        let w = (t * rays.pixel).max(R::splat(0.5));
-        let place = form.at::<R, SHEET>(p.x, p.y, z, w);
-        let back = (t - pending_at / pending.max(R::splat(1e-9))).max(zero).min(step);
-        waiting.ask(rest, &Question::new(rays, &p, z, w, &place, back, pending), &gathered);
-    }
-    waiting.answer_all::<R, SHEET>(&toward_sun, clouds, &mut gathered);
-    gathered.end(R::splat(1e-6).lt(stretch), stretch, distance);
-    light = gathered.close(&colour, light);
     // What was spent hides all that is left.
     let rest = R::select(R::splat(SPENT).lt(through), through, zero);
     let gain = (one - rest) / (one - through).max(R::splat(1e-6));
