@@ -238,6 +238,21 @@ fn a_cube_is_what_the_openexr_library_makes_of_a_latlong_map() {
     assert!(half < 0.01 && most < 0.08, "median {half}, 95th percentile {most}");
 }
 
+/// The reference integrator tells how sure it is, and refuses what it can't follow yet.
+#[test]
+fn the_reference_answers_with_its_error() {
+    let look = ["probe", "-", "--azimuth", "20", "--elevation", "30"];
+    let live = answer(&look, &clear_at(40.0));
+    let reference = answer(&[&look[..], &["--reference", "--noise", "2"]].concat(), &clear_at(40.0));
+    let (l, r) = (live["luminance_cd_m2"].as_f64().unwrap(), reference["luminance_cd_m2"].as_f64().unwrap());
+    assert!((l / r - 1.0).abs() < 0.15, "{live} {reference}");
+    assert!(reference["standard_error"].as_f64().unwrap() <= 0.02 * r);
+    let cloudy = answer(&["starters", "ferry-afternoon"], "").to_string();
+    let refused = tenter(&[&look[..], &["--reference"]].concat(), &cloudy);
+    assert_eq!(refused.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&refused.stderr).contains("clouds"));
+}
+
 #[test]
 fn layouts_and_noise_are_checked_and_told() {
     let dir = tempfile::tempdir().unwrap();

@@ -86,6 +86,17 @@ impl Medium {
         }
     }
 
+    /// The same air where a forward share of what aerosol scatters counts as not scattered at all (delta scaling;
+    /// Joseph, Wiscombe and Weinman 1976): scattered evenly, what is left does what the whole does with its peak.
+    pub fn without_forward(&self, share: f32) -> Medium {
+        Medium {
+            aerosol_extinction: self.aerosol_extinction - self.aerosol_scattering * share,
+            aerosol_scattering: self.aerosol_scattering * (1.0 - share),
+            aerosol_asymmetry: (self.aerosol_asymmetry - share) / (1.0 - share),
+            ..self.clone()
+        }
+    }
+
     /// Amounts at an altitude.
     #[inline(always)]
     pub fn amounts(&self, altitude: f64) -> Amounts {

@@ -6,7 +6,7 @@
 //! the last two, as Hillaire 2020 (eq. 9) does for all; here the transport of the first three is not local,
 //! which twilight needs: there the air overhead is lit from beyond the horizon.
 
-use super::medium::{Medium, aerosol_phase, rayleigh_phase};
+use super::medium::{Medium, henyey_greenstein, rayleigh_phase};
 use super::shells::Ray;
 use super::transmittance::Transmittance;
 use super::{Fineness, Making, TOP_M};
@@ -199,7 +199,7 @@ impl Gather<'_> {
                 let along = cos * up + sin * flat * phi.cos();
                 let phase = [
                     rayleigh_phase(along as f32),
-                    aerosol_phase(self.medium.aerosol_asymmetry, along as f32),
+                    henyey_greenstein(self.medium.aerosol_asymmetry, along as f32),
                 ];
                 suns.push(Sun { up, along, phase, light: Spectrum::ZERO });
             }

@@ -189,7 +189,10 @@ struct March<'a> {
     to_sun: f64,
     disc_radius: f64,
     phase: f32,
+    /// What is left of light from behind, of light scattered once here, and of light scattered more often.
     through: Spectrum,
+    once: Spectrum,
+    often: Spectrum,
     smooth: Spectrum,
     aerosol: Spectrum,
 }
@@ -205,31 +208,41 @@ impl<'a> March<'a> {
             disc_radius: sun.disc_radius,
             phase: rayleigh_phase(to_sun as f32),
             through: Spectrum::splat(1.0),
+            once: Spectrum::splat(1.0),
+            often: Spectrum::splat(1.0),
             smooth: Spectrum::ZERO,
             aerosol: Spectrum::ZERO,
         }
     }
 
+    /// One stretch of the ray. What is scattered once has aerosol's own phase function; on its way, and in all further
+    /// scatterings, what goes nearly forward counts as not scattered (Nakajima and Tanaka 1988, their TMS method).
     #[inline(always)]
     fn step(&mut self, from: f64, to: f64) {
-        let m = &self.air.medium;
+        let Air { medium: m, once, often, transmittance, orders } = self.air;
         let (t, dt) = ((from + to) * 0.5, to - from);
         let h = self.ray.altitude_at(t);
         let r0 = m.planet + self.ray.altitude;
         let sun_cos = ((r0 * self.sun_cos + t * self.to_sun) / (m.planet + h)).clamp(-1.0, 1.0);
         let n = m.amounts(h);
-        let half = m.optical_depth([n[0] * dt * 0.5, n[1] * dt * 0.5, n[2] * dt * 0.5]).exp_neg();
-        self.through *= half;
-        let (sm, sa) = (m.molecules * (n[0] * dt) as f32, m.aerosol_scattering * (n[1] * dt) as f32);
-        let mut smooth = (sm + sa) * self.air.orders.mean(h, sun_cos);
-        let lit = self.air.transmittance.share_above_horizon(h, sun_cos, self.disc_radius) as f32;
+        let columns = [n[0] * dt, n[1] * dt, n[2] * dt];
+        let halves = [0.5 * columns[0], 0.5 * columns[1], 0.5 * columns[2]];
+        self.through *= m.optical_depth(columns).exp_neg();
+        let sm = m.molecules * columns[0] as f32;
+
+        let half = often.optical_depth(halves).exp_neg();
+        let sa = often.aerosol_scattering * columns[1] as f32;
+        self.smooth += self.often * half * (sm + sa) * orders.mean(h, sun_cos);
+        self.often *= half * half;
+
+        let half = once.optical_depth(halves).exp_neg();
+        let lit = transmittance.share_above_horizon(h, sun_cos, self.disc_radius) as f32;
         if lit > 0.0 {
-            let sun = self.air.transmittance.to_space(m, h, sun_cos) * lit;
-            smooth += sun * sm * self.phase;
-            self.aerosol += self.through * sun * sa;
+            let sun = self.once * half * transmittance.to_space(once, h, sun_cos) * lit;
+            self.smooth += sun * sm * self.phase;
+            self.aerosol += sun * m.aerosol_scattering * columns[1] as f32;
         }
-        self.smooth += self.through * smooth;
-        self.through *= half;
+        self.once *= half * half;
     }
 }
 

@@ -200,3 +200,55 @@ impl<'a> AirPaths<'a> {
 fn free_path(rng: &mut Rng) -> f64 {
     -(1.0 - rng.f64()).ln()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::air::Transmittance;
+    use crate::document;
+
+    fn sun(elevation: f64) -> SunInSky {
+        let (s, c) = elevation.to_radians().sin_cos();
+        SunInSky { direction: [0.0, -c, s], disc_radius: 0.00465, strength: 1.0, night_floor_lx: 0.0 }
+    }
+
+    /// Ratio tracking is unbiased: its mean is the transmittance of the column (Bouguer).
+    #[test]
+    fn tracked_sunlight_is_what_the_column_lets_through() {
+        let medium = Medium::new(&document::Air { visibility_km: 30.0, ..Default::default() });
+        for elevation in [60.0, 8.0] {
+            let paths = AirPaths::new(&medium, &sun(elevation), 2.0);
+            let at = paths.shells.enter(paths.eye, paths.sun).unwrap();
+            let mut rng = Rng::with_seed(1);
+            const N: usize = 40_000;
+            let mut mean = Spectrum::ZERO;
+            for _ in 0..N {
+                mean += paths.from_space(at, paths.sun, &mut rng) * (1.0 / N as f32);
+            }
+            let column = Transmittance::new(&medium).to_space(&medium, 2.0, paths.sun.z);
+            for b in [0, 6, 15] {
+                assert!(
+                    (mean.0[b] - column.0[b]).abs() < 0.012,
+                    "{elevation} {b}: {} {}",
+                    mean.0[b],
+                    column.0[b]
+                );
+            }
+        }
+    }
+
+    #[test]
+    fn paths_bring_back_numbers_and_know_the_ground() {
+        let medium = Medium::new(&document::Air { ozone_du: 0.0, ground_albedo: 0.0, ..Default::default() });
+        let paths = AirPaths::new(&medium, &sun(45.0), 2.0);
+        let mut rng = Rng::with_seed(5);
+        for i in 0..20_000 {
+            let e = (i as f64 / 20_000.0 * 180.0 - 90.0).to_radians();
+            let seen = paths.follow([e.cos(), 0.0, e.sin()], &mut rng);
+            assert!(seen.light.0.iter().all(|v| v.is_finite() && *v >= 0.0));
+            if (i as i32 - 10_000).abs() > 20 {
+                assert_eq!(seen.ends_in_space, i > 10_000, "{i}");
+            }
+        }
+    }
+}

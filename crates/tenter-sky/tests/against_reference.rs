@@ -1,0 +1,58 @@
+//! The live integrator held against the reference in clear skies.
+
+use tenter_sky::air::Fineness;
+use tenter_sky::camera::toward;
+use tenter_sky::document::{CloudKind, Placement, Sky};
+use tenter_sky::live::{Effort, look_at};
+use tenter_sky::reference::{Reference, Unable};
+use tenter_sky::scene::{Scene, Workshop};
+use tenter_sky::spectrum::luminance;
+
+fn scene(elevation_deg: f64) -> Scene {
+    let mut sky = Sky::default();
+    sky.sun.placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg };
+    Workshop::default().scene(&sky, Fineness::Full, &|| false).unwrap()
+}
+
+/// The aim is 3 % in the mean; docs/accuracy.md has where the rest is.
+#[test]
+fn live_skies_are_near_the_reference() {
+    for (elevation, most) in [(40.0, 0.08), (4.0, 0.13)] {
+        let scene = scene(elevation);
+        let reference = Reference::new(&scene).unwrap();
+        let mut sum = 0.0;
+        let looks = [(0.0, 90.0), (200.0, 20.0), (20.0, 20.0), (110.0, 5.0), (290.0, 45.0), (20.0, -10.0)];
+        for (azimuth, elevation) in looks {
+            let d = toward(f64::to_radians(azimuth), f64::to_radians(elevation));
+            let truth = reference.along(d, 0.015, 1 << 20);
+            let live = luminance(look_at(&scene, &[d], 1e-3, Effort::default())[0].0) as f64;
+            let e = live / luminance(truth.rgb) as f64 - 1.0;
+            println!("sun {elevation}, {azimuth} {elevation}: {:+.1} %", 100.0 * e);
+            assert!(e.abs() < 0.2, "{azimuth} {elevation}: {live} against {truth:?}");
+            sum += e.abs() / looks.len() as f64;
+        }
+        assert!(sum < most, "sun at {elevation}: mean {sum}");
+    }
+}
+
+/// The same again for the same seed, and other paths agree within their own error.
+#[test]
+fn the_standard_error_tells_how_far_estimates_lie_apart() {
+    let scene = scene(25.0);
+    let reference = Reference::new(&scene).unwrap();
+    let d = toward(1.0, 0.4);
+    let few = reference.along(d, 1e-9, 1 << 14);
+    let again = reference.along(d, 1e-9, 1 << 14);
+    assert_eq!(few.rgb, again.rgb);
+    let many = reference.along(d, 1e-9, 1 << 18);
+    let apart = (luminance(few.rgb) - luminance(many.rgb)).abs() as f64;
+    assert!(apart < 4.0 * few.standard_error, "{few:?} {many:?}");
+    assert!((many.standard_error / few.standard_error - 0.25).abs() < 0.08, "{few:?} {many:?}");
+}
+
+#[test]
+fn clouds_are_refused() {
+    let sky = Sky { clouds: vec![CloudKind::Stratus.usual()], ..Sky::default() };
+    let scene = Workshop::default().scene(&sky, Fineness::Draft, &|| false).unwrap();
+    assert_eq!(Reference::new(&scene).err(), Some(Unable::Clouds));
+}
