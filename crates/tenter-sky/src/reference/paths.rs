@@ -62,7 +62,7 @@ impl<'a> AirPaths<'a> {
                     let albedo = self.medium.ground_albedo;
                     let facing = up.dot(sun) as f32;
                     if facing > 0.0 {
-                        let lit = self.from_space(self.shells.on_ground(at.place), sun, rng);
+                        let lit = self.sunlight_at(self.shells.on_ground(at.place), sun, rng);
                         light += weight * lit * (albedo / PI * facing);
                     }
                     weight *= Spectrum::splat(albedo);
@@ -148,7 +148,7 @@ impl<'a> AirPaths<'a> {
             (share, m, a)
         };
         let sun = self.in_disc(rng);
-        let lit = self.from_space(*at, sun, rng);
+        let lit = self.sunlight_at(*at, sun, rng);
         *light += *weight * lit * phase(direction.dot(sun)).0;
 
         let (mut by_molecules, mut by_all) = (0.0, 0.0);
@@ -172,7 +172,7 @@ impl<'a> AirPaths<'a> {
     }
 
     /// Share of light from space that reaches a place, by ratio tracking (Novak, Selle and Jarosz 2014).
-    fn from_space(&self, mut at: Under, direction: DVec3, rng: &mut Rng) -> Spectrum {
+    fn sunlight_at(&self, mut at: Under, direction: DVec3, rng: &mut Rng) -> Spectrum {
         let mut through = Spectrum::splat(1.0);
         loop {
             match self.shells.go(&mut at, direction, free_path(rng)) {
@@ -223,7 +223,7 @@ mod tests {
             const N: usize = 40_000;
             let mut mean = Spectrum::ZERO;
             for _ in 0..N {
-                mean += paths.from_space(at, paths.sun, &mut rng) * (1.0 / N as f32);
+                mean += paths.sunlight_at(at, paths.sun, &mut rng) * (1.0 / N as f32);
             }
             let column = Transmittance::new(&medium).to_space(&medium, 2.0, paths.sun.z);
             for b in [0, 6, 15] {
