@@ -115,20 +115,12 @@ impl Browser {
 
     /// Takes hold of an element's middle and moves the pointer step by step.
     pub async fn drag(&self, element: &WebElement, dx: i64, dy: i64, steps: i64) -> Result<()> {
-        let part = |whole: i64, i: i64| whole * (i + 1) / steps - whole * i / steps;
-        let way: Vec<_> = (0..steps).map(|i| (part(dx, i), part(dy, i))).collect();
-        self.drag_along(element, &way, Duration::from_millis(5)).await
-    }
-
-    /// Drags an element by one offset after another, as long a pause between them.
-    pub async fn drag_along(&self, element: &WebElement, way: &[(i64, i64)], pause: Duration) -> Result<()> {
-        let mut chain = self
-            .driver
-            .action_chain_with_delay(None, Some(pause))
-            .move_to_element_center(element)
-            .click_and_hold();
-        for (dx, dy) in way {
-            chain = chain.move_by_offset(*dx, *dy);
+        let delay = Some(Duration::from_millis(5));
+        let mut chain =
+            self.driver.action_chain_with_delay(None, delay).move_to_element_center(element).click_and_hold();
+        for i in 0..steps {
+            let part = |whole: i64| whole * (i + 1) / steps - whole * i / steps;
+            chain = chain.move_by_offset(part(dx), part(dy));
         }
         Ok(chain.release().perform().await?)
     }

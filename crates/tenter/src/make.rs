@@ -1,6 +1,6 @@
 //! Commands that make files.
 
-use crate::ask::{of_reference, read_sky, scene};
+use crate::ask::{of_reference, read_sky, scene, within};
 use crate::{Failure, Outcome};
 use clap::{Args, ValueEnum};
 use std::path::{Path, PathBuf};
@@ -123,11 +123,8 @@ pub fn picture(a: PictureArguments) -> Outcome {
             return Err(Failure::Input(format!("--{name}: {side} is outside 1 to {LARGEST_PICTURE}")));
         }
     }
-    if let Some(percent) = a.noise
-        && !NOISE_PERCENT.contains(&percent)
-    {
-        let (low, high) = (NOISE_PERCENT.start(), NOISE_PERCENT.end());
-        return Err(Failure::Input(format!("--noise: {percent} is outside {low} to {high}")));
+    if let Some(percent) = a.noise {
+        within("noise", percent, *NOISE_PERCENT.start(), *NOISE_PERCENT.end())?;
     }
     let kind = ending(&a.out);
     if kind != "png" && kind != "exr" {

@@ -325,21 +325,25 @@ impl Kernel for Sliced<'_> {
 }
 
 #[cfg(test)]
+impl SunInSky {
+    /// The real sun due south, by its elevation in degrees.
+    pub fn in_the_south(elevation: f64) -> SunInSky {
+        let (s, c) = elevation.to_radians().sin_cos();
+        SunInSky { direction: [0.0, -c, s], disc_radius: 0.00465, strength: 1.0, night_floor_lx: 0.0 }
+    }
+}
+
+#[cfg(test)]
 mod tests {
     use super::super::aerosol_phase;
     use super::*;
     use crate::document;
     use crate::simd::Scalar;
 
-    fn noon(elevation: f64) -> SunInSky {
-        let (s, c) = elevation.to_radians().sin_cos();
-        SunInSky { direction: [0.0, -c, s], disc_radius: 0.00465, strength: 1.0, night_floor_lx: 0.0 }
-    }
-
     #[test]
     fn packet_phase_is_the_plain_one() {
         let air = Air::new(&document::Air::default(), Fineness::Draft);
-        let view = AirView::new(&air, 2.0, &noon(30.0), Fineness::Draft);
+        let view = AirView::new(&air, 2.0, &SunInSky::in_the_south(30.0), Fineness::Draft);
         for c in [-1.0f32, -0.3, 0.5, 0.99, 1.0] {
             let (a, b) = (view.aerosol_phase(Scalar(c)).0, aerosol_phase(air.medium.aerosol_asymmetry, c));
             assert!((a / b - 1.0).abs() < 1e-4, "{c}: {a} {b}");
@@ -350,7 +354,7 @@ mod tests {
     #[test]
     fn the_air_in_front_grows_into_the_sky() {
         let air = Air::new(&document::Air::default(), Fineness::Full);
-        let view = AirView::new(&air, 2.0, &noon(40.0), Fineness::Full);
+        let view = AirView::new(&air, 2.0, &SunInSky::in_the_south(40.0), Fineness::Full);
         for (e, a) in [(60.0f64, 10.0f64), (20.0, 120.0), (4.0, 60.0)] {
             let ((sa, ca), (se, ce)) = (a.to_radians().sin_cos(), e.to_radians().sin_cos());
             let d = [ce * sa, ce * ca, se].map(|v| Scalar(v as f32));

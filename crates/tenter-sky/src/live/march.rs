@@ -18,6 +18,7 @@ const SPENT: f32 = 0.004;
 const MOST_STEPS: usize = 700;
 /// Opacity that is lit by one look toward the sun: in heaps, and in sheets, whose wide thin shades would show grain.
 const ENOUGH: [f32; 2] = [0.12, 0.08];
+
 /// What clouds send along the rays, and what they let through.
 pub struct CloudLight<R: Real> {
     pub light: [R; 3],

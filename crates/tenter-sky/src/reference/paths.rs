@@ -207,17 +207,12 @@ mod tests {
     use crate::air::Transmittance;
     use crate::document;
 
-    fn sun(elevation: f64) -> SunInSky {
-        let (s, c) = elevation.to_radians().sin_cos();
-        SunInSky { direction: [0.0, -c, s], disc_radius: 0.00465, strength: 1.0, night_floor_lx: 0.0 }
-    }
-
     /// Ratio tracking is unbiased: its mean is the transmittance of the column (Bouguer).
     #[test]
     fn tracked_sunlight_is_what_the_column_lets_through() {
         let medium = Medium::new(&document::Air { visibility_km: 30.0, ..Default::default() });
         for elevation in [60.0, 8.0] {
-            let paths = AirPaths::new(&medium, &sun(elevation), 2.0);
+            let paths = AirPaths::new(&medium, &SunInSky::in_the_south(elevation), 2.0);
             let at = paths.shells.enter(paths.eye, paths.sun).unwrap();
             let mut rng = Rng::with_seed(1);
             const N: usize = 40_000;
@@ -240,7 +235,7 @@ mod tests {
     #[test]
     fn paths_bring_back_numbers_and_know_the_ground() {
         let medium = Medium::new(&document::Air { ozone_du: 0.0, ground_albedo: 0.0, ..Default::default() });
-        let paths = AirPaths::new(&medium, &sun(45.0), 2.0);
+        let paths = AirPaths::new(&medium, &SunInSky::in_the_south(45.0), 2.0);
         let mut rng = Rng::with_seed(5);
         for i in 0..20_000 {
             let e = (i as f64 / 20_000.0 * 180.0 - 90.0).to_radians();
