@@ -1,0 +1,103 @@
+//! Cameras and grades keep their promises for whatever is set.
+
+use proptest::prelude::*;
+use tenter_sky::camera::{Camera, angles_of, toward};
+use tenter_sky::develop::{Development, suggested_ev100, white_luminance};
+use tenter_sky::document::{Eye, Grade, ToneCurve};
+
+const CURVES: [ToneCurve; 3] = [ToneCurve::Clip, ToneCurve::Filmic, ToneCurve::Aces];
+
+fn apart(a: [f64; 3], b: [f64; 3]) -> f64 {
+    (0..3).map(|k| (a[k] - b[k]).powi(2)).sum::<f64>().sqrt()
+}
+
+fn lens() -> impl Strategy<Value = Camera> {
+    (0.0..360.0f64, -80.0..80.0f64, 15.0..200.0f64).prop_map(|(heading_deg, pitch_deg, lens_mm)| {
+        Camera::lens(&Eye { heading_deg, pitch_deg, lens_mm, ..Eye::default() }, 960, 540)
+    })
+}
+
+fn any_camera() -> impl Strategy<Value = Camera> {
+    let heading = -360.0..360.0f64;
+    prop_oneof![
+        lens(),
+        heading.clone().prop_map(|h| Camera::latlong(512, h)),
+        heading.clone().prop_map(|h| Camera::cube(128, h)),
+        heading.prop_map(|h| Camera::fisheye(256, h)),
+    ]
+}
+
+proptest! {
+    /// Where a pixel looks is shown in that pixel, and every look is a unit vector.
+    #[test]
+    fn a_direction_comes_back_to_its_pixel(camera in any_camera(), u in 0.01..0.99f64, v in 0.01..0.99f64) {
+        let (x, y) = (u * camera.width as f64, v * camera.height as f64);
+        if let Some(d) = camera.direction(x, y) {
+            prop_assert!((apart(d, [0.0; 3]) - 1.0).abs() < 1e-9, "{d:?}");
+            let place = camera.place(d).expect("what is looked at is shown");
+            prop_assert!((place[0] - x).abs() < 1e-5 && (place[1] - y).abs() < 1e-5, "{x} {y}: {place:?}");
+        }
+    }
+
+    /// Neighbours look about one pixel's angle apart in the middle of a lens.
+    #[test]
+    fn pixels_are_as_wide_as_said(camera in lens()) {
+        let look = |x: f64| camera.direction(x, 270.0).unwrap();
+        let wide = apart(look(480.0), look(481.0));
+        prop_assert!((wide / camera.pixel_angle() - 1.0).abs() < 0.05, "{wide} {}", camera.pixel_angle());
+    }
+
+    /// Azimuth and elevation name a direction and are read back from it.
+    #[test]
+    fn angles_name_a_direction(azimuth in 0.0..6.28f64, elevation in -1.55..1.55f64) {
+        let d = toward(azimuth, elevation);
+        prop_assert!((d[2] - elevation.sin()).abs() < 1e-12);
+        let (a, e) = angles_of(d);
+        prop_assert!(apart(toward(a, e), d) < 1e-9, "{a} {e}");
+    }
+
+    /// More light is never shown darker, nothing leaves the display's range, and grey stays grey at the neutral white.
+    #[test]
+    fn grades_rise_and_stay_in_range(ev100 in -6.0..20.0f64, share in 0.0..4.0f32, curve in 0..3usize) {
+        let grade = Grade { ev100, white_k: 6500.0, tint: 0.0, tone_curve: CURVES[curve] };
+        let development = Development::new(&grade);
+        let shown = |v: f32| development.apply([v * white_luminance(ev100) as f32; 3]);
+        let (low, high) = (shown(share), shown(share * 1.1 + 0.01));
+        prop_assert!(low.iter().all(|v| (0.0..=1.0).contains(v)), "{low:?}");
+        prop_assert!(high[1] >= low[1], "{low:?} {high:?}");
+        prop_assert!((low[0] - low[1]).abs() < 2e-3 && (low[2] - low[1]).abs() < 2e-3, "{low:?}");
+    }
+
+    /// One more EV is half the value on the display, before the curve bends (ISO 12232).
+    #[test]
+    fn a_stop_is_a_factor_of_two(ev100 in 0.0..16.0f64, share in 0.02..0.2f64) {
+        let luminance = (share * white_luminance(ev100)) as f32;
+        let linear = |ev100: f64| {
+            let grade = Grade { ev100, white_k: 6500.0, tint: 0.0, tone_curve: ToneCurve::Clip };
+            let m = Development::new(&grade).matrix;
+            (m[1][0] + m[1][1] + m[1][2]) * luminance
+        };
+        prop_assert!((linear(ev100 + 1.0) / linear(ev100) - 0.5).abs() < 1e-4);
+        prop_assert!((linear(ev100) as f64 / share - 1.0).abs() < 1e-3);
+    }
+
+    /// A warmer white makes the same light bluer, a cooler one redder.
+    #[test]
+    fn white_balance_turns_the_other_way(kelvin in 2500.0..5500.0f64) {
+        let shown = |white_k: f64| {
+            let grade = Grade { ev100: 10.0, white_k, tint: 0.0, tone_curve: ToneCurve::Filmic };
+            let c = Development::new(&grade).apply([300.0; 3]);
+            c[2] / c[0]
+        };
+        prop_assert!(shown(kelvin) > 1.02 && shown(7500.0 + kelvin) < 0.98);
+    }
+
+    /// At the suggested exposure a white card under that light is bright and not clipped; an incident meter places
+    /// mid-grey well below white (C = 250, ISO 2720).
+    #[test]
+    fn the_suggested_exposure_shows_a_card(lux in 0.001..120_000.0f64) {
+        let ev100 = suggested_ev100(lux);
+        let card = 0.9 * lux / std::f64::consts::PI / white_luminance(ev100);
+        prop_assert!((0.4..0.9).contains(&card), "{card}");
+    }
+}
