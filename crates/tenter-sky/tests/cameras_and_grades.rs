@@ -49,7 +49,7 @@ proptest! {
 
     /// Azimuth and elevation name a direction and are read back from it.
     #[test]
-    fn angles_name_a_direction(azimuth in 0.0..6.28f64, elevation in -1.55..1.55f64) {
+    fn angles_name_a_direction(azimuth in 0.0..6.2f64, elevation in -1.55..1.55f64) {
         let d = toward(azimuth, elevation);
         prop_assert!((d[2] - elevation.sin()).abs() < 1e-12);
         let (a, e) = angles_of(d);
