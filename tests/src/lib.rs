@@ -1,6 +1,7 @@
 //! What whole-system tests share: a server of its own for each test, and a browser.
 
 pub mod browser;
+pub mod references;
 pub mod server;
 
 use std::path::PathBuf;

@@ -31,7 +31,7 @@ async fn the_whole_slice() -> Result<()> {
     let server = TestServer::start().await?;
     let browser = Browser::open(1280, 800).await?;
     browser.driver.goto(&server.url).await?;
-    browser.wait("document.querySelectorAll('[data-testid=sky]').length === 3", 30).await?;
+    browser.wait("document.querySelectorAll('[data-testid=sky]').length === 12", 30).await?;
     browser.wait("[...document.images].every(i => i.complete && i.naturalWidth > 0)", 60).await?;
 
     // Open the sky with its sun in the frame and drag the sun.
@@ -45,7 +45,7 @@ async fn the_whole_slice() -> Result<()> {
     browser.drag(&handle, -160, -120, 24).await?;
     browser.wait(&refined_after(before), 60).await?;
     browser.wait(SAVED, 20).await?;
-    let placed = server.ask("GET", &path, None).await?.1["document"]["sun"]["placement"].clone();
+    let placed = server.ask("GET", &path, None).await?.1["document"]["suns"][0]["placement"].clone();
     let (azimuth, elevation) =
         (placed["azimuth_deg"].as_f64().unwrap(), placed["elevation_deg"].as_f64().unwrap());
     assert!((265.0..284.0).contains(&azimuth) && (9.0..25.0).contains(&elevation), "{placed}");
@@ -108,7 +108,7 @@ async fn the_whole_slice() -> Result<()> {
     let sidecar: serde_json::Value = serde_json::from_slice(&sidecar)?;
     let said = sidecar["horizontal_illuminance_lx"].as_f64().unwrap();
     assert!((level / said - 1.0).abs() < 0.01, "{level} lx in the pixels, {said} in the sidecar");
-    assert_eq!(sidecar["document"]["sun"]["placement"], sky["document"]["sun"]["placement"]);
+    assert_eq!(sidecar["document"]["suns"][0]["placement"], sky["document"]["suns"][0]["placement"]);
     browser.close().await
 }
 
@@ -387,7 +387,7 @@ async fn the_shader_develops_as_the_core_does() -> Result<()> {
         (12.0, 4200.0, 20.0, ToneCurve::Filmic),
         (14.5, 9500.0, -15.0, ToneCurve::Aces),
     ] {
-        let grade = Grade { ev100, white_k, tint, tone_curve };
+        let grade = Grade { ev100, white_k, tint, tone_curve, ..Grade::default() };
         let call = format!(
             "tenterDevelopWords({}, {}, {}, {})",
             json!(frame.words),

@@ -33,7 +33,7 @@ fn refusal(arguments: &[&str], input: &str) -> String {
 
 fn clear_at(elevation: f64) -> String {
     let mut sky = answer(&["starters", "clear-noon"], "");
-    sky["sun"]["placement"] = json!({"by": "hand", "azimuth_deg": 200, "elevation_deg": elevation});
+    sky["suns"][0]["placement"] = json!({"by": "hand", "azimuth_deg": 200, "elevation_deg": elevation});
     sky.to_string()
 }
 
@@ -76,7 +76,7 @@ fn the_sun_stands_where_the_published_example_has_it() {
 #[test]
 fn an_overcast_sky_has_the_standard_gradient() {
     let sky = json!({
-        "sun": {"placement": {"by": "hand", "azimuth_deg": 180, "elevation_deg": 45}, "night_floor_lx": 0},
+        "suns": [{"placement": {"by": "hand", "azimuth_deg": 180, "elevation_deg": 45}}], "night": {"floor_lx": 0},
         "air": {"molecules": 0.0001, "visibility_km": 1000, "ozone_du": 0, "ground_albedo": 0},
         "clouds": [{"kind": "stratus", "cover": 1, "base_m": 500, "depth_m": 400, "lobes": 0, "erosion": 0,
             "droplet_um": 10, "water_content_g_m3": 1.0666667}],
@@ -274,13 +274,58 @@ fn layouts_and_noise_are_checked_and_told() {
         ("m.ktx2", vec![], "cube"),
         ("m.exr", vec!["--mips"], "mips"),
         ("m.exr", vec!["--noise", "0"], "noise"),
-        ("m.exr", vec!["--with", "land"], "land"),
     ] {
         let out = make(name, &more);
         assert_eq!(out.status.code(), Some(2), "{name} {more:?}");
         assert!(String::from_utf8_lossy(&out.stderr).contains(word), "{name} {more:?} names {word}");
         assert!(!dir.path().join(name).exists());
     }
+}
+
+/// The reference integrator's maps say what made them and how sure they are; its limit of paths holds; what it can't follow
+/// is bad input.
+#[test]
+fn maps_by_the_reference_integrator() {
+    let dir = tempfile::tempdir().unwrap();
+    let sky = clear_at(40.0);
+    let out = dir.path().join("r.exr");
+    let made = make_map(&sky, 32, &out, &["--reference", "--paths", "64", "--without", "sun"]);
+    assert!(made.status.success(), "{}", String::from_utf8_lossy(&made.stderr));
+    assert!(String::from_utf8_lossy(&made.stderr).contains("noise"), "progress is told");
+    let facts: Value =
+        serde_json::from_slice(&std::fs::read(dir.path().join("r.exr.json")).unwrap()).unwrap();
+    assert_eq!(facts["integrator"], "reference");
+    let noise = facts["noise_left_percent"].as_f64().unwrap();
+    assert!((1.0..40.0).contains(&noise), "{noise}");
+    let live = dir.path().join("l.exr");
+    assert!(make_map(&sky, 32, &live, &["--without", "sun"]).status.success());
+    let sum = |file: &std::path::Path| -> f64 {
+        tenter_formats::exr_map::read(file).unwrap().2.iter().map(|p| p[1] as f64).sum()
+    };
+    assert!((sum(&out) / sum(&live) - 1.0).abs() < 0.06, "{} {}", sum(&out), sum(&live));
+    let cloudy = answer(&["starters", "ferry-afternoon"], "").to_string();
+    assert_eq!(make_map(&cloudy, 32, &out, &["--reference"]).status.code(), Some(2));
+    assert_eq!(make_map(&sky, 32, &out, &["--paths", "8"]).status.code(), Some(2));
+}
+
+/// Trial land is in a map only when asked for, whatever the document shows.
+#[test]
+fn land_is_in_a_map_only_when_asked_for() {
+    let dir = tempfile::tempdir().unwrap();
+    let mut sky = answer(&["starters", "clear-noon"], "");
+    let map = |sky: &Value, name: &str, more: &[&str]| {
+        let file = dir.path().join(name);
+        assert!(make_map(&sky.to_string(), 256, &file, more).status.success());
+        tenter_formats::exr_map::read(&file).unwrap().2
+    };
+    sky["land"]["shown"] = json!(true);
+    let (plain, with) = (map(&sky, "a.exr", &[]), map(&sky, "b.exr", &["--with", "land"]));
+    sky["land"]["shown"] = json!(false);
+    assert_eq!(plain, map(&sky, "c.exr", &[]));
+    let changed = (0..plain.len()).filter(|i| (plain[*i][1] / with[*i][1] - 1.0).abs() > 0.02).count();
+    assert!(changed > 50, "{changed} pixels");
+    // The zenith does not change.
+    assert_eq!(plain[128], with[128]);
 }
 
 /// An independent reader of Radiance HDR: Ward 1991 ("Real pixels") in plain Python.

@@ -26,7 +26,7 @@ fn bake(workshop: &Workshop, sky: &Sky, settings: MapSettings) -> Baked {
     write_map(&path, &pixels, &facts, Depth::Float).unwrap();
     let (width, height, pixels) = read(&path).unwrap();
     let scene = workshop.scene(sky, tenter_sky::air::Fineness::Full, &|| false).unwrap();
-    let placed = PlacedSun::of(&sky.sun);
+    let placed = PlacedSun::of(sky, &sky.suns[0]);
     Baked {
         width,
         height,
@@ -82,7 +82,7 @@ impl Baked {
 
 fn clear(azimuth: f64, elevation: f64) -> Sky {
     let placement = json!({"by": "hand", "azimuth_deg": azimuth, "elevation_deg": elevation});
-    Sky::from_value(json!({"sun": {"placement": placement}, "air": {"visibility_km": 200}})).unwrap()
+    Sky::from_value(json!({"suns": [{"placement": placement}], "air": {"visibility_km": 200}})).unwrap()
 }
 
 #[test]

@@ -1,6 +1,8 @@
 //! What users do with skies and bakes, without a transport.
 
 pub mod bakes;
+pub mod day;
+pub mod places;
 pub mod priority;
 pub mod skies;
 pub mod starters;

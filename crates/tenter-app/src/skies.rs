@@ -21,11 +21,11 @@ impl App {
     }
 
     pub async fn skies(&self) -> Result<Vec<SkyRecord>> {
-        Ok(self.store.skies().await?)
+        Ok(self.store.skies().await?.into_iter().map(newest).collect())
     }
 
     pub async fn sky(&self, id: Uuid) -> Result<SkyRecord> {
-        Ok(self.store.sky(id).await?)
+        Ok(newest(self.store.sky(id).await?))
     }
 
     /// A new sky from a document.
@@ -69,6 +69,14 @@ impl App {
     pub async fn restore_sky(&self, id: Uuid) -> Result<()> {
         Ok(self.store.restore_sky(id).await?)
     }
+}
+
+/// A record whose document is in the newest layout; one that can't be read stays as it is, for a person to mend.
+fn newest(mut record: SkyRecord) -> SkyRecord {
+    if let Ok(sky) = Sky::from_value(record.document.clone()) {
+        record.document = sky.to_value();
+    }
+    record
 }
 
 fn checked_name(name: &str) -> Result<String> {

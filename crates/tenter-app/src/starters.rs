@@ -30,14 +30,27 @@ macro_rules! shipped {
 /// All starters, in the order they are shown.
 pub fn all() -> &'static [Starter] {
     static ALL: LazyLock<Vec<Starter>> = LazyLock::new(|| {
-        shipped!["clear-noon", "ferry-afternoon", "low-sun-bar"]
-            .into_iter()
-            .map(|(slug, text)| {
-                let file: File = serde_json::from_str(text).expect("shipped starters are tested");
-                let sky = Sky::from_value(file.sky).expect("shipped starters are tested");
-                Starter { slug, name: file.name, about: file.about, sky }
-            })
-            .collect()
+        shipped![
+            "clear-noon",
+            "ferry-afternoon",
+            "low-sun-bar",
+            "washed-air",
+            "haze-on-the-sound",
+            "dust-over-the-sea",
+            "gold-at-the-bar",
+            "girdle-of-dusk",
+            "blue-hour",
+            "moon-on-the-skerry",
+            "fog-on-the-causeway",
+            "three-dim-suns",
+        ]
+        .into_iter()
+        .map(|(slug, text)| {
+            let file: File = serde_json::from_str(text).expect("shipped starters are tested");
+            let sky = Sky::from_value(file.sky).expect("shipped starters are tested");
+            Starter { slug, name: file.name, about: file.about, sky }
+        })
+        .collect()
     });
     &ALL
 }
@@ -50,7 +63,8 @@ pub fn find(slug: &str) -> Option<&'static Starter> {
 mod tests {
     #[test]
     fn every_starter_is_a_valid_sky() {
-        assert_eq!(super::all().len(), 3);
+        let clear = super::all().iter().filter(|s| s.sky.clouds.is_empty()).count();
+        assert!(clear >= 8, "{clear}");
         assert!(super::find("clear-noon").unwrap().sky.clouds.is_empty());
     }
 }

@@ -9,7 +9,7 @@ use tenter_sky::camera::Camera;
 use tenter_sky::document::Sky;
 use tenter_sky::live::Effort;
 use tenter_sky::measure::{Readouts, readouts};
-use tenter_sky::picture::{Disc, Picture, render};
+use tenter_sky::picture::{Disc, Picture, discs, render};
 use tenter_sky::scene::{Scene, Workshop};
 
 /// Largest side of a live picture, pixels.
@@ -39,9 +39,10 @@ pub struct Shot {
     pub width: usize,
     pub height: usize,
     pub frame: Frame,
-    pub disc: Disc,
-    /// With refined pictures.
+    pub discs: Vec<Disc>,
+    /// With refined pictures: the light meter, and the whole upper sky as a fisheye.
     pub readouts: Option<Readouts>,
+    pub overhead: Option<Frame>,
     pub milliseconds: f64,
 }
 
@@ -97,6 +98,7 @@ impl Studio {
         if let Some((scene, picture)) = self.stage(wish, Fineness::Full, wish.width, wish.height, &stale) {
             let mut shot = self.shot(wish, Stage::Refined, &scene, &picture, begun);
             shot.readouts = Some(readouts(&wish.sky, &scene));
+            shot.overhead = overhead(&scene, &stale);
             show(shot);
         }
     }
@@ -122,11 +124,22 @@ impl Studio {
             width: picture.width,
             height: picture.height,
             frame: pack(&picture.pixels, picture.width),
-            disc: Disc::new(scene, Effort::default()),
+            discs: discs(scene, Effort::default()),
             readouts: None,
+            overhead: None,
             milliseconds: begun.elapsed().as_secs_f64() * 1e3,
         }
     }
+}
+
+/// Pixels along each side of the fisheye.
+pub const OVERHEAD_SIDE: usize = 96;
+
+/// The upper sky, unless it is no longer wanted.
+fn overhead(scene: &Scene, called_off: &(dyn Fn() -> bool + Sync)) -> Option<Frame> {
+    let camera = Camera::fisheye(OVERHEAD_SIDE, 0.0);
+    let picture = render(scene, &camera, Effort::default(), called_off).ok()?;
+    Some(pack(&picture.pixels, picture.width))
 }
 
 #[cfg(test)]

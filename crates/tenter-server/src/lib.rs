@@ -6,6 +6,7 @@ mod live;
 mod pictures;
 mod problem;
 mod skies;
+mod times;
 
 use axum::Router;
 use axum::extract::State;
@@ -54,6 +55,9 @@ impl Server {
             .routes(routes!(skies::starters))
             .routes(routes!(pictures::of_starter))
             .routes(routes!(skies::schema))
+            .routes(routes!(times::search))
+            .routes(routes!(times::moment))
+            .routes(routes!(times::day))
             .routes(routes!(bakes::list, bakes::add))
             .routes(routes!(bakes::one, bakes::delete))
             .routes(routes!(bakes::cancel))

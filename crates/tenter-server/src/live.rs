@@ -12,9 +12,9 @@ use axum::response::Response;
 use futures::{SinkExt, StreamExt};
 use serde::Deserialize;
 use serde_json::{Value, json};
-use tenter_app::studio::{LARGEST_SIDE, Shot, Stage, Studio, Wish};
+use tenter_app::studio::{LARGEST_SIDE, OVERHEAD_SIDE, Shot, Stage, Studio, Wish};
 use tenter_sky::document::Sky;
-use tenter_sky::picture::MASK_SIDE;
+use tenter_sky::picture::{Disc, MASK_SIDE};
 use tokio::sync::{mpsc, watch};
 
 #[derive(Deserialize)]
@@ -101,22 +101,36 @@ fn encode(shot: &Shot) -> Vec<u8> {
         "height": shot.height,
         "exponent": shot.frame.exponent,
         "milliseconds": shot.milliseconds,
-        "disc": {
-            "direction": shot.disc.direction,
-            "radius": shot.disc.radius,
-            "radiance": shot.disc.radiance,
-            "mask_side": MASK_SIDE,
-        },
+        "mask_side": MASK_SIDE,
+        "discs": shot.discs.iter().map(of_disc).collect::<Vec<_>>(),
         "readouts": shot.readouts,
+        "overhead": shot.overhead.as_ref().map(|f| json!({"side": OVERHEAD_SIDE, "exponent": f.exponent})),
     });
     let mut text = header.to_string().into_bytes();
     while !text.len().is_multiple_of(4) {
         text.push(b' ');
     }
-    let mut out = Vec::with_capacity(4 + text.len() + 4 * (shot.frame.words.len() + shot.disc.mask.len()));
+    let masks = MASK_SIDE * MASK_SIDE * shot.discs.len();
+    let mut out = Vec::with_capacity(4 + text.len() + 4 * (shot.frame.words.len() + masks));
     out.extend((text.len() as u32).to_le_bytes());
     out.extend(text);
     out.extend(shot.frame.words.iter().flat_map(|w| w.to_le_bytes()));
-    out.extend(shot.disc.mask.iter().flat_map(|v| v.to_le_bytes()));
+    for disc in &shot.discs {
+        out.extend(disc.mask.iter().flat_map(|v| v.to_le_bytes()));
+    }
+    if let Some(overhead) = &shot.overhead {
+        out.extend(overhead.words.iter().flat_map(|w| w.to_le_bytes()));
+    }
     out
+}
+
+/// A disc that is not seen keeps its place in the list, without light.
+fn of_disc(disc: &Disc) -> serde_json::Value {
+    let share = if disc.seen { 1.0 } else { 0.0 };
+    json!({
+        "direction": disc.direction,
+        "radius": disc.radius,
+        "radiance": disc.radiance.map(|v| v * share),
+        "veil": disc.illuminance.map(|v| v * disc.glare as f32 * share),
+    })
 }

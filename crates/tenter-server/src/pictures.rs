@@ -16,7 +16,8 @@ use tenter_sky::camera::Camera;
 use tenter_sky::develop::Development;
 use tenter_sky::document::{Eye, Sky};
 use tenter_sky::live::Effort;
-use tenter_sky::picture::{Area, Disc, render};
+use tenter_sky::picture::{add_discs, discs, render};
+use tenter_sky::scene::grade_of;
 use tokio::sync::Semaphore;
 use utoipa::IntoParams;
 use uuid::Uuid;
@@ -104,9 +105,8 @@ fn make(workshop: &tenter_sky::scene::Workshop, sky: &Sky, width: usize) -> Byte
     let scene = workshop.scene(sky, Fineness::Draft, &|| false).expect("nobody calls this off");
     let camera = Camera::lens(&sky.eye, width, height);
     let mut picture = render(&scene, &camera, Effort::default(), &|| false).expect("nobody calls this off");
-    let whole = Area { x: 0, y: 0, width, height };
-    Disc::new(&scene, Effort::default()).add_to(&mut picture, &camera, whole, &scene);
-    Bytes::from(png::encode(&picture.pixels, width, height, &Development::new(&sky.grade)))
+    add_discs(&mut picture, &camera, &scene, &discs(&scene, Effort::default()));
+    Bytes::from(png::encode(&picture.pixels, width, height, &Development::new(&grade_of(sky))))
 }
 
 fn height_of(eye: &Eye, width: usize) -> usize {

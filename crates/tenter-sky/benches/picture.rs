@@ -32,7 +32,7 @@ fn fair_weather() -> Sky {
     (layer.cover, layer.depth_m, layer.seed) = (0.24, 950.0, 4);
     let mut sky = Sky { clouds: vec![layer], ..Sky::default() };
     (sky.eye.heading_deg, sky.eye.lens_mm, sky.eye.pitch_deg) = (305.0, 26.0, 13.0);
-    sky.sun.placement = Placement::Hand { azimuth_deg: 262.0, elevation_deg: 32.0 };
+    sky.suns[0].placement = Placement::Hand { azimuth_deg: 262.0, elevation_deg: 32.0 };
     sky
 }
 
@@ -43,7 +43,7 @@ fn changed(change: Change, n: u32) -> Sky {
         Change::Exposure => sky.grade.ev100 = 10.0 + 0.01 * n as f64,
         Change::Camera => sky.eye.heading_deg += 0.5 * n as f64,
         Change::Sun => {
-            sky.sun.placement = Placement::Hand { azimuth_deg: 200.0 + n as f64, elevation_deg: 31.0 }
+            sky.suns[0].placement = Placement::Hand { azimuth_deg: 200.0 + n as f64, elevation_deg: 31.0 }
         }
         Change::CloudShape => sky.clouds[0].seed += n,
         Change::Air => sky.air.visibility_km = 40.0 + n as f64,

@@ -10,7 +10,7 @@ use tenter_sky::spectrum::luminance;
 
 fn scene(elevation_deg: f64) -> Scene {
     let mut sky = Sky::default();
-    sky.sun.placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg };
+    sky.suns[0].placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg };
     Workshop::default().scene(&sky, Fineness::Full, &|| false).unwrap()
 }
 

@@ -59,7 +59,7 @@ proptest! {
     /// More light is never shown darker, nothing leaves the display's range, and grey stays grey at the neutral white.
     #[test]
     fn grades_rise_and_stay_in_range(ev100 in -6.0..20.0f64, share in 0.0..4.0f32, curve in 0..3usize) {
-        let grade = Grade { ev100, white_k: 6500.0, tint: 0.0, tone_curve: CURVES[curve] };
+        let grade = Grade { ev100, tone_curve: CURVES[curve], ..Grade::default() };
         let development = Development::new(&grade);
         let shown = |v: f32| development.apply([v * white_luminance(ev100) as f32; 3]);
         let (low, high) = (shown(share), shown(share * 1.1 + 0.01));
@@ -73,7 +73,7 @@ proptest! {
     fn a_stop_is_a_factor_of_two(ev100 in 0.0..16.0f64, share in 0.02..0.2f64) {
         let luminance = (share * white_luminance(ev100)) as f32;
         let linear = |ev100: f64| {
-            let grade = Grade { ev100, white_k: 6500.0, tint: 0.0, tone_curve: ToneCurve::Clip };
+            let grade = Grade { ev100, tone_curve: ToneCurve::Clip, ..Grade::default() };
             let m = Development::new(&grade).matrix;
             (m[1][0] + m[1][1] + m[1][2]) * luminance
         };
@@ -85,7 +85,7 @@ proptest! {
     #[test]
     fn white_balance_turns_the_other_way(kelvin in 2500.0..5500.0f64) {
         let shown = |white_k: f64| {
-            let grade = Grade { ev100: 10.0, white_k, tint: 0.0, tone_curve: ToneCurve::Filmic };
+            let grade = Grade { ev100: 10.0, white_k, ..Grade::default() };
             let c = Development::new(&grade).apply([300.0; 3]);
             c[2] / c[0]
         };

@@ -10,7 +10,7 @@ use tenter_sky::spectrum::{luminance, solar_illuminance};
 
 fn sky_at(elevation_deg: f64, air: Air) -> Sky {
     let mut sky = Sky { air, ..Sky::default() };
-    sky.sun.placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg };
+    sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg };
     sky
 }
 
@@ -138,7 +138,7 @@ fn the_sky_darkens_with_altitude() {
 fn twice_the_sun_is_twice_the_light() {
     let mut sky = sky_at(30.0, Air::default());
     let one = light(&sky);
-    sky.sun.strength = 2.0;
+    sky.suns[0].strength = 2.0;
     let two = light(&sky);
     for (a, b) in [
         (one.direct_normal_lx, two.direct_normal_lx),
@@ -154,9 +154,10 @@ fn twice_the_sun_is_twice_the_light() {
 #[test]
 fn the_sun_by_place_keeps_to_its_zone() {
     let at = |at: &str| {
-        let value = serde_json::json!({"sun": {"placement":
-            {"by": "place", "latitude_deg": 60.0, "longitude_deg": -5.0, "at": at}}});
-        PlacedSun::of(&Sky::from_value(value).unwrap().sun)
+        let value = serde_json::json!({"suns": [{"placement": {"by": "place"}}],
+            "place": {"latitude_deg": 60.0, "longitude_deg": -5.0, "at": at}});
+        let sky = Sky::from_value(value).unwrap();
+        PlacedSun::of(&sky, &sky.suns[0])
     };
     let (a, b) = (at("2026-06-21T13:20:00+01:00"), at("2026-06-21T12:20:00Z"));
     assert!((a.elevation_deg - b.elevation_deg).abs() < 1e-9 && (a.azimuth_deg - b.azimuth_deg).abs() < 1e-9);

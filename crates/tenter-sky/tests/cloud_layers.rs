@@ -105,7 +105,7 @@ fn bases_are_flat_and_layers_end_where_they_say() {
     for kind in CloudKind::ALL {
         let layer = CloudLayer { cover: 1.0, ..kind.usual() };
         let mut sky = Sky { clouds: vec![layer.clone()], ..Sky::default() };
-        sky.sun.placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 40.0 };
+        sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 40.0 };
         let through = |altitude: f64, elevation: f64| {
             let mut sky = sky.clone();
             sky.eye.altitude_m = altitude;
@@ -129,7 +129,7 @@ fn overcast_takes_light_by_its_thickness() {
     let workshop = Workshop::default();
     let mut sky =
         Sky { clouds: vec![CloudLayer { cover: 1.0, ..CloudKind::Stratus.usual() }], ..Sky::default() };
-    sky.sun.placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 50.0 };
+    sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 50.0 };
     let clear = {
         let sky = Sky { clouds: vec![], ..sky.clone() };
         readouts(&sky, &workshop.scene(&sky, Fineness::Draft, &|| false).unwrap()).global_horizontal_lx
@@ -154,7 +154,7 @@ fn overcast_takes_light_by_its_thickness() {
 fn edges_shine_against_the_sun() {
     let mut sky =
         Sky { clouds: vec![CloudLayer { cover: 0.5, ..CloudKind::Altocumulus.usual() }], ..Sky::default() };
-    sky.sun.placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 35.0 };
+    sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 35.0 };
     let scene = Workshop::default().scene(&sky, Fineness::Draft, &|| false).unwrap();
     let brightest = |azimuth: f64| {
         let directions: Vec<_> = (0..900)

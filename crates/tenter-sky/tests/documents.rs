@@ -106,7 +106,12 @@ fn anything() -> impl Strategy<Value = Value> {
     let name = prop_oneof![
         "[a-z_]{1,9}",
         proptest::sample::select(vec![
+            "suns",
             "sun",
+            "moon",
+            "source",
+            "made_of",
+            "stops",
             "air",
             "clouds",
             "eye",

@@ -13,7 +13,7 @@ use tenter_sky::spectrum::luminance;
 
 fn sky_of(kind: CloudKind, elevation_deg: f64) -> Sky {
     let mut sky = Sky { clouds: vec![CloudLayer { cover: 0.4, ..kind.usual() }], ..Sky::default() };
-    sky.sun.placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg };
+    sky.suns[0].placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg };
     (sky.eye.heading_deg, sky.eye.pitch_deg) = (170.0, 15.0);
     sky
 }

@@ -12,7 +12,7 @@ fn sweep(clouds: Vec<CloudLayer>) -> Vec<(f64, Readouts)> {
         .map(|i| {
             let elevation_deg = 10.0 - 0.25 * i as f64;
             let mut sky = Sky { clouds: clouds.clone(), ..Sky::default() };
-            sky.sun.placement = Placement::Hand { azimuth_deg: 240.0, elevation_deg };
+            sky.suns[0].placement = Placement::Hand { azimuth_deg: 240.0, elevation_deg };
             let scene = workshop.scene(&sky, Fineness::Draft, &|| false).unwrap();
             (elevation_deg, readouts(&sky, &scene))
         })

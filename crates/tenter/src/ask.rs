@@ -105,8 +105,8 @@ pub fn within(name: &str, value: f64, low: f64, high: f64) -> Result<f64, Failur
 /// A sky that the reference integrator can't follow is bad input.
 pub fn of_reference(e: Unable) -> Failure {
     match e {
-        Unable::Clouds => Failure::Input(format!("--reference: {e}")),
         Unable::CalledOff => Failure::failed(e),
+        _ => Failure::Input(format!("--reference: {e}")),
     }
 }
 

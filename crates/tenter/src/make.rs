@@ -10,11 +10,11 @@ use tenter_sky::camera::Camera;
 use tenter_sky::develop::Development;
 use tenter_sky::live::Effort;
 use tenter_sky::picture::{
-    Area, Disc, Layout, MapError, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError, effort_for,
-    render,
+    Layout, MapError, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError, add_discs, discs,
+    effort_for, render,
 };
-use tenter_sky::reference::Reference;
-use tenter_sky::scene::Workshop;
+use tenter_sky::reference::{Reference, Wish};
+use tenter_sky::scene::{Workshop, grade_of};
 use tenter_sky::spectrum::gamut_to_grey;
 
 const LARGEST_PICTURE: usize = 8192;
@@ -35,6 +35,9 @@ pub struct PictureArguments {
     /// By the reference integrator, to 5 % of noise if nothing else is asked.
     #[arg(long)]
     reference: bool,
+    /// Most paths for each pixel of the reference integrator; it stops there, and says what noise is left.
+    #[arg(long, value_name = "N", requires = "reference")]
+    paths: Option<u64>,
 }
 
 #[derive(Clone, Copy, PartialEq, ValueEnum)]
@@ -86,9 +89,15 @@ pub struct MapArguments {
     /// Put something in that is not part of a map by itself.
     #[arg(long, value_enum)]
     with: Vec<With>,
-    /// Most noise that may be left, percent; steps are as fine as that needs.
+    /// Most noise that may be left, percent; steps are as fine, or paths as many, as that needs.
     #[arg(long, value_name = "PCT")]
     noise: Option<f64>,
+    /// By the reference integrator, to 5 % of noise if nothing else is asked.
+    #[arg(long)]
+    reference: bool,
+    /// Most paths for each pixel of the reference integrator; it stops there, and says what noise is left.
+    #[arg(long, value_name = "N", requires = "reference")]
+    paths: Option<u64>,
     /// All smaller levels too (.ktx2).
     #[arg(long)]
     mips: bool,
@@ -115,6 +124,18 @@ fn of_format(e: FormatError) -> Failure {
 fn of_settings(e: SettingsError) -> Failure {
     let option = e.field.split('_').next().expect("there is a first word");
     Failure::Input(format!("--{option}: {} {}", e.value, e.problem))
+}
+
+/// What is asked of the reference integrator.
+fn wish(noise: Option<f64>, paths: Option<u64>) -> Result<Wish, Failure> {
+    if paths == Some(0) {
+        return Err(Failure::Input("--paths: 0 paths make no picture; 1 or more are needed".into()));
+    }
+    Ok(Wish { noise_percent: noise.unwrap_or(5.0), most_paths: paths.unwrap_or(u64::MAX) })
+}
+
+fn tell_noise(percent: f64) {
+    eprintln!("noise {percent:.2} %");
 }
 
 pub fn picture(a: PictureArguments) -> Outcome {
@@ -144,17 +165,17 @@ pub fn picture(a: PictureArguments) -> Outcome {
     };
     let mut picture = if a.reference {
         let reference = Reference::new(&scene).map_err(of_reference)?;
+        let wish = wish(a.noise, a.paths)?;
         let (picture, left) =
-            reference.picture(&camera, a.noise.unwrap_or(5.0), &|| false).map_err(of_reference)?;
+            reference.picture(&camera, wish, &|| false, tell_noise).map_err(of_reference)?;
         eprintln!("noise left {left:.2} %");
         picture
     } else {
         render(&scene, &camera, effort, &|| false).expect("nobody calls this off")
     };
-    let whole = Area { x: 0, y: 0, width: a.width, height: a.height };
-    Disc::new(&scene, effort).add_to(&mut picture, &camera, whole, &scene);
+    add_discs(&mut picture, &camera, &scene, &discs(&scene, effort));
     if kind == "png" {
-        return png::write(&a.out, &picture.pixels, a.width, a.height, &Development::new(&sky.grade))
+        return png::write(&a.out, &picture.pixels, a.width, a.height, &Development::new(&grade_of(&sky)))
             .map_err(of_format);
     }
     for p in &mut picture.pixels {
@@ -188,9 +209,6 @@ fn check_file(a: &MapArguments, layout: Layout) -> Result<String, Failure> {
 }
 
 pub fn map(a: MapArguments) -> Outcome {
-    if a.with.contains(&With::Land) {
-        return Err(Failure::Input("--with: there is no trial land yet; the ground is a plane".into()));
-    }
     let settings = MapSettings {
         layout: match a.layout {
             LayoutArgument::Latlong => Layout::Latlong,
@@ -205,12 +223,20 @@ pub fn map(a: MapArguments) -> Outcome {
         },
         sun: !a.without.contains(&Without::Sun),
         clouds: !a.without.contains(&Without::Clouds),
-        noise_percent: a.noise,
+        land: a.with.contains(&With::Land),
+        noise_percent: if a.reference { None } else { a.noise },
     };
     settings.check().map_err(of_settings)?;
     let kind = check_file(&a, settings.layout)?;
     let sky = read_sky(&a.sky)?;
-    let map = MapRender::new(&sky, &settings, &Workshop::default(), &|| false).map_err(Failure::failed)?;
+    if let Some(percent) = a.noise {
+        within("noise", percent, *NOISE_PERCENT.start(), *NOISE_PERCENT.end())?;
+    }
+    let mut map =
+        MapRender::new(&sky, &settings, &Workshop::default(), &|| false).map_err(Failure::failed)?;
+    if a.reference {
+        map.trace(wish(a.noise, a.paths)?, &|| false, tell_noise).map_err(of_reference)?;
+    }
     let mut shown = 0;
     let (pixels, facts) = map
         .whole(&|| false, |done| {

@@ -27,17 +27,31 @@ async fn main() -> Result<()> {
     shot("skies").await?;
 
     let refined = "document.querySelector('[data-testid=picture]')?.dataset.stage === 'refined'";
-    for (i, part, name) in
-        [(1, "clouds", "bench-clouds"), (2, "sun", "bench-low-sun"), (0, "air", "bench-air")]
-    {
+    for (i, part, name) in [
+        (1, "clouds", "bench-clouds"),
+        (2, "sun0", "bench-low-sun"),
+        (5, "air", "bench-air"),
+        (0, "place", "bench-noon"),
+        (8, "", "bench-blue-hour"),
+        (11, "sun1", "bench-suns"),
+        (3, "source", "bench-gradient"),
+    ] {
         browser.driver.goto(format!("{}/sky/{}", server.url, id(i))).await?;
         browser.wait(refined, 60).await?;
+        if part.is_empty() {
+            tokio::time::sleep(std::time::Duration::from_secs(2)).await;
+            shot(name).await?;
+            continue;
+        }
         let select = format!(
             "document.querySelector('[data-testid=section-{part}]').dispatchEvent(new KeyboardEvent('keydown', \
              {{key: 'Enter', bubbles: true}}))"
         );
         browser.eval(&select).await?;
-        tokio::time::sleep(std::time::Duration::from_millis(400)).await;
+        if part == "source" {
+            browser.press("Gradient").await?;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(2500)).await;
         shot(name).await?;
     }
 

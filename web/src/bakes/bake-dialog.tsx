@@ -22,7 +22,7 @@ const scales = [
 /** What to bake from the sky on the Bench, as it is now. */
 export function BakeDialog({ onClose }: { onClose: () => void }) {
   const [settings, setSettings] = useState<BakeSettings>({
-    map: { width: 2048, heading_deg: 0, scale: "nits", sun: true, clouds: true },
+    map: { width: 2048, heading_deg: 0, scale: "nits", sun: true, clouds: true, land: false },
     file: "exr",
   });
   const { record, sky } = useBench.getState();
@@ -80,6 +80,7 @@ export function BakeDialog({ onClose }: { onClose: () => void }) {
           on={settings.map.clouds}
           onChange={(clouds) => map({ clouds })}
         />
+        <Check title="Trial land is in the map" on={settings.map.land} onChange={(land) => map({ land })} />
         {muted.length > 0 && <p className="text-quiet">Muted and so left out: {muted.join(", ")}.</p>}
       </div>
       {bake.isError && (

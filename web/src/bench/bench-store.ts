@@ -4,7 +4,12 @@ import type { Sky } from "../data/sky";
 import type { Shot } from "./live";
 
 /** What can be selected in the Section. */
-export type Part = "sun" | "air" | "clouds" | "eye" | "grade";
+export type Part = "place" | Sun | "moon" | "source" | "air" | "fog" | "clouds" | "land" | "eye" | "grade";
+type Sun = `sun${0 | 1 | 2 | 3}`;
+
+/** Which of the suns a part is. */
+export const sunOf = (part: Part | null): number | null =>
+  part?.startsWith("sun") ? Number(part.slice(3)) : null;
 
 export type Saving =
   | { state: "saved" }
@@ -25,6 +30,10 @@ type BenchState = {
   part: Part | null;
   shot: Shot | null;
   note: string | null;
+  /** A colour on its way from one row to another, linear. */
+  carried: Rgb | null;
+  /** Who gets the colour of the next place that is clicked in the Picture. */
+  picking: ((light: Rgb) => void) | null;
   open: (record: SkyRecord) => void;
   close: () => void;
   /** Changes the document; while the hand moves, all changes are one step of undo. */
@@ -37,7 +46,11 @@ type BenchState = {
   setSaving: (saving: Saving) => void;
   setShot: (shot: Shot) => void;
   say: (note: string | null) => void;
+  carry: (colour: Rgb) => void;
+  pick: (then: ((light: Rgb) => void) | null) => void;
 };
+
+export type Rgb = [number, number, number];
 
 const sameAs = (a: Sky, b: Sky) => JSON.stringify(a) === JSON.stringify(b);
 
@@ -51,6 +64,8 @@ export const useBench = create<BenchState>((set, get) => ({
   part: null,
   shot: null,
   note: null,
+  carried: null,
+  picking: null,
   open: (record) => {
     // What could not be saved before the page was closed is still here.
     const kept = keptChange(record.id);
@@ -67,7 +82,7 @@ export const useBench = create<BenchState>((set, get) => ({
     });
     if (restored) scheduleSave(0);
   },
-  close: () => set({ record: null, sky: null, shot: null, part: null, note: null }),
+  close: () => set({ record: null, sky: null, shot: null, part: null, note: null, picking: null }),
   change: (edit, moving = false) => {
     const { sky, before, past } = get();
     if (!sky) return;
@@ -112,8 +127,14 @@ export const useBench = create<BenchState>((set, get) => ({
   select: (part) => set({ part }),
   setSaving: (saving) => set({ saving }),
   setShot: (shot) =>
-    set({ shot: shot.readouts ? shot : { ...shot, readouts: get().shot?.readouts ?? null } }),
+    set(({ shot: last }) => ({
+      shot: shot.readouts
+        ? shot
+        : { ...shot, readouts: last?.readouts ?? null, overhead: last?.overhead ?? null },
+    })),
   say: (note) => set({ note }),
+  carry: (carried) => set({ carried }),
+  pick: (picking) => set({ picking }),
 }));
 
 const keyOf = (id: string) => `tenter:unsaved:${id}`;

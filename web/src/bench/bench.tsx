@@ -6,11 +6,15 @@ import { go } from "../route";
 import { Button } from "../parts/button";
 import { BakeDialog } from "../bakes/bake-dialog";
 import { resolveStale, useBench } from "./bench-store";
+import { Day } from "./day";
+import { Find } from "./find";
 import { Meter } from "./meter";
+import { Overhead } from "./overhead";
 import { Picture } from "./picture";
 import { anchorOf, Section } from "./section";
 import { Sheet } from "./sheet";
 import { Shortcuts } from "./shortcuts";
+import { Starters } from "./starters";
 
 /** The workplace: Section at the left, the Sheet beside what is selected, the Picture to the right and lower edges. */
 export function Bench({ id }: { id: string }) {
@@ -26,6 +30,8 @@ export function Bench({ id }: { id: string }) {
   const [handles, setHandles] = useState(true);
   const [wide, setWide] = useState(false);
   const [keys, setKeys] = useState(false);
+  const [finding, setFinding] = useState(false);
+  const [flicking, setFlicking] = useState(false);
 
   useEffect(() => {
     if (record.data) useBench.getState().open(record.data);
@@ -46,7 +52,19 @@ export function Bench({ id }: { id: string }) {
         Escape: () => select(null),
         ".": () => setHandles((v) => !v),
         "0": () => setWide((v) => !v),
-        "1": () => select("sun"),
+        "1": () => select("sun0"),
+        "6": () => select("place"),
+        "7": () => select("source"),
+        "8": () => select("fog"),
+        "9": () => select("land"),
+        f: () => {
+          e.preventDefault();
+          setFinding(true);
+        },
+        s: () => {
+          e.preventDefault();
+          setFlicking(true);
+        },
         "2": () => select("air"),
         "3": () => select("clouds"),
         "4": () => select("eye"),
@@ -70,23 +88,36 @@ export function Bench({ id }: { id: string }) {
     );
   if (!sky || !schema.data) return <main className="p-8 text-quiet">Opening…</main>;
   return (
-    <div className="flex h-full flex-col">
-      <Bar onBake={() => setBaking(true)} onKeys={() => setKeys(true)} />
+    <div className="relative flex h-full flex-col">
+      <Bar
+        onBake={() => setBaking(true)}
+        onKeys={() => setKeys(true)}
+        onFind={() => setFinding((v) => !v)}
+        onStarters={() => setFlicking((v) => !v)}
+      />
       <div className="flex min-h-0 flex-1">
         {!wide && <Outline schema={schema.data as Schema} />}
         <div className="flex min-w-0 flex-1 flex-col">
+          {!wide && (
+            <div className="flex shrink-0 border-b border-line">
+              <Overhead sky={sky} />
+              <Day sky={sky} />
+            </div>
+          )}
           {!wide && <Meter />}
           <Picture handles={handles} />
         </div>
       </div>
       {baking && <BakeDialog onClose={() => setBaking(false)} />}
+      {finding && <Find sky={sky} schema={schema.data as Schema} onClose={() => setFinding(false)} />}
+      {flicking && <Starters onClose={() => setFlicking(false)} />}
       {keys && <Shortcuts onClose={() => setKeys(false)} />}
     </div>
   );
 }
 
-/** Height of the light meter's band, pixels. */
-const METER = 41;
+/** Overhead and Day stay free above the sheet, pixels. */
+const METER = 134;
 
 /** The Section, and the Sheet unfolded at the height of what is selected. */
 function Outline({ schema }: { schema: Schema }) {
@@ -103,8 +134,8 @@ function Outline({ schema }: { schema: Schema }) {
   }, []);
   if (!sky) return null;
   const anchor = part ? anchorOf(part, sky, height) : 0;
-  // Above the middle the sheet hangs down from its band, below it stands up from it; it leaves the light meter free.
-  const tall = 655;
+  // Above the middle the sheet hangs down from its band, below it stands up from it; or the other way round.
+  const tall = 560;
   const hangs = anchor < height * 0.45;
   const top = Math.max(METER, Math.min(anchor, height - tall));
   const place = hangs
@@ -118,7 +149,7 @@ function Outline({ schema }: { schema: Schema }) {
           key={part}
           aria-label="Sheet"
           className="unfold absolute left-[220px] flex w-[290px] flex-col border border-line bg-panel shadow-float"
-          style={{ ...place, maxHeight: height - METER - 8 }}
+          style={{ ...place, maxHeight: (hangs ? height - top : height - METER) - 8 }}
         >
           <Sheet part={part} sky={sky} schema={schema} />
         </aside>
@@ -127,7 +158,17 @@ function Outline({ schema }: { schema: Schema }) {
   );
 }
 
-function Bar({ onBake, onKeys }: { onBake: () => void; onKeys: () => void }) {
+function Bar({
+  onBake,
+  onKeys,
+  onFind,
+  onStarters,
+}: {
+  onBake: () => void;
+  onKeys: () => void;
+  onFind: () => void;
+  onStarters: () => void;
+}) {
   const { undo, redo, say } = useBench.getState();
   const record = useBench((s) => s.record);
   const past = useBench((s) => s.past.length);
@@ -156,6 +197,12 @@ function Bar({ onBake, onKeys }: { onBake: () => void; onKeys: () => void }) {
         </p>
       )}
       <span className="flex-1" />
+      <Button weight="quiet" onClick={onFind}>
+        Find
+      </Button>
+      <Button weight="quiet" onClick={onStarters}>
+        Starters
+      </Button>
       <Button weight="quiet" onClick={onKeys}>
         Keys
       </Button>

@@ -15,8 +15,30 @@ export type Readouts = {
   cover_fraction: number;
   cover_seen_fraction: number;
   suggested_ev100: number;
+  sun_share: number;
+  penumbra_at_100_m: number;
+  clipped_fraction: number;
+  lights: {
+    kind: "sun" | "moon";
+    azimuth_deg: number;
+    elevation_deg: number;
+    direct_normal_lx: number;
+    cct_k: number | null;
+    visible_fraction: number;
+  }[];
   layers: { id: string; optical_thickness: number }[];
 };
+
+/** A sun or the moon as the Picture draws it; `veil` is the light its glare spreads, lx. */
+export type Disc = {
+  direction: Direction;
+  radius: number;
+  radiance: [number, number, number];
+  veil: [number, number, number];
+};
+
+/** The upper sky as a fisheye: packed linear light. */
+export type Overhead = { side: number; exponent: number; words: Uint32Array };
 
 /** A picture as it comes over the socket (see the server's live module). */
 export type Shot = {
@@ -26,10 +48,13 @@ export type Shot = {
   height: number;
   exponent: number;
   milliseconds: number;
-  disc: { direction: Direction; radius: number; radiance: [number, number, number]; mask_side: number };
+  mask_side: number;
+  discs: Disc[];
   readouts: Readouts | null;
+  overhead: Overhead | null;
   words: Uint32Array;
-  mask: Float32Array;
+  /** One square after the other, as many as discs. */
+  masks: Float32Array;
 };
 
 type Handlers = {
@@ -96,9 +121,15 @@ function readShot(data: ArrayBuffer): Shot {
   const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length)));
   const pixels = header.width * header.height;
   const start = 4 + length;
+  const masks = header.mask_side ** 2 * header.discs.length;
+  const after = start + 4 * (pixels + masks);
   return {
     ...header,
     words: new Uint32Array(data, start, pixels),
-    mask: new Float32Array(data, start + 4 * pixels, header.disc.mask_side ** 2),
+    masks: new Float32Array(data, start + 4 * pixels, masks),
+    overhead: header.overhead && {
+      ...header.overhead,
+      words: new Uint32Array(data, after, header.overhead.side ** 2),
+    },
   };
 }

@@ -1,19 +1,26 @@
 import { useEffect, useRef, useState, type PointerEvent } from "react";
 import { anglesOf, aspects, directionAt, halfWidth, placeOf, toward, type Direction } from "../data/camera";
-import type { Sky } from "../data/sky";
-import { useBench } from "./bench-store";
-import { Live } from "./live";
+import { exposureAt, unpack } from "../data/develop";
+import type { Grade, Placement, Sky } from "../data/sky";
+import { useBench, type Part, type Rgb } from "./bench-store";
+import { Live, type Shot } from "./live";
+import { moveLight } from "./move-light";
 import { Developer } from "./shader";
+import { useDay } from "./use-day";
 
 const LARGEST = 1600;
 
-/** Where the sun stands in the document, or as it was last computed from its place and time. */
-function sunDirection(sky: Sky, computed: Direction | undefined): Direction | null {
-  const p = sky.sun.placement;
-  return p.by === "hand" ? toward(p.azimuth_deg, p.elevation_deg) : (computed ?? null);
+/** Where a light stands in the document, or as it was last computed from its place and time. */
+const directionOf = (p: Placement, computed: Direction | undefined): Direction | null =>
+  p.by === "hand" ? toward(p.azimuth_deg, p.elevation_deg) : (computed ?? null);
+
+/** The grade with the exposure that holds for the first sun's height. */
+function gradeNow(sky: Sky, shot: Shot | null): Grade {
+  const sun = sky.suns[0] && directionOf(sky.suns[0].placement, shot?.discs[0]?.direction);
+  return { ...sky.grade, ev100: exposureAt(sky.grade, sun ? anglesOf(sun)[1] : 0) };
 }
 
-/** What the camera sees, with the sun's handle on it. */
+/** What the camera sees, with handles on its lights. */
 export function Picture({ handles }: { handles: boolean }) {
   const frame = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -69,7 +76,7 @@ export function Picture({ handles }: { handles: boolean }) {
     canvas.current.height = height;
     try {
       developer.current ??= new Developer(canvas.current);
-      developer.current.draw(sky.eye, sky.grade);
+      developer.current.draw(sky.eye, gradeNow(sky, useBench.getState().shot));
     } catch (e) {
       queueMicrotask(() => setFault(String(e)));
     }
@@ -79,7 +86,7 @@ export function Picture({ handles }: { handles: boolean }) {
     const now = useBench.getState().sky;
     if (!shot || !developer.current || !now) return;
     developer.current.load(shot);
-    developer.current.draw(now.eye, now.grade);
+    developer.current.draw(now.eye, gradeNow(now, shot));
   }, [shot, width, height]);
 
   return (
@@ -93,7 +100,7 @@ export function Picture({ handles }: { handles: boolean }) {
         style={size}
       >
         <canvas ref={canvas} className="block h-full w-full" aria-label="What the camera sees" />
-        {sky && <Hands sky={sky} computed={shot?.disc.direction} size={size} shown={handles} />}
+        {sky && <Hands sky={sky} shot={shot} size={size} shown={handles} />}
       </div>
       {(fault || !connected) && (
         <p role="alert" className="absolute bottom-2 left-2 rounded-soft bg-bench px-2 py-1">
@@ -104,26 +111,61 @@ export function Picture({ handles }: { handles: boolean }) {
   );
 }
 
-/** Pointer work on the Picture: the sun's handle, and turning the camera. */
+/** Linear light of the picture at a place, 0..1 from the upper left. */
+function lightAt(shot: Shot, x: number, y: number): Rgb {
+  const column = Math.max(0, Math.min(shot.width - 1, Math.floor(x * shot.width)));
+  const row = Math.max(0, Math.min(shot.height - 1, Math.floor(y * shot.height)));
+  return unpack(shot.words[row * shot.width + column] ?? 0).map((v) => v * 2 ** shot.exponent) as Rgb;
+}
+
+type Light = { light: number | "moon"; part: Part; name: string; direction: Direction | null };
+
+function lightsOf(sky: Sky, shot: Shot | null): Light[] {
+  const lights: Light[] = sky.suns.map((sun, i) => ({
+    light: i,
+    part: `sun${i}` as Part,
+    name: sky.suns.length > 1 ? `sun ${i + 1}` : "sun",
+    direction: directionOf(sun.placement, shot?.discs[i]?.direction),
+  }));
+  if (sky.moon.risen) {
+    const computed = shot?.discs[sky.suns.length]?.direction;
+    lights.push({
+      light: "moon",
+      part: "moon",
+      name: "moon",
+      direction: directionOf(sky.moon.placement, computed),
+    });
+  }
+  return lights;
+}
+
+/** Pointer work on the Picture: handles of lights, picking colours, and turning the camera. */
 function Hands({
   sky,
-  computed,
+  shot,
   size,
   shown,
 }: {
   sky: Sky;
-  computed: Direction | undefined;
+  shot: Shot | null;
   size: { width: number; height: number };
   shown: boolean;
 }) {
-  const { change, settle, say, select } = useBench.getState();
+  const { change, settle, select, pick } = useBench.getState();
+  const picking = useBench((s) => s.picking);
+  const day = useDay(sky);
   const from = useRef<{ x: number; y: number; heading: number; pitch: number } | null>(null);
   const eye = sky.eye;
-  const sun = sunDirection(sky, computed);
 
   const turn = {
     onPointerDown: (e: PointerEvent<HTMLDivElement>) => {
       if (e.button !== 0) return;
+      if (picking && shot) {
+        const box = e.currentTarget.getBoundingClientRect();
+        picking(lightAt(shot, (e.clientX - box.left) / box.width, (e.clientY - box.top) / box.height));
+        pick(null);
+        return;
+      }
       e.currentTarget.setPointerCapture(e.pointerId);
       from.current = { x: e.clientX, y: e.clientY, heading: eye.heading_deg, pitch: eye.pitch_deg };
     },
@@ -142,56 +184,71 @@ function Hands({
     },
   };
 
-  const dragSun = {
+  const dragLight = ({ light, part }: Light) => ({
     onPointerDown: (e: PointerEvent<HTMLButtonElement>) => {
       e.stopPropagation();
       e.currentTarget.setPointerCapture(e.pointerId);
-      select("sun");
+      select(part);
     },
     onPointerMove: (e: PointerEvent<HTMLButtonElement>) => {
       if (!e.currentTarget.hasPointerCapture(e.pointerId)) return;
       const box = e.currentTarget.parentElement?.getBoundingClientRect();
       if (!box) return;
       const d = directionAt(eye, (e.clientX - box.left) / box.width, (e.clientY - box.top) / box.height);
-      const [azimuth, elevation] = anglesOf(d);
-      if (sky.sun.placement.by === "place")
-        say("The sun came free of its place and time; one undo brings it back.");
-      change((s) => {
-        s.sun.placement = { by: "hand", azimuth_deg: round(azimuth), elevation_deg: round(elevation) };
-      }, true);
+      moveLight(light, d, day);
     },
     onPointerUp: (e: PointerEvent<HTMLButtonElement>) => {
       e.stopPropagation();
       settle();
     },
-  };
+  });
 
   return (
-    <div className="absolute inset-0 touch-none overflow-hidden" {...turn}>
-      {shown && sun && <SunHandle place={placeOf(eye, sun)} sun={sun} drag={dragSun} />}
+    <div
+      className={`absolute inset-0 touch-none overflow-hidden ${picking ? "cursor-crosshair" : ""}`}
+      {...turn}
+    >
+      {shown &&
+        lightsOf(sky, shot).map(
+          (l) =>
+            l.direction && (
+              <LightHandle
+                key={l.part}
+                name={l.name}
+                part={l.part}
+                place={placeOf(eye, l.direction)}
+                at={l.direction}
+                drag={dragLight(l)}
+              />
+            ),
+        )}
     </div>
   );
 }
 
-function SunHandle({
+function LightHandle({
+  name,
+  part,
   place,
-  sun,
+  at,
   drag,
 }: {
+  name: string;
+  part: Part;
   place: { x: number; y: number; ahead: boolean };
-  sun: Direction;
+  at: Direction;
   drag: Record<string, (e: PointerEvent<HTMLButtonElement>) => void>;
 }) {
   const inside = place.ahead && place.x >= 0 && place.x <= 1 && place.y >= 0 && place.y <= 1;
-  const [azimuth, elevation] = anglesOf(sun);
-  const label = `Sun at ${azimuth.toFixed(0)}°, ${elevation.toFixed(1)}° high`;
-  // Outside the frame a tab at its edge stands for the sun, and can be dragged in.
+  const [azimuth, elevation] = anglesOf(at);
+  const label = `${name.replace(/^./, (c) => c.toUpperCase())} at ${azimuth.toFixed(0)}°, ${elevation.toFixed(1)}° high`;
+  // Outside the frame a tab at its edge stands for the light, and can be dragged in.
   const x = place.ahead ? clamp(place.x, 0.03, 0.97) : place.x < 0.5 ? 0.97 : 0.03;
   const y = clamp(place.y, 0.04, 0.96);
   return (
     <button
       type="button"
-      data-testid="sun-handle"
+      data-testid={part === "sun0" ? "sun-handle" : `${part}-handle`}
       aria-label={`${label}; drag to move`}
       title={label}
       className="absolute -translate-x-1/2 -translate-y-1/2 cursor-grab active:cursor-grabbing"
@@ -204,7 +261,7 @@ function SunHandle({
           <circle r="15" fill="none" stroke="var(--color-accent)" strokeWidth="2" strokeDasharray="5 2.85" />
         </svg>
       ) : (
-        <span className="rounded-soft bg-accent px-2 py-1 text-small text-white">sun</span>
+        <span className="rounded-soft bg-accent px-2 py-1 text-small text-white">{name}</span>
       )}
     </button>
   );

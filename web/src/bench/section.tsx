@@ -1,10 +1,11 @@
 import { useEffect, useRef, useState, type PointerEvent } from "react";
 import { showNumber } from "../data/number";
 import type { CloudLayer, Sky } from "../data/sky";
-import { useBench, type Part } from "./bench-store";
+import { sunOf, useBench, type Part } from "./bench-store";
+import { fogName, sunLine, sunName } from "./groups";
 
 /** Strips above the air and below the ground, pixels. */
-const BEYOND = 62;
+const BEYOND = 112;
 const LAND = 74;
 const TOP_OF_AIR = 100_000;
 /** Altitude over which the scale turns from even to logarithmic, m. */
@@ -26,7 +27,8 @@ export function scaleFor(height: number) {
 export function anchorOf(part: Part, sky: Sky, height: number): number {
   const { y } = scaleFor(height);
   const layer = sky.clouds[0];
-  if (part === "sun") return 0;
+  if (sunOf(part) !== null || part === "place" || part === "moon" || part === "source") return 0;
+  if (part === "fog" || part === "land") return y(0);
   if (part === "air") return y(30_000);
   if (part === "clouds") return layer ? y(layer.base_m + layer.depth_m) : y(2000);
   return part === "eye" ? y(sky.eye.altitude_m) : height;
@@ -114,19 +116,8 @@ export function Section({ sky }: { sky: Sky }) {
         className="block touch-none"
         aria-label="Section: the sky by altitude"
       >
-        {/* beyond the air */}
-        <g {...pick("sun")} aria-label="Sun">
-          <rect width={width} height={BEYOND} fill="#1f1f1f" />
-          <circle cx={LEFT + 16} cy={BEYOND / 2} r={9} fill="none" stroke="#ececec" />
-          <circle cx={LEFT + 16} cy={BEYOND / 2} r={2} fill="#ececec" />
-          <text x={LEFT + 36} y={BEYOND / 2 - 2} fill="#ececec" fontSize={12.5}>
-            Sun
-          </text>
-          <text x={LEFT + 36} y={BEYOND / 2 + 13} fill="#b9b9b9" fontSize={11} fontFamily="var(--font-value)">
-            {sunLine(sky)}
-          </text>
-          <Mark on={part === "sun"} from={4} to={BEYOND - 4} />
-        </g>
+        {/* beyond the air: lights, and what the sky is made of */}
+        <Beyond sky={sky} width={width} part={part} pick={pick} />
 
         {/* air */}
         <g {...pick("air")} aria-label="Air">
@@ -252,19 +243,55 @@ export function Section({ sky }: { sky: Sky }) {
           <Mark on={part === "eye"} from={eyeY - 9} to={eyeY + 9} />
         </g>
 
+        {/* low fog on the land */}
+        <g {...pick("fog")} aria-label="Low fog">
+          <rect x={LEFT + 1} y={y(0) - 24} width={right - LEFT} height={24} fill="transparent" />
+          {sky.fog.amount > 0 && (
+            <polygon
+              points={fogShape(sky, y, LEFT + 1, right)}
+              fill="#ececec"
+              fillOpacity={sky.fog.muted ? 0.06 : 0.3}
+            />
+          )}
+          <text
+            x={LEFT + 8}
+            y={y(0) - 6}
+            fill={sky.fog.amount > 0 ? "#ececec" : "#b9b9b9"}
+            fontSize={11.5}
+            textDecoration={sky.fog.muted ? "line-through" : sky.fog.amount > 0 ? undefined : "underline"}
+          >
+            {sky.fog.amount > 0 ? `Low ${fogName(sky.fog.visibility_km).toLowerCase()}` : "Add low fog"}
+          </text>
+          <Mark on={part === "fog"} from={y(0) - 24} to={y(0)} />
+        </g>
+
         {/* land, and the grade under everything */}
         <line x1={LEFT} x2={width} y1={y(0) + 0.5} y2={y(0) + 0.5} stroke="#ececec" />
-        {Array.from({ length: 14 }, (_, i) => (
-          <line
-            key={i}
-            x1={LEFT + 4 + i * 13}
-            x2={LEFT - 2 + i * 13}
-            y1={y(0) + 2}
-            y2={y(0) + 10}
-            stroke="#8a8a8a"
-            aria-hidden
-          />
-        ))}
+        <g {...pick("land")} aria-label="Land">
+          <rect x={LEFT} y={y(0) + 1} width={width - LEFT} height={24} fill="transparent" />
+          {Array.from({ length: 14 }, (_, i) => (
+            <line
+              key={i}
+              x1={LEFT + 4 + i * 13}
+              x2={LEFT - 2 + i * 13}
+              y1={y(0) + 2}
+              y2={y(0) + 10}
+              stroke="#8a8a8a"
+              aria-hidden
+            />
+          ))}
+          {sky.land.shown && !sky.land.muted && <path d={coast(LEFT, y(0))} fill="#8a8a8a" aria-hidden />}
+          <text
+            x={LEFT + 8}
+            y={y(0) + 22}
+            fill={sky.land.shown ? "#ececec" : "#b9b9b9"}
+            fontSize={11.5}
+            textDecoration={sky.land.muted ? "line-through" : sky.land.shown ? undefined : "underline"}
+          >
+            {sky.land.shown ? "Trial land" : "Add trial land"}
+          </text>
+          <Mark on={part === "land"} from={y(0) + 2} to={y(0) + 24} />
+        </g>
         <g {...pick("grade")} aria-label="Grade">
           <rect y={height - LAND + 26} width={width} height={LAND - 26} fill="#262626" />
           <text x={LEFT + 8} y={height - 27} fill="#ececec" fontSize={12.5}>
@@ -278,6 +305,116 @@ export function Section({ sky }: { sky: Sky }) {
       </svg>
     </div>
   );
+}
+
+/** The strip beyond the air: suns and moon as discs, place and time, and the kind of sky. */
+function Beyond({
+  sky,
+  width,
+  part,
+  pick,
+}: {
+  sky: Sky;
+  width: number;
+  part: Part | null;
+  pick: (p: Part) => React.SVGProps<SVGGElement> & { "data-testid": string };
+}) {
+  const lights: { part: Part; name: string; line: string; muted: boolean }[] = sky.suns.map((s, i) => ({
+    part: `sun${i}` as Part,
+    name: sunName(sky, i),
+    line: sunLine(sky, i),
+    muted: s.muted,
+  }));
+  const one = lights.length === 1;
+  const step = one ? width - LEFT : (width - LEFT - 8) / lights.length;
+  return (
+    <g>
+      <rect width={width} height={BEYOND} fill="#1f1f1f" />
+      {lights.map((l, i) => {
+        const x = LEFT + i * step;
+        return (
+          <g key={l.part} {...pick(l.part)} aria-label={l.name}>
+            <rect x={x} y={2} width={step} height={42} fill="transparent" />
+            <circle cx={x + 12} cy={one ? 22 : 16} r={8} fill="none" stroke="#ececec" />
+            <circle cx={x + 12} cy={one ? 22 : 16} r={2} fill="#ececec" />
+            <text
+              x={one ? x + 30 : x + 2}
+              y={one ? 20 : 39}
+              fill="#ececec"
+              fontSize={one ? 12.5 : 11}
+              textDecoration={l.muted ? "line-through" : undefined}
+            >
+              {l.name}
+            </text>
+            {one && (
+              <text x={x + 30} y={35} fill="#b9b9b9" fontSize={11} fontFamily="var(--font-value)">
+                {l.line}
+              </text>
+            )}
+            {part === l.part && (
+              <rect x={x} y={42} width={one ? 60 : step - 6} height={2} fill="var(--color-accent)" />
+            )}
+          </g>
+        );
+      })}
+      <Line part="moon" y={48} on={part === "moon"} pick={pick} width={width}>
+        {sky.moon.risen ? "Moon" : "No moon"}
+      </Line>
+      <Line part="place" y={68} on={part === "place"} pick={pick} width={width}>
+        {sky.place.name || "Place"}{" "}
+        <tspan fontFamily="var(--font-value)" fontSize={11} fill="#b9b9b9">
+          {sky.place.at.slice(5, 10)} {sky.place.at.slice(11, 16)}
+        </tspan>
+      </Line>
+      <Line part="source" y={88} on={part === "source"} pick={pick} width={width}>
+        Sky{" "}
+        <tspan fontSize={11} fill="#b9b9b9">
+          {{ air: "of air", standard: "after the standard", gradient: "painted" }[sky.source.made_of.kind]}
+        </tspan>
+      </Line>
+    </g>
+  );
+}
+
+function Line({
+  part,
+  y,
+  on,
+  width,
+  pick,
+  children,
+}: {
+  part: Part;
+  y: number;
+  on: boolean;
+  width: number;
+  pick: (p: Part) => React.SVGProps<SVGGElement> & { "data-testid": string };
+  children: React.ReactNode;
+}) {
+  return (
+    <g {...pick(part)} aria-label={part}>
+      <rect x={LEFT} y={y} width={width - LEFT} height={20} fill="transparent" />
+      <text x={LEFT + 4} y={y + 14} fill="#ececec" fontSize={12}>
+        {children}
+      </text>
+      <Mark on={on} from={y + 2} to={y + 18} />
+    </g>
+  );
+}
+
+/** A line of headlands and stacks that stands for the land. */
+const coast = (x: number, y: number) =>
+  `M${x + 1} ${y} l6 -9 l14 -4 l10 6 l8 7 h10 l2 -8 h4 l2 8 h14 l4 -5 l18 -7 l22 3 l12 9 Z`;
+
+/** Fog as it thins upward: as wide as it is dense. */
+function fogShape(sky: Sky, y: (h: number) => number, left: number, right: number): string {
+  const { from_height_m: from, to_height_m: to, depth_m: depth, amount } = sky.fog;
+  const top = Math.min(to, from + 5 * depth);
+  const points = Array.from({ length: 13 }, (_, i) => {
+    const h = from + ((top - from) * i) / 12;
+    return `${left + (right - left) * amount * Math.exp(-(h - from) / depth)},${y(h).toFixed(1)}`;
+  });
+  return [`${left},${y(from)}`, ...points, `${left},${y(top)}`].join(" ");
 }
 
 /** A bar at the right edge tells what is selected. */
@@ -294,13 +431,6 @@ function withLayer(s: Sky, edit: (l: CloudLayer) => void) {
 
 const nice = (v: number) =>
   v < 100 ? Math.round(v) : v < 2000 ? Math.round(v / 10) * 10 : Math.round(v / 50) * 50;
-
-function sunLine(sky: Sky): string {
-  const p = sky.sun.placement;
-  return p.by === "hand"
-    ? `${showNumber(p.elevation_deg)}° high`
-    : `${p.at.slice(0, 10)} ${p.at.slice(11, 16)}`;
-}
 
 /** Amounts of aerosol and ozone over altitude, as two curves from the axis. */
 function AirProfile({

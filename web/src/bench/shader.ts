@@ -22,9 +22,11 @@ uniform mat3 balance;
 uniform int curve;
 uniform vec2 half_size;
 uniform vec2 turn;          // heading, pitch
-uniform vec3 disc;          // direction
-uniform float disc_radius;
-uniform vec3 disc_radiance;
+uniform int discs;
+uniform vec3 disc[5];       // direction
+uniform float disc_radius[5];
+uniform vec3 disc_radiance[5];
+uniform vec3 disc_veil[5];  // light that glare spreads, lx
 uniform float mask_side;
 uniform float pixel;        // angle of a pixel
 in vec2 place;
@@ -39,27 +41,37 @@ vec3 direction() {
     sin(turn.y) + s.y * cos(turn.y)));
 }
 
-float maskAt(ivec2 p) {
-  return texelFetch(mask, clamp(p, ivec2(0), ivec2(int(mask_side) - 1)), 0).r;
+// Masks stand one below the other.
+float maskAt(int i, ivec2 p) {
+  int side = int(mask_side);
+  return texelFetch(mask, clamp(p, ivec2(0), ivec2(side - 1)) + ivec2(0, i * side), 0).r;
 }
 
-vec3 sunlight() {
-  if (disc_radius <= 0.0) return vec3(0.0);
+// CIE 146:2002, as in the core's glare module.
+float spread(float cosine, float rim) {
+  float a = max(max(degrees(acos(clamp(cosine, -1.0, 1.0))), rim), 0.1);
+  return 10.0 / (a * a * a) + 5.0 / (a * a);
+}
+
+vec3 sunlight(int which) {
   vec3 d = direction();
-  float ahead = dot(d, disc);
-  if (ahead < cos(disc_radius + 2.0 * pixel)) return vec3(0.0);
-  float flat_part = max(length(disc.xy), 1e-6);
-  vec3 right = vec3(disc.y, -disc.x, 0.0) / flat_part;
-  vec3 up = cross(right, disc);
-  vec2 offset = vec2(dot(d, right), dot(d, up)) / ahead / tan(disc_radius);
-  float edge = pixel / disc_radius;
+  float radius = disc_radius[which];
+  vec3 centre = disc[which];
+  float ahead = dot(d, centre);
+  vec3 glare = disc_veil[which] * spread(ahead, degrees(radius));
+  if (ahead < cos(radius + 2.0 * pixel)) return glare;
+  float flat_part = max(length(centre.xy), 1e-6);
+  vec3 right = vec3(centre.y, -centre.x, 0.0) / flat_part;
+  vec3 up = cross(right, centre);
+  vec2 offset = vec2(dot(d, right), dot(d, up)) / ahead / tan(radius);
+  float edge = pixel / radius;
   float inside = 1.0 - smoothstep(1.0 - 0.5 * edge, 1.0 + 0.5 * edge, length(offset));
   vec2 p = (offset * vec2(0.5, -0.5) * 0.96 + 0.5) * mask_side - 0.5;
   ivec2 i = ivec2(floor(p));
   vec2 f = p - floor(p);
-  float m = mix(mix(maskAt(i), maskAt(i + ivec2(1, 0)), f.x),
-                mix(maskAt(i + ivec2(0, 1)), maskAt(i + ivec2(1, 1)), f.x), f.y);
-  return disc_radiance * (m * inside);
+  float m = mix(mix(maskAt(which, i), maskAt(which, i + ivec2(1, 0)), f.x),
+                mix(maskAt(which, i + ivec2(0, 1)), maskAt(which, i + ivec2(1, 1)), f.x), f.y);
+  return glare + disc_radiance[which] * (m * inside);
 }
 
 float toneCurve(float v) {
@@ -73,7 +85,8 @@ float encode(float v) {
 }
 
 void main() {
-  vec3 scene = texture(picture, place).rgb * exp2(exponent) + sunlight();
+  vec3 scene = texture(picture, place).rgb * exp2(exponent);
+  for (int i = 0; i < discs; i++) scene += sunlight(i);
   vec3 c = balance * scene;
   float low = min(c.r, min(c.g, c.b));
   if (low < 0.0) {
@@ -146,8 +159,9 @@ export class Developer {
       shot.words,
     );
     gl.bindTexture(gl.TEXTURE_2D, this.mask);
-    const side = shot.disc.mask_side;
-    gl.texImage2D(gl.TEXTURE_2D, 0, gl.R32F, side, side, 0, gl.RED, gl.FLOAT, shot.mask);
+    const [side, count] = [shot.mask_side, Math.max(1, shot.discs.length)];
+    const masks = shot.discs.length > 0 ? shot.masks : new Float32Array(side * side);
+    gl.texImage2D(gl.TEXTURE_2D, 0, gl.R32F, side, side * count, 0, gl.RED, gl.FLOAT, masks);
     this.shot = shot;
   }
 
@@ -172,10 +186,26 @@ export class Developer {
     gl.uniform1i(at("curve"), curve);
     gl.uniform2f(at("half_size"), half, half / aspects[eye.frame]);
     gl.uniform2f(at("turn"), eye.heading_deg * rad, eye.pitch_deg * rad);
-    gl.uniform3fv(at("disc"), shot.disc.direction);
-    gl.uniform1f(at("disc_radius"), shot.disc.radius);
-    gl.uniform3fv(at("disc_radiance"), shot.disc.radiance);
-    gl.uniform1f(at("mask_side"), shot.disc.mask_side);
+    gl.uniform1i(at("discs"), shot.discs.length);
+    if (shot.discs.length > 0) {
+      gl.uniform3fv(
+        at("disc"),
+        shot.discs.flatMap((d) => d.direction),
+      );
+      gl.uniform1fv(
+        at("disc_radius"),
+        shot.discs.map((d) => d.radius),
+      );
+      gl.uniform3fv(
+        at("disc_radiance"),
+        shot.discs.flatMap((d) => d.radiance),
+      );
+      gl.uniform3fv(
+        at("disc_veil"),
+        shot.discs.flatMap((d) => d.veil),
+      );
+    }
+    gl.uniform1f(at("mask_side"), shot.mask_side);
     gl.uniform1f(at("pixel"), (2 * half) / gl.drawingBufferWidth);
     gl.drawArrays(gl.TRIANGLES, 0, 3);
   }
@@ -202,10 +232,12 @@ export function developWords(words: number[], exponent: number, eye: Eye, grade:
     height: 1,
     exponent,
     milliseconds: 0,
-    disc: { direction: [0, 0, 1], radius: 0, radiance: [0, 0, 0], mask_side: 1 },
+    mask_side: 1,
+    discs: [],
     readouts: null,
+    overhead: null,
     words: new Uint32Array(words),
-    mask: new Float32Array(1),
+    masks: new Float32Array(0),
   });
   developer.draw(eye, grade);
   return [...developer.read()];

@@ -1,7 +1,10 @@
 import { Dialog } from "../parts/dialog";
 
 const keys: [string, string][] = [
-  ["1 to 5", "Sun, air, clouds, eye, grade"],
+  ["1 to 9", "Sun, air, clouds, eye, grade, place, sky, low fog, land"],
+  ["f", "Find a row by a plain word"],
+  ["s", "Flick through starters"],
+  ["Left, Right on Day", "Ten minutes; Page Up, Page Down an hour"],
   ["Escape", "Fold the sheet away"],
   [".", "Hide or show handles"],
   ["0", "Picture takes the whole window, and back"],

@@ -20,8 +20,39 @@ export class Refusal extends Error {
 
 export type SkyRecord = { id: string; name: string; revision: number; document: Sky; updated_at: string };
 export type Starter = { slug: string; name: string; about: string; document: Sky };
+export type Place = {
+  name: string;
+  province: string;
+  country: string;
+  latitude_deg: number;
+  longitude_deg: number;
+  population: number;
+  zone: string;
+};
+export type DayPoint = {
+  minute: number;
+  sun_azimuth_deg: number;
+  sun_elevation_deg: number;
+  moon_azimuth_deg: number;
+  moon_elevation_deg: number;
+};
+export type Strip = {
+  day: {
+    points: DayPoint[];
+    events: [string, number][];
+    spans: ["golden" | "blue" | "night", number, number][];
+  };
+  ribbon: { minute: number; colours: [number, number, number][] }[];
+};
 export type BakeSettings = {
-  map: { width: number; heading_deg: number; scale: "nits" | "exposed"; sun: boolean; clouds: boolean };
+  map: {
+    width: number;
+    heading_deg: number;
+    scale: "nits" | "exposed";
+    sun: boolean;
+    clouds: boolean;
+    land: boolean;
+  };
   file: "exr" | "exr_half" | "exr_float" | "hdr";
 };
 export type Bake = {
@@ -75,7 +106,14 @@ export const api = {
   duplicate: (id: string) => ask<SkyRecord>("POST", `/api/skies/${id}/duplicate`),
   starters: () => ask<Starter[]>("GET", "/api/starters"),
   fromStarter: (slug: string) => ask<SkyRecord>("POST", "/api/skies", { starter: slug }),
-  empty: () => ask<SkyRecord>("POST", "/api/skies", { name: "Empty sky", document: { schema: 1 } }),
+  empty: () => ask<SkyRecord>("POST", "/api/skies", { name: "Empty sky", document: { schema: 2 } }),
+  places: (typed: string) => ask<Place[]>("GET", `/api/places?q=${encodeURIComponent(typed)}`),
+  /** A local time of a zone, or now, with its offset; the zone may follow from coordinates. */
+  moment: (wanted: { zone?: string; latitude?: number; longitude?: number; local?: string }) => {
+    const query = Object.entries(wanted).map(([name, value]) => `${name}=${encodeURIComponent(value)}`);
+    return ask<{ at: string; zone: string }>("GET", `/api/moment?${query.join("&")}`);
+  },
+  day: (document: Sky) => ask<Strip>("POST", "/api/day", document),
   schema: () => ask<unknown>("GET", "/api/schema"),
   bakes: () => ask<Bake[]>("GET", "/api/bakes"),
   bake: (sky_id: string, name: string, document: Sky, settings: BakeSettings) =>

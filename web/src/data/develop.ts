@@ -39,3 +39,42 @@ export function development(grade: Grade): { matrix: number[]; curve: number } {
   const matrix = [0, 1, 2].flatMap((r) => columns.map((c) => (c[r] ?? 0) * scale));
   return { matrix, curve: { clip: 0, filmic: 1, aces: 2 }[grade.tone_curve] };
 }
+
+/** The exposure for a height of the first sun, as the core's `Grade::ev100_at`. */
+export function exposureAt(grade: Grade, sunElevation: number): number {
+  const stops = [...grade.exposures].sort((a, b) => a.sun_elevation_deg - b.sun_elevation_deg);
+  const next = stops.findIndex((s) => s.sun_elevation_deg > sunElevation);
+  const above = stops[next];
+  const below = next === -1 ? stops.at(-1) : stops[next - 1];
+  if (!below) return above?.ev100 ?? grade.ev100;
+  if (!above) return below.ev100;
+  const t = (sunElevation - below.sun_elevation_deg) / (above.sun_elevation_deg - below.sun_elevation_deg);
+  return below.ev100 + (above.ev100 - below.ev100) * t;
+}
+
+/** Linear light of a shared-exponent word (RGB9_E5), before the frame's own power of two. */
+export function unpack(word: number): [number, number, number] {
+  const scale = 2 ** ((word >>> 27) - 24);
+  return [(word & 511) * scale, ((word >>> 9) & 511) * scale, ((word >>> 18) & 511) * scale];
+}
+
+export const encodeSrgb = (v: number) =>
+  v <= 0.0031308 ? 12.92 * Math.max(v, 0) : 1.055 * Math.min(v, 1) ** (1 / 2.4) - 0.055;
+export const decodeSrgb = (v: number) => (v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4);
+
+const curves: ((v: number) => number)[] = [
+  (v) => Math.max(0, Math.min(1, v)),
+  (v) => (v <= 0.25 ? Math.max(0, v) : 0.25 + 0.75 * (1 - 1 / (1 + (v - 0.25) / 0.75))),
+  (v) => Math.max(0, Math.min(1, (v * (2.51 * v + 0.03)) / (v * (2.43 * v + 0.59) + 0.14))),
+];
+
+/** Scene light as it is shown, 0 to 255, for small pictures drawn without the graphics card. */
+export function developer(grade: Grade): (light: readonly [number, number, number]) => number[] {
+  const { matrix, curve } = development(grade);
+  const tone = curves[curve] ?? ((v: number) => v);
+  return (light) =>
+    [0, 1, 2].map((r) => {
+      const v = [0, 1, 2].reduce((sum, c) => sum + (matrix[3 * r + c] ?? 0) * (light[c] ?? 0), 0);
+      return Math.round(255 * encodeSrgb(tone(v)));
+    });
+}

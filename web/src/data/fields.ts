@@ -15,7 +15,10 @@ export type NumberField = {
   whole: boolean;
 };
 export type ChoiceField = { kind: "choice"; name: string; title: string; help: string; options: Option[] };
-export type Field = NumberField | ChoiceField;
+/** Yes or no. */
+export type SwitchField = { kind: "switch"; name: string; title: string; help: string };
+export type ColourField = { kind: "colour"; name: string; title: string; help: string };
+export type Field = NumberField | ChoiceField | SwitchField | ColourField;
 
 type Node = {
   $ref?: string;
@@ -32,6 +35,7 @@ type Node = {
   unit?: string;
   soft?: [number, number];
   scale?: string;
+  format?: string;
 };
 export type Schema = Node & { $defs: Record<string, Node>; usual: Record<CloudKind, CloudLayer> };
 
@@ -59,6 +63,8 @@ function field(schema: Schema, name: string, node: Node): Field | null {
       whole: node.type === "integer",
     };
   }
+  if (node.type === "boolean") return { kind: "switch", name, title, help };
+  if (target.format === "colour") return { kind: "colour", name, title, help };
   const options = target.enum
     ? target.enum.map((value) => ({ value, title: words(value) }))
     : target.oneOf?.every((o) => o.const)
@@ -70,10 +76,11 @@ function field(schema: Schema, name: string, node: Node): Field | null {
   return options && { kind: "choice", name, title, help, options };
 }
 
-/** The fields of a definition, in the document's order; a variant is told by the value of its `by`. */
-export function fieldsOf(schema: Schema, definition: string, by?: string): Field[] {
+/** The fields of a definition, in the document's order; a variant is told by its one constant. */
+export function fieldsOf(schema: Schema, definition: string, variant?: string): Field[] {
   const root = schema.$defs[definition];
-  const node = by ? root?.oneOf?.find((o) => o.properties?.["by"]?.const === by) : root;
+  const told = (o: Node) => Object.values(o.properties ?? {}).some((p) => p.const === variant);
+  const node = variant ? root?.oneOf?.find(told) : root;
   return Object.entries(node?.properties ?? {})
     .map(([name, n]) => field(schema, name, n))
     .filter((f): f is Field => f !== null);

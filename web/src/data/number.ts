@@ -49,7 +49,20 @@ function evaluate(text: string): number | null {
 export function showNumber(value: number): string {
   if (value === 0) return "0";
   const size = Math.abs(value);
-  if (size < 1e-3 || size >= 1e7) return value.toExponential(2);
-  const digits = size >= 1000 ? 0 : size >= 100 ? 1 : size >= 10 ? 2 : size >= 1 ? 2 : size >= 0.1 ? 3 : 4;
+  if (size < 1e-4 || size >= 1e7) return value.toExponential(2);
+  const digits =
+    size >= 1000
+      ? 0
+      : size >= 100
+        ? 1
+        : size >= 10
+          ? 2
+          : size >= 1
+            ? 2
+            : size >= 0.1
+              ? 3
+              : size >= 0.01
+                ? 4
+                : 6;
   return String(Number(value.toFixed(digits)));
 }

@@ -1,10 +1,23 @@
 // Generated from the Rust document types: do not edit.
 
+export type Place = {
+  name: string;
+  latitude_deg: number;
+  longitude_deg: number;
+  at: string;
+  zone: string;
+  north_offset_deg: number;
+};
+
 export type Sun = {
   placement: Placement;
+  muted: boolean;
   angular_diameter_deg: number;
   strength: number;
-  night_floor_lx: number;
+  colour: LightColour;
+  disc_seen: boolean;
+  limb_darkening: number;
+  glare: number;
 };
 
 export type Placement = {
@@ -13,22 +26,107 @@ export type Placement = {
   elevation_deg: number;
 } | {
   by: "place";
-  latitude_deg: number;
-  longitude_deg: number;
-  at: string;
 };
+
+export type LightColour = {
+  by: "sunlight";
+} | {
+  by: "temperature";
+  kelvin: number;
+} | {
+  by: "tint";
+  tint: Colour;
+};
+
+export type Colour = number[];
+
+export type Moon = {
+  risen: boolean;
+  placement: Placement;
+  phase: MoonPhase;
+  angular_diameter_deg: number;
+  strength: number;
+  earthshine: number;
+};
+
+export type MoonPhase = {
+  by: "time";
+} | {
+  by: "hand";
+  phase_deg: number;
+};
+
+export type Night = {
+  floor_lx: number;
+};
+
+export type SkySource = {
+  made_of: SkyKind;
+  horizon_drop_deg: number;
+  horizon_softness_deg: number;
+  seen_strength: number;
+  light_strength: number;
+  light_shift_mired: number;
+  light_tint: Colour;
+};
+
+export type SkyKind = {
+  kind: "air";
+} | {
+  kind: "standard";
+  number: number;
+  zenith_cd_m2: number;
+  kelvin: number;
+} | {
+  kind: "gradient";
+  stops: Stop[];
+  along: Along;
+  white_cd_m2: number;
+};
+
+export type Stop = {
+  position_deg: number;
+  colour: Colour;
+  smoothness: number;
+};
+
+export type Along = "elevation" | "mirrored" | "sun";
 
 export type Air = {
   molecules: number;
+  molecules_scale_height_m: number;
+  scatter_tint: Colour;
+  absorb_tint: Colour;
   visibility_km: number;
   aerosol: AerosolKind;
   aerosol_scale_height_m: number;
+  dust_optical_depth: number;
+  dust_tint: Colour;
+  dust_scale_height_m: number;
   ozone_du: number;
   planet_radius_km: number;
   ground_albedo: number;
+  ground_tint: Colour;
 };
 
 export type AerosolKind = "continental" | "maritime" | "urban" | "desert_dust";
+
+export type Fog = {
+  muted: boolean;
+  amount: number;
+  visibility_km: number;
+  depth_m: number;
+  from_height_m: number;
+  to_height_m: number;
+  begins_m: number;
+  ends_m: number;
+  tint: Colour;
+  sky_share: number;
+  patchiness: number;
+  patch_size_m: number;
+  follows_sun: number;
+  follows_cover: number;
+};
 
 export type CloudLayer = {
   id: string;
@@ -50,6 +148,14 @@ export type CloudLayer = {
 
 export type CloudKind = "cumulus_humilis" | "cumulus_mediocris" | "cumulus_congestus" | "stratocumulus" | "stratus" | "altocumulus";
 
+export type Land = {
+  shown: boolean;
+  muted: boolean;
+  seed: number;
+  relief: number;
+  albedo: number;
+};
+
 export type Eye = {
   altitude_m: number;
   heading_deg: number;
@@ -62,18 +168,30 @@ export type Frame = "16:9" | "3:2" | "4:3" | "1:1" | "2.39:1";
 
 export type Grade = {
   ev100: number;
+  exposures: ExposureAt[];
   white_k: number;
   tint: number;
   tone_curve: ToneCurve;
+};
+
+export type ExposureAt = {
+  sun_elevation_deg: number;
+  ev100: number;
 };
 
 export type ToneCurve = "clip" | "filmic" | "aces";
 
 export type Sky = {
   schema: number;
-  sun: Sun;
+  place: Place;
+  suns: Sun[];
+  moon: Moon;
+  night: Night;
+  source: SkySource;
   air: Air;
+  fog: Fog;
   clouds: CloudLayer[];
+  land: Land;
   eye: Eye;
   grade: Grade;
 };

@@ -14,9 +14,12 @@ pub struct DirectionGrid {
     toward_sun: [f32; 2],
     /// Sine and cosine of the sun's height above the level.
     sun: [f64; 2],
+    /// Whether rows near the zenith are evenly apart in angle.
+    even_overhead: bool,
 }
 
 /// Four neighbouring entries and their weights, for a packet of directions.
+#[derive(Clone, Copy)]
 pub struct Corners<R: Real> {
     pub index: [R::Int; 4],
     pub weight: [R; 4],
@@ -28,7 +31,12 @@ impl DirectionGrid {
         let toward_sun =
             if flat > 1e-9 { [(sun[0] / flat) as f32, (sun[1] / flat) as f32] } else { [0.0, 1.0] };
         let horizon = -(altitude * (2.0 * planet + altitude)).sqrt() / (planet + altitude);
-        DirectionGrid { around, rows, horizon, toward_sun, sun: [sun[2], flat] }
+        DirectionGrid { around, rows, horizon, toward_sun, sun: [sun[2], flat], even_overhead: false }
+    }
+
+    /// The same with rows that come together at the horizon but are evenly apart in angle near the zenith.
+    pub fn even_overhead(self) -> DirectionGrid {
+        DirectionGrid { even_overhead: true, ..self }
     }
 
     pub fn len(&self) -> usize {
@@ -41,7 +49,8 @@ impl DirectionGrid {
         let below = y >= self.rows;
         let v = (y % self.rows) as f64 / (self.rows - 1) as f64;
         // Keep a hair's breadth from the horizon, so that each half is on its own side.
-        let v2 = (v * v).max(1e-9);
+        let v2 = if self.even_overhead { 1.0 - (1.0 - v * v).powi(2) } else { v * v };
+        let v2 = v2.max(1e-9);
         let cos = if below {
             self.horizon - v2 * (1.0 + self.horizon)
         } else {
@@ -61,7 +70,11 @@ impl DirectionGrid {
         let above = R::splat(0.0).le(s);
         let span =
             R::select(above, R::splat(1.0 / (1.0 - horizon)), R::splat(1.0 / (1.0 + horizon).max(1e-6)));
-        let v = (s.abs() * span).min(R::splat(1.0)).sqrt() * R::splat((self.rows - 1) as f32);
+        let mut v2 = (s.abs() * span).min(R::splat(1.0));
+        if self.even_overhead {
+            v2 = R::splat(1.0) - (R::splat(1.0) - v2).sqrt();
+        }
+        let v = v2.sqrt() * R::splat((self.rows - 1) as f32);
         let flat = (d[0] * d[0] + d[1] * d[1]).sqrt().max(R::splat(1e-6));
         let cos = (d[0] * R::splat(self.toward_sun[0]) + d[1] * R::splat(self.toward_sun[1])) / flat;
         let u = ((R::splat(1.0) - cos) * R::splat(0.5)).clamp(0.0, 1.0).sqrt()

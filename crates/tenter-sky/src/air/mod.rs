@@ -5,6 +5,7 @@
 //! squared radii are never subtracted, so a planet of 70 000 km works as well as one of 50 km.
 
 mod directions;
+mod harmonics;
 mod medium;
 mod orders;
 mod shells;
@@ -13,12 +14,12 @@ mod transmittance;
 mod view;
 
 pub use directions::Corners;
-pub use medium::{Medium, aerosol_lobes, aerosol_phase, rayleigh_column, rayleigh_phase};
-pub use orders::Orders;
+pub use medium::{Medium, Particles, rayleigh_column, rayleigh_phase};
+pub use orders::{Moments, Orders};
 pub use shells::{Ray, distance_to_altitude};
 pub use sunlight::SunlightTable;
 pub use transmittance::Transmittance;
-pub use view::{AirInFront, AirView, Front, SkyColour, SunInSky, lobe};
+pub use view::{AirInFront, AirView, Front, SkyColour, SunInSky, glimpse, lobe, narrow};
 
 use crate::document;
 
@@ -58,17 +59,10 @@ impl From<Fineness> for Making<'static> {
     }
 }
 
-/// Shares of aerosol's scattering that count as not scattered, for light scattered once and more often. The narrow lobe is
-/// 0.12, the second moment 0.5; between them these come nearest to the reference integrator at suns of 4 and 30 degrees.
-const FORWARD_ONCE: f32 = 0.14;
-const FORWARD_OFTEN: f32 = 0.3;
-
 /// Tables that depend on the air and the planet alone, not on sun or eye.
 pub struct Air {
     pub medium: Medium,
-    /// For light that is scattered once, and for light that is scattered more often: what goes on nearly forward counts
-    /// as not scattered.
-    pub once: Medium,
+    /// The same where what goes on nearly forward counts as not scattered.
     pub often: Medium,
     pub transmittance: Transmittance,
     pub orders: Orders,
@@ -78,8 +72,9 @@ impl Air {
     pub fn new<'a>(air: &document::Air, making: impl Into<Making<'a>>) -> Air {
         let medium = Medium::new(air);
         let transmittance = Transmittance::new(&medium);
-        let (once, often) = (medium.without_forward(FORWARD_ONCE), medium.without_forward(FORWARD_OFTEN));
-        let orders = Orders::new(&often, &transmittance, making.into());
-        Air { medium, once, often, transmittance, orders }
+        let moments = Moments::new(&medium);
+        let often = medium.without_forward(moments.forward);
+        let orders = Orders::new(&often, moments, &transmittance, making.into());
+        Air { medium, often, transmittance, orders }
     }
 }

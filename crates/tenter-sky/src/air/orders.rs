@@ -1,12 +1,14 @@
 //! Light scattered more than once.
 //!
-//! The mean radiance at a point depends only on its altitude and the sun's height there, since shells are
-//! alike all around. A table of it is made order by order: the mean of what is scattered once, then of what
-//! that light does in its turn. Orders above the third follow as a geometric series with the local ratio of
-//! the last two, as Hillaire 2020 (eq. 9) does for all; here the transport of the first three is not local,
-//! which twilight needs: there the air overhead is lit from beyond the horizon.
+//! The radiance at a point depends only on its altitude, the sun's height there and the direction, since shells are alike
+//! all around. Over directions it is kept by its first spherical harmonics ([`super::harmonics`]): with the forward part of
+//! scattering that they can't hold taken as not scattered (delta-M; Wiscombe 1977), the field of each order gives the next
+//! one its right source. Orders above the third follow as a geometric series with the local ratio of the last two means,
+//! as Hillaire 2020 (eq. 9) does for all; here the transport of the first three is not local, which twilight needs: there
+//! the air overhead is lit from beyond the horizon.
 
-use super::medium::{Medium, henyey_greenstein, rayleigh_phase};
+use super::harmonics::{DEGREE, DEGREE_OF, Field, ORDER_OF, TERMS, cut_off, multiples, polar};
+use super::medium::{Medium, times};
 use super::shells::Ray;
 use super::transmittance::Transmittance;
 use super::{Fineness, Making, TOP_M};
@@ -15,11 +17,34 @@ use crate::spectrum::{BANDS, Spectrum};
 use rayon::prelude::*;
 use std::f64::consts::PI;
 
-/// Mean radiance (per unit sunlight, per steradian) of all light that was scattered at least once.
+/// Moments of the phase functions of molecules, aerosol and dust, degree by degree, and the forward shares of the last two
+/// that count as not scattered.
+#[derive(Clone, Copy, Debug)]
+pub struct Moments {
+    pub of: [[f32; DEGREE + 1]; 3],
+    pub forward: [f32; 2],
+}
+
+impl Moments {
+    pub fn new(medium: &Medium) -> Moments {
+        let particles = [&medium.aerosol, &medium.dust];
+        let forward = particles.map(|p| p.moment(DEGREE + 1));
+        let mut of = [[1.0, 0.0, 0.1, 0.0]; 3];
+        for (i, p) in particles.into_iter().enumerate() {
+            for (degree, moment) in of[i + 1].iter_mut().enumerate() {
+                *moment = (p.moment(degree) - forward[i]) / (1.0 - forward[i]);
+            }
+        }
+        Moments { of, forward }
+    }
+}
+
+/// Radiance (per unit sunlight, per steradian) of all light that was scattered at least once.
 pub struct Orders {
     altitudes: usize,
     heights: usize,
-    mean: Vec<Spectrum>,
+    fields: Vec<Field>,
+    moments: Moments,
 }
 
 /// The table's axis over the sun's height: cosine from -0.45 (27 degrees below) to 1, finest at the horizon.
@@ -37,89 +62,119 @@ fn position_of(cos: f64) -> f64 {
     }
 }
 
+#[derive(Clone, Copy)]
 struct Table<'a> {
     altitudes: usize,
     heights: usize,
-    values: &'a [Spectrum],
+    values: &'a [Field],
 }
 
-impl Table<'_> {
-    /// All heights of the sun at one altitude.
+impl<'a> Table<'a> {
+    /// All heights of the sun at the altitudes below and above one, and the weight of the upper ones.
     #[inline(always)]
-    fn row(&self, altitude: f64, row: &mut [Spectrum]) {
+    fn rows(&self, altitude: f64) -> (&'a [Field], &'a [Field], f32) {
         let y = (altitude / TOP_M).clamp(0.0, 1.0).sqrt() * (self.altitudes - 1) as f64;
         let y0 = (y as usize).min(self.altitudes - 2);
         let (low, high) = self.values[y0 * self.heights..].split_at(self.heights);
-        for ((value, low), high) in row.iter_mut().zip(low).zip(high) {
-            *value = low.lerp(*high, (y - y0 as f64) as f32);
-        }
-    }
-
-    #[inline(always)]
-    fn at(&self, altitude: f64, cos: f64) -> Spectrum {
-        let y = (altitude / TOP_M).clamp(0.0, 1.0).sqrt() * (self.altitudes - 1) as f64;
-        let x = position_of(cos) * (self.heights - 1) as f64;
-        let (x0, y0) = ((x as usize).min(self.heights - 2), (y as usize).min(self.altitudes - 2));
-        let (fx, fy) = ((x - x0 as f64) as f32, (y - y0 as f64) as f32);
-        let (i, j) = (y0 * self.heights + x0, (y0 + 1) * self.heights + x0);
-        self.values[i].lerp(self.values[i + 1], fx).lerp(self.values[j].lerp(self.values[j + 1], fx), fy)
+        (low, high, (y - y0 as f64) as f32)
     }
 }
 
-/// What a direction gathers: the source is either sunlight or the table of an earlier order.
+/// What a direction gathers: the source is either sunlight or the field of an earlier order.
 enum Source<'a> {
     Sun(&'a Transmittance),
     Scattered(Table<'a>, &'a [Spectrum]),
 }
 
 impl Orders {
-    pub fn new(medium: &Medium, transmittance: &Transmittance, making: Making) -> Orders {
+    /// `medium` is the air with the forward part of scattering taken as none.
+    pub fn new(medium: &Medium, moments: Moments, transmittance: &Transmittance, making: Making) -> Orders {
         // Rows of altitude and of sun heights; cosines and azimuths of directions; steps along each.
         let (altitudes, heights, polar, around, steps) = match making.fineness {
             Fineness::Draft => (12, 20, 12, 4, 14),
-            Fineness::Full => (24, 40, 12, 6, 20),
-            Fineness::Double => (48, 80, 24, 12, 40),
+            Fineness::Full => (24, 40, 16, 8, 24),
+            Fineness::Double => (48, 80, 32, 16, 48),
         };
-        let pass = |source: &Source| -> (Vec<Spectrum>, Vec<Spectrum>) {
-            let rows: Vec<(Vec<Spectrum>, Vec<Spectrum>)> = (0..altitudes)
+        let dark = [Spectrum::ZERO; TERMS];
+        let pass = |source: &Source| -> (Vec<Field>, Vec<Spectrum>) {
+            let rows: Vec<(Vec<Field>, Vec<Spectrum>)> = (0..altitudes)
                 .into_par_iter()
                 .with_max_len(1)
                 .map(|row| {
                     if making.is_off() {
-                        return (vec![Spectrum::ZERO; heights], vec![Spectrum::ZERO; heights]);
+                        return (vec![dark; heights], vec![Spectrum::ZERO; heights]);
                     }
                     let altitude = (row as f64 / (altitudes - 1) as f64).powi(2) * TOP_M;
-                    dispatch(Gather { medium, source, altitude, heights, polar, around, steps })
+                    let moments = &moments;
+                    dispatch(Gather { medium, moments, source, altitude, heights, polar, around, steps })
                 })
                 .collect();
             let ground = rows[0].1.clone();
             (rows.into_iter().flat_map(|row| row.0).collect(), ground)
         };
         let (first, first_ground) = pass(&Source::Sun(transmittance));
-        let (second, second_ground) =
-            pass(&Source::Scattered(Table { altitudes, heights, values: &first }, &first_ground));
-        let (third, _) =
-            pass(&Source::Scattered(Table { altitudes, heights, values: &second }, &second_ground));
-        let series = |(first, second, third): (&Spectrum, &Spectrum, &Spectrum)| {
-            let mut sum = *first;
+        let table = |values| Table { altitudes, heights, values };
+        let (second, second_ground) = pass(&Source::Scattered(table(&first), &first_ground));
+        let (third, _) = pass(&Source::Scattered(table(&second), &second_ground));
+        let mut fields = first;
+        for (sum, (second, third)) in fields.iter_mut().zip(second.iter().zip(&third)) {
+            // The mean tells how fast orders die out.
+            let mut more = Spectrum::ZERO;
             for band in 0..BANDS {
-                let (b, c) = (second.0[band], third.0[band]);
-                let ratio = if b > 0.0 { (c / b).min(0.97) } else { 0.0 };
-                sum.0[band] += b + c / (1.0 - ratio);
+                let (b, c) = (second[0].0[band], third[0].0[band]);
+                let ratio = if b > 0.0 { (c / b).clamp(0.0, 0.97) } else { 0.0 };
+                more.0[band] = 1.0 / (1.0 - ratio);
             }
-            sum
-        };
-        let sum = |a: &[Spectrum], b: &[Spectrum], c: &[Spectrum]| {
-            a.iter().zip(b).zip(c).map(|((a, b), c)| series((a, b, c))).collect::<Vec<_>>()
-        };
-        Orders { altitudes, heights, mean: sum(&first, &second, &third) }
+            for k in 0..TERMS {
+                let tail = if k == 0 { third[k] * more } else { third[k] };
+                sum[k] += second[k] + tail;
+            }
+        }
+        Orders { altitudes, heights, fields, moments }
     }
 
-    /// Mean radiance at an altitude where the sun stands at this cosine to the vertical.
+    /// What molecules, aerosol and dust that scatter so much send in one direction, per steradian: `up` and `sun_up` are
+    /// cosines of direction and sun to the vertical at the place, `apart` that between their azimuths.
     #[inline(always)]
-    pub fn mean(&self, altitude: f64, sun_cos: f64) -> Spectrum {
-        Table { altitudes: self.altitudes, heights: self.heights, values: &self.mean }.at(altitude, sun_cos)
+    pub fn scattered(
+        &self,
+        altitude: f64,
+        up: f64,
+        sun_up: f64,
+        apart: f64,
+        scattering: &[Spectrum; 3],
+    ) -> Spectrum {
+        let table = Table { altitudes: self.altitudes, heights: self.heights, values: &self.fields };
+        let (low, high, fy) = table.rows(altitude);
+        let x = position_of(sun_up) * (self.heights - 1) as f64;
+        let i = (x as usize).min(self.heights - 2);
+        let fx = (x - i as f64) as f32;
+        let weights = [(1.0 - fx) * (1.0 - fy), fx * (1.0 - fy), (1.0 - fx) * fy, fx * fy];
+        let corners = [&low[i], &low[i + 1], &high[i], &high[i + 1]];
+        let (p, m) = (polar(up as f32), multiples(apart as f32));
+        let mut by_degree = [Spectrum::ZERO; DEGREE + 1];
+        for k in 0..TERMS {
+            let term = p[k] * m[ORDER_OF[k]];
+            let mut field = corners[0][k] * (weights[0] * term);
+            for c in 1..4 {
+                field += corners[c][k] * (weights[c] * term);
+            }
+            by_degree[DEGREE_OF[k]] += field;
+        }
+        let mut sum = Spectrum::ZERO;
+        for (degree, field) in by_degree.into_iter().enumerate() {
+            sum += field * by_moment(&self.moments, scattering, degree);
+        }
+        // A field cut off after the third degree can swing below nothing.
+        sum.at_least(0.0)
     }
+}
+
+/// Scattering weighed by the moments of one degree.
+#[inline(always)]
+fn by_moment(moments: &Moments, scattering: &[Spectrum; 3], degree: usize) -> Spectrum {
+    let of = &moments.of;
+    scattering[0] * of[0][degree] + scattering[1] * of[1][degree] + scattering[2] * of[2][degree]
 }
 
 #[inline(always)]
@@ -129,9 +184,10 @@ fn interpolate(values: &[Spectrum], cos: f64) -> Spectrum {
     values[i].lerp(values[i + 1], (x - i as f64) as f32)
 }
 
-/// Mean over all directions at one altitude, and irradiance on a level plane there, for every height of the sun.
+/// The field at one altitude, and irradiance on a level plane there, for every height of the sun.
 struct Gather<'a> {
     medium: &'a Medium,
+    moments: &'a Moments,
     source: &'a Source<'a>,
     altitude: f64,
     heights: usize,
@@ -146,46 +202,58 @@ struct Sun {
     up: f64,
     /// Cosine to the direction.
     along: f64,
-    /// Phase functions of molecules and aerosol.
-    phase: [f32; 2],
+    /// Phase functions of molecules, aerosol and dust.
+    phase: [f32; 3],
     light: Spectrum,
 }
 
+/// What a place sends in one direction under each height of the sun, order by order of the azimuth between them.
+type Sources = Vec<[Spectrum; DEGREE + 1]>;
+
 impl Kernel for Gather<'_> {
-    type Output = (Vec<Spectrum>, Vec<Spectrum>);
+    type Output = (Vec<Field>, Vec<Spectrum>);
 
     #[inline(always)]
     fn run<R: Real>(self) -> Self::Output {
         // Directions: cosines that crowd at the horizon, where the light is; azimuths from 0 to half a turn.
-        let Gather { polar, around, heights, .. } = self;
-        let mut mean = vec![Spectrum::ZERO; heights];
+        let Gather { polar: rows, around, heights, .. } = self;
+        let mut fields = vec![[Spectrum::ZERO; TERMS]; heights];
         let mut level = vec![Spectrum::ZERO; heights];
-        let mut row = vec![Spectrum::ZERO; heights];
+        let mut sources = vec![[Spectrum::ZERO; DEGREE + 1]; heights];
         let mut suns = Vec::with_capacity(heights * around);
         let horizon = -(self.altitude * (2.0 * self.medium.planet + self.altitude)).sqrt()
             / (self.medium.planet + self.altitude);
-        for p in 0..polar {
+        for p in 0..rows {
             let s = |k: f64| {
-                let x = k / polar as f64 * 2.0 - 1.0;
+                let x = k / rows as f64 * 2.0 - 1.0;
                 let up = x * x;
                 if x < 0.0 { horizon - up * (1.0 + horizon) } else { horizon + up * (1.0 - horizon) }
             };
             let cos = s(p as f64 + 0.5);
-            let weight = (s(p as f64 + 1.0) - s(p as f64)) / around as f64;
+            let weight = 2.0 * PI * (s(p as f64 + 1.0) - s(p as f64)) / around as f64;
             self.suns(cos, &mut suns);
-            self.along(cos, &mut suns, &mut row);
+            self.along(cos, &mut suns, &mut sources);
+            let terms = polar(cos as f32);
             for (i, sun) in suns.iter().enumerate() {
-                mean[i / around] += sun.light * (0.5 * weight) as f32;
+                let m = multiples(self.azimuth(i % around).cos() as f32);
+                let field = &mut fields[i / around];
+                for k in 0..TERMS {
+                    field[k] += sun.light * (terms[k] * m[ORDER_OF[k]] * weight as f32);
+                }
                 if cos > 0.0 {
-                    level[i / around] += sun.light * (2.0 * PI * weight * cos) as f32;
+                    level[i / around] += sun.light * (weight * cos) as f32;
                 }
             }
         }
-        (mean, level)
+        (fields, level)
     }
 }
 
 impl Gather<'_> {
+    fn azimuth(&self, a: usize) -> f64 {
+        PI * (a as f64 + 0.5) / self.around as f64
+    }
+
     /// Every height of the sun, all round a direction.
     #[inline(always)]
     fn suns(&self, cos: f64, suns: &mut Vec<Sun>) {
@@ -195,12 +263,11 @@ impl Gather<'_> {
             let up = cosine_of(height as f64 / (self.heights - 1) as f64);
             let flat = (1.0 - up * up).max(0.0).sqrt();
             for a in 0..self.around {
-                let phi = PI * (a as f64 + 0.5) / self.around as f64;
-                let along = cos * up + sin * flat * phi.cos();
-                let phase = [
-                    rayleigh_phase(along as f32),
-                    henyey_greenstein(self.medium.aerosol_asymmetry, along as f32),
-                ];
+                let along = cos * up + sin * flat * self.azimuth(a).cos();
+                let mut phase = [0.0; 3];
+                for (phase, moments) in phase.iter_mut().zip(&self.moments.of) {
+                    *phase = cut_off(moments, along as f32);
+                }
                 suns.push(Sun { up, along, phase, light: Spectrum::ZERO });
             }
         }
@@ -208,7 +275,7 @@ impl Gather<'_> {
 
     /// Gathers each sun's light along one direction. The way through the air is the same for all of them.
     #[inline(always)]
-    fn along(&self, cos: f64, suns: &mut [Sun], row: &mut [Spectrum]) {
+    fn along(&self, cos: f64, suns: &mut [Sun], sources: &mut Sources) {
         let m = self.medium;
         let ray = Ray { planet: m.planet, altitude: self.altitude, cos };
         let ground = ray.to_ground();
@@ -221,10 +288,9 @@ impl Gather<'_> {
             let (t, dt) = (length * mid * mid, length * (b * b - a * a));
             let h = ray.altitude_at(t);
             let n = m.amounts(h);
-            let half = m.optical_depth([n[0] * dt * 0.5, n[1] * dt * 0.5, n[2] * dt * 0.5]).exp_neg();
+            let half = m.optical_depth(times(n, dt * 0.5)).exp_neg();
             through *= half;
-            let sm = through * m.molecules * (n[0] * dt) as f32;
-            let sa = through * m.aerosol_scattering * (n[1] * dt) as f32;
+            let scattering = m.scattering(&times(n, dt));
             let per_radius = 1.0 / (m.planet + h);
             match self.source {
                 Source::Sun(table) => {
@@ -232,16 +298,26 @@ impl Gather<'_> {
                         let up = ((r0 * sun.up + t * sun.along) * per_radius).clamp(-1.0, 1.0);
                         let lit = table.share_above_horizon(h, up, 0.00465) as f32;
                         if lit > 0.0 {
-                            let scattered = sm * sun.phase[0] + sa * sun.phase[1];
-                            sun.light += table.to_space(m, h, up) * scattered * lit;
+                            let scattered = scattering[0] * sun.phase[0]
+                                + scattering[1] * sun.phase[1]
+                                + scattering[2] * sun.phase[2];
+                            sun.light += through * table.to_space(m, h, up) * scattered * lit;
                         }
                     }
                 }
                 Source::Scattered(table, _) => {
-                    table.row(h, row);
+                    let up_here = ((r0 * cos + t) * per_radius).clamp(-1.0, 1.0);
+                    self.sources(table, h, up_here, through, &scattering, sources);
                     for sun in suns.iter_mut() {
                         let up = ((r0 * sun.up + t * sun.along) * per_radius).clamp(-1.0, 1.0);
-                        sun.light += (sm + sa) * interpolate(row, up);
+                        let turns = multiples(azimuth_apart(up_here, up, sun.along) as f32);
+                        let x = position_of(up) * (self.heights - 1) as f64;
+                        let i = (x as usize).min(self.heights - 2);
+                        let f = (x - i as f64) as f32;
+                        for k in 0..=DEGREE {
+                            sun.light += sources[i][k] * (turns[k] * (1.0 - f));
+                            sun.light += sources[i + 1][k] * (turns[k] * f);
+                        }
                     }
                 }
             }
@@ -257,8 +333,40 @@ impl Gather<'_> {
                     }
                     Source::Scattered(_, level) => interpolate(level, up),
                 };
-                sun.light += through * down * (m.ground_albedo / std::f32::consts::PI);
+                sun.light += through * down * m.ground * std::f32::consts::FRAC_1_PI;
             }
         }
     }
+
+    /// What a place sends on, under every height of the sun.
+    #[inline(always)]
+    fn sources(
+        &self,
+        table: &Table,
+        altitude: f64,
+        up: f64,
+        through: Spectrum,
+        scattering: &[Spectrum; 3],
+        sources: &mut Sources,
+    ) {
+        let mut weight = [Spectrum::ZERO; DEGREE + 1];
+        for (degree, weight) in weight.iter_mut().enumerate() {
+            *weight = through * by_moment(self.moments, scattering, degree);
+        }
+        let terms = polar(up as f32);
+        let (low, high, f) = table.rows(altitude);
+        for ((source, low), high) in sources.iter_mut().zip(low).zip(high) {
+            *source = [Spectrum::ZERO; DEGREE + 1];
+            for k in 0..TERMS {
+                source[ORDER_OF[k]] += low[k].lerp(high[k], f) * weight[DEGREE_OF[k]] * terms[k];
+            }
+        }
+    }
+}
+
+/// Cosine of the azimuth between two directions, from their cosines to the vertical and to each other.
+#[inline(always)]
+pub fn azimuth_apart(up: f64, other_up: f64, between: f64) -> f64 {
+    let flat = ((1.0 - up * up) * (1.0 - other_up * other_up)).max(1e-12).sqrt();
+    ((between - up * other_up) / flat).clamp(-1.0, 1.0)
 }

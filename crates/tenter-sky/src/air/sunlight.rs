@@ -2,7 +2,7 @@
 
 use super::{Medium, TOP_M, Transmittance};
 use crate::simd::{Int, Kernel, Real, dispatch};
-use crate::spectrum::{Rgb, SunlightToRgb};
+use crate::spectrum::{LightToRgb, Rgb};
 
 const HEIGHTS: usize = 192;
 const ALTITUDES: usize = 32;
@@ -18,11 +18,16 @@ pub struct SunlightTable {
 
 impl SunlightTable {
     /// `disc_radius` in radians.
-    pub fn new(medium: &Medium, transmittance: &Transmittance, disc_radius: f64) -> SunlightTable {
+    pub fn new(
+        medium: &Medium,
+        transmittance: &Transmittance,
+        to_rgb: &LightToRgb,
+        disc_radius: f64,
+    ) -> SunlightTable {
         let mut values = Vec::with_capacity(HEIGHTS * ALTITUDES * 3);
         for y in 0..ALTITUDES {
             let altitude = (y as f64 / (ALTITUDES - 1) as f64).powi(2) * TOP_M;
-            values.extend(dispatch(Row { medium, transmittance, disc_radius, altitude }));
+            values.extend(dispatch(Row { medium, transmittance, to_rgb, disc_radius, altitude }));
         }
         SunlightTable { planet: medium.planet as f32, values }
     }
@@ -66,6 +71,7 @@ impl SunlightTable {
 struct Row<'a> {
     medium: &'a Medium,
     transmittance: &'a Transmittance,
+    to_rgb: &'a LightToRgb,
     disc_radius: f64,
     altitude: f64,
 }
@@ -83,7 +89,7 @@ impl Kernel for Row<'_> {
             let cos = (horizon + x * x * (1.6 + BELOW as f64) - BELOW as f64).min(1.0);
             let shown = self.transmittance.share_above_horizon(h, cos, self.disc_radius);
             let light = self.transmittance.to_space(self.medium, h, cos) * shown as f32;
-            row.extend(SunlightToRgb::get().convert(&light));
+            row.extend(self.to_rgb.convert(&light));
         }
         row
     }

@@ -1,7 +1,7 @@
 //! Columns of air from any altitude to space, in any direction.
 
 use super::TOP_M;
-use super::medium::{Amounts, Medium};
+use super::medium::{Amounts, CONSTITUENTS, Medium};
 use super::shells::Ray;
 use crate::simd::{Kernel, Real, dispatch};
 use crate::spectrum::Spectrum;
@@ -14,7 +14,7 @@ const ALTITUDES: usize = 64;
 /// constituents in place of colours, so that one table serves every wavelength.
 pub struct Transmittance {
     planet: f64,
-    columns: Vec<[f32; 3]>,
+    columns: Vec<[f32; CONSTITUENTS]>,
 }
 
 /// Ray through the column of a texel: distances are spread between straight up and the horizon.
@@ -64,8 +64,8 @@ impl Transmittance {
         let (fx, fy) = (x - x0 as f64, y - y0 as f64);
         let at = |dx: usize, dy: usize| self.columns[(y0 + dy) * COSINES + x0 + dx];
         let (a, b, c, d) = (at(0, 0), at(1, 0), at(0, 1), at(1, 1));
-        let mut columns = [0.0; 3];
-        for k in 0..3 {
+        let mut columns = [0.0; CONSTITUENTS];
+        for k in 0..CONSTITUENTS {
             let top = a[k] as f64 + (b[k] - a[k]) as f64 * fx;
             let bottom = c[k] as f64 + (d[k] - c[k]) as f64 * fx;
             columns[k] = top + (bottom - top) * fy;
@@ -106,12 +106,12 @@ struct ColumnsOf<'a> {
 }
 
 impl Kernel for ColumnsOf<'_> {
-    type Output = Vec<[f32; 3]>;
+    type Output = Vec<[f32; CONSTITUENTS]>;
     #[inline(always)]
-    fn run<R: Real>(self) -> Vec<[f32; 3]> {
+    fn run<R: Real>(self) -> Vec<[f32; CONSTITUENTS]> {
         let mut columns = Vec::with_capacity(self.rays.len());
         for rays in self.rays.chunks(R::LANES) {
-            let mut lanes = [[0.0f32; 16]; 3];
+            let mut lanes = [[0.0f32; 16]; CONSTITUENTS];
             for (k, (ray, length)) in rays.iter().enumerate() {
                 lanes[0][k] = ray.altitude as f32;
                 lanes[1][k] = ray.cos as f32;
@@ -119,7 +119,7 @@ impl Kernel for ColumnsOf<'_> {
             }
             let (altitude, cos, length) = (R::load(&lanes[0]), R::load(&lanes[1]), R::load(&lanes[2]));
             let r = R::splat(self.medium.planet as f32) + altitude;
-            let mut sum = [R::splat(0.0); 3];
+            let mut sum = [R::splat(0.0); CONSTITUENTS];
             for i in 0..STEPS {
                 let (a, b) = (i as f32 / STEPS as f32, (i + 1) as f32 / STEPS as f32);
                 let middle = (a + b) * 0.5;
@@ -128,15 +128,15 @@ impl Kernel for ColumnsOf<'_> {
                 let gain = t * (t + (r + r) * cos);
                 let there = (r * r + gain).max(R::splat(0.0)).sqrt();
                 let amounts = self.medium.amounts_at(altitude + gain / (r + there));
-                for k in 0..3 {
+                for k in 0..CONSTITUENTS {
                     sum[k] = amounts[k].mul_add(length * R::splat(b * b - a * a), sum[k]);
                 }
             }
-            for k in 0..3 {
+            for k in 0..CONSTITUENTS {
                 sum[k].store(&mut lanes[k]);
             }
             for k in 0..rays.len() {
-                columns.push([lanes[0][k], lanes[1][k], lanes[2][k]]);
+                columns.push([lanes[0][k], lanes[1][k], lanes[2][k], lanes[3][k]]);
             }
         }
         columns
@@ -152,11 +152,11 @@ mod tests {
     fn column(medium: &Medium, ray: &Ray) -> Amounts {
         const STEPS: usize = 2000;
         let length = ray.to_shell(TOP_M);
-        let mut sum = [0.0; 3];
+        let mut sum = [0.0; CONSTITUENTS];
         for i in 0..STEPS {
             let (a, b) = (i as f64 / STEPS as f64, (i + 1) as f64 / STEPS as f64);
             let amounts = medium.amounts(ray.altitude_at(length * (0.5 * (a + b)).powi(2)));
-            for k in 0..3 {
+            for k in 0..CONSTITUENTS {
                 sum[k] += amounts[k] * length * (b * b - a * a);
             }
         }

@@ -1,39 +1,40 @@
 //! What the air shows to one eye: the colour of the sky, and the air in front of things.
 //!
-//! Light that aerosol scattered once is kept apart and without its phase function, which has a narrow peak
-//! around the sun that no table of directions would resolve; it is put on for each pixel.
+//! Light that particles scattered once by the narrow lobe of their phase function is kept apart and without that lobe,
+//! which no table of directions would resolve; it is put on for each pixel. All else is smooth enough.
 
 use super::directions::{Corners, DirectionGrid};
+use super::medium::{NARROW, rayleigh_phase, times};
+use super::orders::azimuth_apart;
 use super::shells::Ray;
-use super::{Air, Fineness, Making, TOP_M, aerosol_lobes, rayleigh_phase};
+use super::{Air, Fineness, Making, TOP_M};
 use crate::simd::{Int, Kernel, Real, dispatch};
-use crate::spectrum::{Spectrum, SunlightToRgb};
+use crate::spectrum::{BANDS, LightToRgb, Spectrum};
 use rayon::prelude::*;
 
-/// Where the light comes from and how strong it is.
-#[derive(Clone, Copy, Debug)]
+/// Where a light stands and what it is like.
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub struct SunInSky {
     /// Unit vector from the eye's place, x east, y north, z up.
     pub direction: [f64; 3],
     /// Half the angle of the disc, radians.
     pub disc_radius: f64,
-    /// Multiple of the real sun's light.
+    /// Its colour outside the air.
+    pub to_rgb: LightToRgb,
+    /// Multiple of that; tables are made for 1.
     pub strength: f64,
-    /// Illuminance of airglow and stars on level ground, lx.
-    pub night_floor_lx: f64,
 }
 
 /// The sky's light and the air in front of things, from one altitude under one sun.
 pub struct AirView {
     pub sky: SkyColour,
     pub front: AirInFront,
-    asymmetry: f32,
 }
 
 /// Radiance of the air along whole rays, to space.
 pub struct SkyColour {
     grid: DirectionGrid,
-    /// Per direction: light of molecules and of all higher orders (3), light once scattered by aerosol (3).
+    /// Per direction: smooth light (3), light once scattered by the narrow lobe, without it (3).
     values: Vec<f32>,
 }
 
@@ -102,18 +103,23 @@ impl AirView {
                 dispatch(Sliced { air, sun, ray, to_sun, below })
             })
             .collect();
-        AirView { sky, front: AirInFront { grid, values }, asymmetry: air.medium.aerosol_asymmetry }
+        AirView { sky, front: AirInFront { grid, values } }
     }
+}
 
-    /// Phase function of aerosol toward the sun, for a packet of cosines.
-    #[inline(always)]
-    pub fn aerosol_phase<R: Real>(&self, cos: R) -> R {
-        let mut sum = R::splat(0.0);
-        for (share, g) in aerosol_lobes(self.asymmetry) {
-            sum = lobe(g, cos).mul_add(R::splat(share), sum);
-        }
-        sum
-    }
+/// Radiance of the air in one direction from an altitude, cd/m2 in linear Rec.709, without making tables of directions.
+pub fn glimpse(air: &Air, altitude: f64, sun: &SunInSky, direction: [f64; 3]) -> [f32; 3] {
+    let to_sun: f64 = (0..3).map(|i| direction[i] * sun.direction[i]).sum();
+    let ray = Ray { planet: air.medium.planet, altitude, cos: direction[2] };
+    let seen = dispatch(WholeRay { air, sun, ray, to_sun, steps: 40 });
+    let phase = super::medium::henyey_greenstein(NARROW, to_sun as f32);
+    [0, 1, 2].map(|c| (seen[c] + seen[c + 3] * phase) * sun.strength as f32)
+}
+
+/// The narrow lobe of particles toward a light, for a packet of cosines.
+#[inline(always)]
+pub fn narrow<R: Real>(cos: R) -> R {
+    lobe(NARROW, cos)
 }
 
 /// Henyey and Greenstein 1941 for a packet of cosines, per steradian.
@@ -124,15 +130,34 @@ pub fn lobe<R: Real>(g: f32, cos: R) -> R {
 }
 
 impl SkyColour {
+    /// A sky that is a function of the cosines to the zenith and to the sun, cd/m2 in linear Rec.709.
+    pub fn painted(
+        planet: f64,
+        altitude: f64,
+        sun: [f64; 3],
+        sky: impl Fn(f64, f64) -> [f32; 3] + Sync,
+    ) -> SkyColour {
+        let grid = DirectionGrid::new(planet, altitude, sun, 128, 256).even_overhead();
+        let values = (0..grid.len())
+            .into_par_iter()
+            .flat_map_iter(|i| {
+                let (cos, to_sun, _) = grid.direction(i);
+                let [r, g, b] = sky(cos, to_sun);
+                [r, g, b, 0.0, 0.0, 0.0]
+            })
+            .collect();
+        SkyColour { grid, values }
+    }
+
     /// Radiance (cd/m2 in linear Rec.709) toward packets of directions: everything but the discs.
     #[inline(always)]
-    pub fn radiance<R: Real>(&self, direction: [R; 3], aerosol_phase: R) -> [R; 3] {
+    pub fn radiance<R: Real>(&self, direction: [R; 3], narrow: R) -> [R; 3] {
         let corners = self.grid.corners(direction);
         let mut light = [R::splat(0.0); 3];
         for c in 0..3 {
             let smooth = corners.gather(&self.values, 6, R::Int::splat(c as i32));
             let aerosol = corners.gather(&self.values, 6, R::Int::splat(c as i32 + 3));
-            light[c] = aerosol.mul_add(aerosol_phase, smooth);
+            light[c] = aerosol.mul_add(narrow, smooth);
         }
         light
     }
@@ -152,7 +177,7 @@ impl AirInFront {
 
     /// The air up to a distance in metres.
     #[inline(always)]
-    pub fn up_to<R: Real>(&self, corners: &Corners<R>, distance: R, aerosol_phase: R) -> Front<R> {
+    pub fn up_to<R: Real>(&self, corners: &Corners<R>, distance: R, narrow: R) -> Front<R> {
         let ratio = (LAST_SLICE_M / FIRST_SLICE_M).ln() / (SLICES - 2) as f64;
         let x = (distance * R::splat(1.0 / FIRST_SLICE_M as f32)).max(R::splat(1e-6)).ln()
             * R::splat((1.0 / ratio) as f32)
@@ -166,7 +191,7 @@ impl AirInFront {
         let (mut light, mut through) = ([R::splat(0.0); 3], [R::splat(0.0); 3]);
         for c in 0..3 {
             let smooth = self.between::<R>(corners, first, c, f);
-            light[c] = self.between::<R>(corners, first, c + 3, f).mul_add(aerosol_phase, smooth);
+            light[c] = self.between::<R>(corners, first, c + 3, f).mul_add(narrow, smooth);
             through[c] = self.between::<R>(corners, first, c + 6, f);
         }
         Front { light, through }
@@ -188,13 +213,18 @@ struct March<'a> {
     sun_cos: f64,
     to_sun: f64,
     disc_radius: f64,
-    phase: f32,
-    /// What is left of light from behind, of light scattered once here, and of light scattered more often.
+    /// Phase functions of molecules, and of aerosol and dust without their narrow lobes, each of the last two in the part
+    /// that turns light and the part that counts as forward.
+    molecules: f32,
+    turned: [f32; 2],
+    forward: [f32; 2],
+    /// What is left of light from behind, and of light scattered here.
     through: Spectrum,
-    once: Spectrum,
     often: Spectrum,
+    /// Optical depth of what counts as forward.
+    bent: Spectrum,
     smooth: Spectrum,
-    aerosol: Spectrum,
+    narrow: Spectrum,
 }
 
 impl<'a> March<'a> {
@@ -206,44 +236,68 @@ impl<'a> March<'a> {
             sun_cos: sun.direction[2],
             to_sun,
             disc_radius: sun.disc_radius,
-            phase: rayleigh_phase(to_sun as f32),
+            molecules: rayleigh_phase(to_sun as f32),
+            turned: [air.medium.aerosol.broad(to_sun as f32)[0], air.medium.dust.broad(to_sun as f32)[0]],
+            forward: [air.medium.aerosol.broad(to_sun as f32)[1], air.medium.dust.broad(to_sun as f32)[1]],
+            bent: Spectrum::ZERO,
             through: Spectrum::splat(1.0),
-            once: Spectrum::splat(1.0),
             often: Spectrum::splat(1.0),
             smooth: Spectrum::ZERO,
-            aerosol: Spectrum::ZERO,
+            narrow: Spectrum::ZERO,
         }
     }
 
-    /// One stretch of the ray. What is scattered once has aerosol's own phase function; on its way, and in all further
-    /// scatterings, what goes nearly forward counts as not scattered (Nakajima and Tanaka 1988, their TMS method).
+    /// One stretch of the ray. What is scattered once has the particles' own phase functions; on its way, and in all
+    /// further scatterings, what goes nearly forward counts as not scattered (Nakajima and Tanaka 1988, their TMS method).
+    ///
+    /// Light that is itself scattered forward belongs to that part: after n forward turns of optical depth x it is
+    /// x^n / n!, in all e^x - 1, and not x e^x as the turns after the first would have it.
     #[inline(always)]
     fn step(&mut self, from: f64, to: f64) {
-        let Air { medium: m, once, often, transmittance, orders } = self.air;
+        let Air { medium: m, often, transmittance, orders } = self.air;
         let (t, dt) = ((from + to) * 0.5, to - from);
         let h = self.ray.altitude_at(t);
         let r0 = m.planet + self.ray.altitude;
-        let sun_cos = ((r0 * self.sun_cos + t * self.to_sun) / (m.planet + h)).clamp(-1.0, 1.0);
-        let n = m.amounts(h);
-        let columns = [n[0] * dt, n[1] * dt, n[2] * dt];
-        let halves = [0.5 * columns[0], 0.5 * columns[1], 0.5 * columns[2]];
+        let per_radius = 1.0 / (m.planet + h);
+        let sun_cos = ((r0 * self.sun_cos + t * self.to_sun) * per_radius).clamp(-1.0, 1.0);
+        let up = ((r0 * self.ray.cos + t) * per_radius).clamp(-1.0, 1.0);
+        let columns = times(m.amounts(h), dt);
+        let halves = times(columns, 0.5);
         self.through *= m.optical_depth(columns).exp_neg();
-        let sm = m.molecules * columns[0] as f32;
 
-        let half = often.optical_depth(halves).exp_neg();
-        let sa = often.aerosol_scattering * columns[1] as f32;
-        self.smooth += self.often * half * (sm + sa) * orders.mean(h, sun_cos);
-        self.often *= half * half;
-
-        let half = once.optical_depth(halves).exp_neg();
+        let half_depth = often.optical_depth(halves);
+        let half_bent = m.optical_depth(halves) - half_depth;
+        let half = half_depth.exp_neg();
+        let apart = azimuth_apart(up, sun_cos, self.to_sun);
+        self.smooth +=
+            self.often * half * orders.scattered(h, up, sun_cos, apart, &often.scattering(&columns));
         let lit = transmittance.share_above_horizon(h, sun_cos, self.disc_radius) as f32;
         if lit > 0.0 {
-            let sun = self.once * half * transmittance.to_space(once, h, sun_cos) * lit;
-            self.smooth += sun * sm * self.phase;
-            self.aerosol += sun * m.aerosol_scattering * columns[1] as f32;
+            let to_sun = transmittance.columns(h, sun_cos);
+            let depth = often.optical_depth(to_sun);
+            let sun = self.often * half * depth.exp_neg() * lit;
+            let bent = self.bent + half_bent + (m.optical_depth(to_sun) - depth);
+            let counted = forward_share(bent);
+            let [sm, sa, sd] = m.scattering(&columns);
+            let turned = sm * self.molecules + sa * self.turned[0] + sd * self.turned[1];
+            let forward = sa * self.forward[0] + sd * self.forward[1];
+            self.smooth += sun * (turned + forward * counted);
+            self.narrow += sun * counted * (sa * m.aerosol.lobes[0].0 + sd * m.dust.lobes[0].0);
         }
-        self.once *= half * half;
+        self.often *= half * half;
+        self.bent += half_bent + half_bent;
     }
+}
+
+/// (1 - e^-x) / x, within 2 % up to 4 and falling as it should beyond.
+#[inline(always)]
+fn forward_share(x: Spectrum) -> Spectrum {
+    let mut share = Spectrum::ZERO;
+    for b in 0..BANDS {
+        let x = x.0[b];
+        share.0[b] = 1.0 / (1.0 + x * (0.5 + x * (1.0 / 12.0)));
+    }
+    share
 }
 
 /// Where a ray leaves the air, or meets the ground.
@@ -269,13 +323,9 @@ impl Kernel for WholeRay<'_> {
         for i in 0..self.steps {
             march.step(at(i), at(i + 1));
         }
-        let to_rgb = SunlightToRgb::get();
-        let strength = self.sun.strength as f32;
-        let smooth = to_rgb.convert(&march.smooth).map(|v| v * strength);
-        let aerosol = to_rgb.convert(&march.aerosol).map(|v| v * strength);
-        // Airglow is outside the air, the same all round: on level ground it makes pi times its radiance.
-        let glow = (self.sun.night_floor_lx / std::f64::consts::PI) as f32;
-        [smooth[0] + glow, smooth[1] + glow, smooth[2] + glow, aerosol[0], aerosol[1], aerosol[2]]
+        let smooth = self.sun.to_rgb.convert(&march.smooth);
+        let narrow = self.sun.to_rgb.convert(&march.narrow);
+        [smooth[0], smooth[1], smooth[2], narrow[0], narrow[1], narrow[2]]
     }
 }
 
@@ -293,9 +343,10 @@ impl Kernel for Sliced<'_> {
     fn run<R: Real>(self) -> Self::Output {
         let length = length_of(&self.ray, self.below);
         let mut march = March::new(self.air, self.sun, self.ray, self.to_sun);
-        let to_rgb = SunlightToRgb::get();
-        let white = to_rgb.convert(&Spectrum::splat(1.0));
-        let strength = self.sun.strength as f32;
+        let to_rgb = &self.sun.to_rgb;
+        // What the air lets through is the same under any light, or nearly: sunlight stands for all.
+        let white = LightToRgb::sunlight();
+        let whole = white.colour();
         let mut out = [0.0; 9 * SLICES];
         let mut previous = 0.0f64;
         for k in 0..SLICES {
@@ -312,12 +363,12 @@ impl Kernel for Sliced<'_> {
             }
             previous = previous.max(distance);
             let smooth = to_rgb.convert(&march.smooth);
-            let aerosol = to_rgb.convert(&march.aerosol);
-            let through = to_rgb.convert(&march.through);
+            let narrow = to_rgb.convert(&march.narrow);
+            let through = white.convert(&march.through);
             for c in 0..3 {
-                out[9 * k + c] = smooth[c] * strength;
-                out[9 * k + 3 + c] = aerosol[c] * strength;
-                out[9 * k + 6 + c] = through[c] / white[c];
+                out[9 * k + c] = smooth[c];
+                out[9 * k + 3 + c] = narrow[c];
+                out[9 * k + 6 + c] = through[c] / whole[c];
             }
         }
         out
@@ -329,26 +380,20 @@ impl SunInSky {
     /// The real sun due south, by its elevation in degrees.
     pub fn in_the_south(elevation: f64) -> SunInSky {
         let (s, c) = elevation.to_radians().sin_cos();
-        SunInSky { direction: [0.0, -c, s], disc_radius: 0.00465, strength: 1.0, night_floor_lx: 0.0 }
+        SunInSky {
+            direction: [0.0, -c, s],
+            disc_radius: 0.00465,
+            to_rgb: *LightToRgb::sunlight(),
+            strength: 1.0,
+        }
     }
 }
 
 #[cfg(test)]
 mod tests {
-    use super::super::aerosol_phase;
     use super::*;
     use crate::document;
     use crate::simd::Scalar;
-
-    #[test]
-    fn packet_phase_is_the_plain_one() {
-        let air = Air::new(&document::Air::default(), Fineness::Draft);
-        let view = AirView::new(&air, 2.0, &SunInSky::in_the_south(30.0), Fineness::Draft);
-        for c in [-1.0f32, -0.3, 0.5, 0.99, 1.0] {
-            let (a, b) = (view.aerosol_phase(Scalar(c)).0, aerosol_phase(air.medium.aerosol_asymmetry, c));
-            assert!((a / b - 1.0).abs() < 1e-4, "{c}: {a} {b}");
-        }
-    }
 
     /// Air in front of space is the whole sky, and a short way through it changes nothing.
     #[test]
@@ -358,9 +403,8 @@ mod tests {
         for (e, a) in [(60.0f64, 10.0f64), (20.0, 120.0), (4.0, 60.0)] {
             let ((sa, ca), (se, ce)) = (a.to_radians().sin_cos(), e.to_radians().sin_cos());
             let d = [ce * sa, ce * ca, se].map(|v| Scalar(v as f32));
-            let phase = view.aerosol_phase(Scalar(
-                (-d[1].0 * 40f32.to_radians().cos()) + d[2].0 * 40f32.to_radians().sin(),
-            ));
+            let phase =
+                narrow(Scalar((-d[1].0 * 40f32.to_radians().cos()) + d[2].0 * 40f32.to_radians().sin()));
             let whole = view.sky.radiance(d, phase).map(|v| v.0);
             let corners = view.front.corners(d);
             let far = view.front.up_to(&corners, Scalar(8e5), phase);

@@ -1,7 +1,9 @@
 //! Where the sun and the moon stand.
 
+mod day;
 mod moon;
 
+pub use day::{Day, Event, MINUTES, Point, STEP_MINUTES, Span};
 pub use moon::{Moon, moon};
 
 use chrono::{DateTime, Datelike, FixedOffset};

@@ -9,7 +9,7 @@ pub mod diffusion;
 mod distance;
 mod field;
 pub mod form;
-mod hash;
+pub(crate) mod hash;
 mod heaps;
 pub mod lumps;
 pub mod mie;

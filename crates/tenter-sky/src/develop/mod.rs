@@ -144,7 +144,7 @@ mod tests {
     use super::*;
 
     fn grade(ev100: f64, white_k: f64, tone_curve: ToneCurve) -> Development {
-        Development::new(&Grade { ev100, white_k, tint: 0.0, tone_curve })
+        Development::new(&Grade { ev100, white_k, tone_curve, ..Grade::default() })
     }
 
     /// ISO 12232: mid-grey 0.18 is 0.216 * 2^EV cd/m2; a white card in full sun (3e4 cd/m2) is 0.76 at EV 15.

@@ -1,7 +1,7 @@
 //! Validation: the schema's ranges, then what only makes sense across fields.
 
 use super::schema::{json_schema, resolve};
-use super::{Placement, Sky};
+use super::{Sky, SkyKind};
 use serde::Serialize;
 use serde_json::{Value, json};
 use std::fmt;
@@ -83,6 +83,11 @@ fn walk(root: &Value, node: &Value, value: &Value, path: &str, found: &mut Vec<P
                     json!(items.len()),
                     Some(json!({"maximum": most})),
                 ));
+            }
+            let fewest = node["minItems"].as_u64().unwrap_or(0);
+            if (items.len() as u64) < fewest {
+                let message = format!("{} entries; at least {fewest} are needed", items.len());
+                found.push(Problem::new(path, message, value.clone(), Some(json!({"minimum": fewest}))));
             }
             for (i, item) in items.iter().enumerate() {
                 walk(root, &node["items"], item, &format!("{path}[{i}]"), found);
@@ -203,21 +208,44 @@ fn kind_of(value: &Value) -> &'static str {
 /// What each field allows by itself but not together.
 pub fn across_fields(sky: &Sky) -> Result<(), Problems> {
     let mut found = Vec::new();
-    if let Placement::Place { at, .. } = &sky.sun.placement {
-        match chrono::DateTime::parse_from_rfc3339(at) {
-            Ok(t) if (1950..=2050).contains(&chrono::Datelike::year(&t)) => {}
-            Ok(_) => found.push(Problem::new(
-                "sun.placement.at",
-                format!("{at} is outside the years 1950 to 2050"),
-                json!(at),
-                Some(json!({"minimum": "1950-01-01", "maximum": "2050-12-31"})),
-            )),
-            Err(e) => found.push(Problem::new(
-                "sun.placement.at",
-                format!("{at:?} is not a date and time like 2026-06-21T15:00:00+00:00: {e}"),
-                json!(at),
-                None,
-            )),
+    let at = &sky.place.at;
+    match chrono::DateTime::parse_from_rfc3339(at) {
+        Ok(t) if (1950..=2050).contains(&chrono::Datelike::year(&t)) => {}
+        Ok(_) => found.push(Problem::new(
+            "place.at",
+            format!("{at} is outside the years 1950 to 2050"),
+            json!(at),
+            Some(json!({"minimum": "1950-01-01", "maximum": "2050-12-31"})),
+        )),
+        Err(e) => found.push(Problem::new(
+            "place.at",
+            format!("{at:?} is not a date and time like 2026-06-21T15:00:00+01:00: {e}"),
+            json!(at),
+            None,
+        )),
+    }
+    let zone = &sky.place.zone;
+    if !zone.is_empty() && zone.parse::<chrono_tz::Tz>().is_err() {
+        let message = format!("{zone:?} is not in the tz database; write one like Europe/London, or nothing");
+        found.push(Problem::new("place.zone", message, json!(zone), None));
+    }
+    let fog = &sky.fog;
+    for (name, low, high) in
+        [("to_height_m", fog.from_height_m, fog.to_height_m), ("ends_m", fog.begins_m, fog.ends_m)]
+    {
+        if high <= low {
+            let message = format!("{high} is not above where the fog begins, {low}");
+            let allowed = Some(json!({"exclusiveMinimum": low, "unit": "m"}));
+            found.push(Problem::new(&format!("fog.{name}"), message, json!(high), allowed));
+        }
+    }
+    if let SkyKind::Gradient { stops, .. } = &sky.source.made_of {
+        for (i, stop) in stops.iter().enumerate() {
+            if stops[..i].iter().any(|s| s.position_deg == stop.position_deg) {
+                let message = format!("two stops at {} degrees", stop.position_deg);
+                let path = format!("source.made_of.stops[{i}].position_deg");
+                found.push(Problem::new(&path, message, json!(stop.position_deg), None));
+            }
         }
     }
     let mut ids = std::collections::HashSet::new();
@@ -259,12 +287,12 @@ mod tests {
 
     #[test]
     fn a_sun_cannot_be_placed_both_ways() {
-        let p = problems(
-            r#"{"sun": {"placement": {"by": "hand", "azimuth_deg": 1, "elevation_deg": 2, "latitude_deg": 3}}}"#,
-        );
-        assert_eq!(p[0].path, "sun.placement.latitude_deg");
-        assert_eq!(problems(r#"{"sun": {"placement": {"by": "guess"}}}"#)[0].path, "sun.placement.by");
-        assert_eq!(problems(r#"{"sun": {"placement": {"by": "hand"}}}"#).len(), 2);
+        let p =
+            problems(r#"{"suns": [{"placement": {"by": "place", "azimuth_deg": 1, "elevation_deg": 2}}]}"#);
+        assert_eq!(p[0].path, "suns[0].placement.azimuth_deg");
+        assert_eq!(problems(r#"{"suns": [{"placement": {"by": "guess"}}]}"#)[0].path, "suns[0].placement.by");
+        assert_eq!(problems(r#"{"suns": [{"placement": {"by": "hand"}}]}"#).len(), 2);
+        assert_eq!(problems(r#"{"suns": []}"#)[0].path, "suns");
     }
 
     #[test]
@@ -279,11 +307,29 @@ mod tests {
     #[test]
     fn impossible_times_are_refused() {
         for at in ["yesterday", "2026-02-30T00:00:00Z", "1850-01-01T00:00:00Z"] {
-            let p = problems(&format!(
-                r#"{{"sun": {{"placement": {{"by": "place", "latitude_deg": 1, "longitude_deg": 2, "at": "{at}"}}}}}}"#
-            ));
-            assert_eq!(p[0].path, "sun.placement.at");
+            let p = problems(&json!({"place": {"at": at}}).to_string());
+            assert_eq!(p[0].path, "place.at");
         }
+    }
+
+    #[test]
+    fn zones_gradients_fogs_and_colours_are_checked() {
+        assert_eq!(problems(r#"{"place": {"zone": "Nowhere/Else"}}"#)[0].path, "place.zone");
+        let gradient = |stops: Value| {
+            json!({"source": {"made_of": {"kind": "gradient", "along": "elevation", "white_cd_m2": 1, "stops": stops}}})
+                .to_string()
+        };
+        assert_eq!(problems(&gradient(json!([])))[0].path, "source.made_of.stops");
+        let twice = problems(&gradient(json!([{"position_deg": 5}, {"position_deg": 5}])));
+        assert_eq!(twice[0].path, "source.made_of.stops[1].position_deg");
+        assert_eq!(problems(r#"{"fog": {"begins_m": 900, "ends_m": 800}}"#)[0].path, "fog.ends_m");
+        assert_eq!(problems(r#"{"air": {"ground_tint": [1, 2]}}"#)[0].path, "air.ground_tint");
+        assert_eq!(problems(r#"{"air": {"ground_tint": [1, 2, -1]}}"#)[0].path, "air.ground_tint[2]");
+        for (path, value) in [("air", json!({"planet_radius_km": 20})), ("moon", json!({"strength": -1}))] {
+            assert!(problems(&json!({path: value}).to_string())[0].path.starts_with(path));
+        }
+        let hot = r#"{"suns": [{"colour": {"by": "temperature", "kelvin": 50}}]}"#;
+        assert_eq!(problems(hot)[0].path, "suns[0].colour.kelvin");
     }
 
     #[test]

@@ -4,11 +4,11 @@
 //! shows, and read from the sun-depth grid beyond. A look costs as much as several steps of a ray, and seldom do more
 //! than two rays of a packet ask for one in the same step: questions wait until they fill a packet of their own.
 
-use super::rays::{Rays, SurfacePoint};
+use super::rays::{Rays, SurfacePoint, Turn};
 use super::stretches::Stretches;
 use crate::clouds::diffusion::{ASYMMETRY, not_yet_scattered, reach};
 use crate::clouds::form::Place;
-use crate::scene::Clouds;
+use crate::scene::{Clouds, MAX_LIGHTS, Scene};
 use crate::simd::{Mask, Real};
 
 /// Samples toward the sun through the form, each longer than the one before, and how far they reach, m.
@@ -41,9 +41,11 @@ impl TowardSun {
 }
 
 /// Numbers in a question.
-const ASKED: usize = 12;
-/// Numbers in an answer.
-pub const ANSWERED: usize = 7;
+const ASKED: usize = 13;
+/// Numbers in an answer: for the surroundings, and for each light.
+pub const SURROUNDINGS: usize = 4;
+pub const OF_LIGHT: usize = 3;
+pub const ANSWERED: usize = SURROUNDINGS + OF_LIGHT * MAX_LIGHTS;
 /// Questions that can wait: all but one of a packet, and a packet more.
 const ROOM: usize = 32;
 
@@ -68,8 +70,8 @@ impl<R: Real> Question<R> {
         let (x, y) = (p.x - rays.heading[0] * level, p.y - rays.heading[1] * level);
         let drop = back * down;
         let (above, below) = ((place.above + drop).max(zero), (place.below - drop).max(zero));
-        let [sx, sy, sz] = p.sun;
-        Question([x, y, z - drop, w, above, below, place.beside, sx, sy, sz, down, opacity])
+        let Turn { heading: [hx, hy], cos, sin } = p.turn;
+        Question([x, y, z - drop, w, above, below, place.beside, hx, hy, cos, sin, down, opacity])
     }
 }
 
@@ -122,6 +124,7 @@ impl Waiting {
     pub fn answer<R: Real, const SHEET: bool>(
         &mut self,
         toward_sun: &TowardSun,
+        scene: &Scene,
         clouds: &Clouds,
         stretches: &mut Stretches,
     ) {
@@ -129,14 +132,15 @@ impl Waiting {
         for k in 0..ASKED {
             question[k] = R::load(&self.asked[k]);
         }
-        let answered = look::<R, SHEET>(toward_sun, clouds, &Question(question));
+        let answered = look::<R, SHEET>(toward_sun, scene, clouds, &Question(question));
         let mut values = [[0.0; 16]; ANSWERED];
-        for k in 0..ANSWERED {
+        let answers = SURROUNDINGS + OF_LIGHT * scene.lights.len();
+        for k in 0..answers {
             (answered[k] * question[ASKED - 1]).store(&mut values[k]);
         }
         let done = self.count.min(R::LANES);
         for i in 0..done {
-            for k in 0..ANSWERED {
+            for k in 0..answers {
                 stretches.add(self.whose[i], k, values[k][i]);
             }
         }
@@ -148,63 +152,75 @@ impl Waiting {
     }
 }
 
-/// How much of each source reaches places (colours left out), in the order of [`super::stretches::Gathered`].
+/// How much of each source reaches places (colours left out): the surroundings above, beside and below and the flow between
+/// them, then for each light what it sends straight, a few times forward and many times scattered.
 #[inline(always)]
 fn look<R: Real, const SHEET: bool>(
     toward_sun: &TowardSun,
+    scene: &Scene,
     clouds: &Clouds,
     question: &Question<R>,
 ) -> [R; ANSWERED] {
     let form = &clouds.form.0;
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
-    let [x, y, z, w, above, below, beside, sx, sy, sz, down, _] = question.0;
+    let [x, y, z, w, above, below, beside, hx, hy, cos, sin, down, _] = question.0;
+    let turn = Turn { heading: [hx, hy], cos, sin };
+    let mut answer = [zero; ANSWERED];
 
-    // Depth toward the sun: the form itself nearby, the grid beyond.
-    let mut depth = zero;
-    let mut length = (w * R::splat(1.0 / SUN_PIXEL)).max(R::splat(1.0)) * R::splat(toward_sun.first);
-    let mut gone = zero;
-    for _ in 0..toward_sun.count {
-        let middle = length.mul_add(R::splat(0.5), gone);
-        let footprint = w.max(length * R::splat(SUN_FOOTPRINT));
-        let there = form.extinction_at::<R, SHEET>(
-            middle.mul_add(sx, x),
-            middle.mul_add(sy, y),
-            middle.mul_add(sz, z),
-            footprint,
-        );
-        depth = there.mul_add(length, depth);
-        gone = gone + length;
-        length = length * R::splat(toward_sun.growth);
+    for (i, light) in scene.lights.iter().enumerate() {
+        let [sx, sy, sz] = turn.local(light.direction());
+        // Depth toward the light: the form itself nearby, the grid beyond.
+        let mut depth = zero;
+        let mut length = (w * R::splat(1.0 / SUN_PIXEL)).max(R::splat(1.0)) * R::splat(toward_sun.first);
+        let mut gone = zero;
+        for _ in 0..toward_sun.count {
+            let middle = length.mul_add(R::splat(0.5), gone);
+            let footprint = w.max(length * R::splat(SUN_FOOTPRINT));
+            let there = form.extinction_at::<R, SHEET>(
+                middle.mul_add(sx, x),
+                middle.mul_add(sy, y),
+                middle.mul_add(sz, z),
+                footprint,
+            );
+            depth = there.mul_add(length, depth);
+            gone = gone + length;
+            length = length * R::splat(toward_sun.growth);
+        }
+        let beyond = [gone.mul_add(sx, x), gone.mul_add(sy, y), gone.mul_add(sz, z).max(zero)];
+        depth = depth + clouds.depths[i].at(beyond[0], beyond[1], beyond[2]);
+
+        // Many scatterings: by the optical depth to each side of the body, and toward the light.
+        let thick = R::splat(form.extinction * 0.85);
+        let facing = if SHEET {
+            sz.abs().max(R::splat(0.05))
+        } else {
+            sz.max(zero).mul_add(R::splat(0.3), R::splat(0.6))
+        };
+        // Through a sheet light flows straight down, or up from a sun below; through a heap, away from the sun.
+        let flow = if SHEET { R::select(zero.le(sz), one, -one) } else { sz };
+        let r = reach(above * thick, below * thick, beside * thick, depth, facing, flow);
+        let single = (-depth).exp();
+        let turned = (-depth * R::splat(TURNED)).exp();
+        // Near the lit side many scatterings have not yet happened, in a thin body nowhere.
+        let through = ((depth + below * thick / facing) * R::splat(-TURNED)).exp();
+        let many = if SHEET {
+            r.sun - not_yet_scattered(facing, turned, through, r.sunward)
+        } else {
+            // The sides of a heap are lit and dark at once: its shares hold for all of the terms.
+            let young = not_yet_scattered(facing, turned, zero, r.sunward);
+            (r.sun - young * r.sunward) * (one - through)
+        };
+        let lean = r.sun_lean * down * R::splat(ASYMMETRY) * (one - through);
+        let first = SURROUNDINGS + OF_LIGHT * i;
+        answer[first] = single;
+        answer[first + 1] = turned - single;
+        answer[first + 2] = (many + lean).max(zero);
+        if i == 0 {
+            answer[0] = r.above;
+            answer[1] = r.beside;
+            answer[2] = r.below;
+            answer[3] = r.lean * down * R::splat(ASYMMETRY);
+        }
     }
-    depth =
-        depth + clouds.sun_depth.at(gone.mul_add(sx, x), gone.mul_add(sy, y), gone.mul_add(sz, z).max(zero));
-
-    // Many scatterings: by the optical depth to each side of the body, and toward the sun.
-    let thick = R::splat(form.extinction * 0.85);
-    let facing =
-        if SHEET { sz.abs().max(R::splat(0.05)) } else { sz.max(zero).mul_add(R::splat(0.3), R::splat(0.6)) };
-    // Through a sheet light flows straight down, or up from a sun below; through a heap, away from the sun.
-    let flow = if SHEET { R::select(zero.le(sz), one, -one) } else { sz };
-    let r = reach(above * thick, below * thick, beside * thick, depth, facing, flow);
-    let single = (-depth).exp();
-    let turned = (-depth * R::splat(TURNED)).exp();
-    // Near the lit side many scatterings have not yet happened, in a thin body nowhere.
-    let through = ((depth + below * thick / facing) * R::splat(-TURNED)).exp();
-    let many = if SHEET {
-        r.sun - not_yet_scattered(facing, turned, through, r.sunward)
-    } else {
-        // The sides of a heap are lit and dark at once: its shares hold for all of the terms.
-        let young = not_yet_scattered(facing, turned, zero, r.sunward);
-        (r.sun - young * r.sunward) * (one - through)
-    };
-    let lean = r.sun_lean * down * R::splat(ASYMMETRY) * (one - through);
-    [
-        single,
-        turned - single,
-        (many + lean).max(zero),
-        r.above,
-        r.beside,
-        r.below,
-        r.lean * down * R::splat(ASYMMETRY),
-    ]
+    answer
 }

@@ -5,12 +5,11 @@
 //! until a packet is full of them ([`super::looks`]). The answers come together by stretches of the way
 //! ([`super::stretches`]), each of which gets its colours and the air in front of it.
 
-use super::Look;
 use super::looks::{Question, TowardSun, Waiting};
-use super::rays::{Rays, Spans};
 use super::stretches::{Colour, Phases, Stretches};
-use crate::air::{Corners, lobe};
-use crate::scene::Clouds;
+use super::{Look, Way};
+use crate::air::lobe;
+use crate::scene::{Clouds, MAX_LIGHTS};
 use crate::simd::{Mask, Real};
 
 /// Transmittance below which nothing behind is worth a step.
@@ -26,18 +25,11 @@ pub struct CloudLight<R: Real> {
 }
 
 #[inline(always)]
-pub fn march<R: Real, const SHEET: bool>(
-    look: &Look,
-    clouds: &Clouds,
-    rays: &Rays<R>,
-    spans: &Spans<R>,
-    corners: &Corners<R>,
-    aerosol_phase: R,
-) -> CloudLight<R> {
+pub fn march<R: Real, const SHEET: bool>(look: &Look, clouds: &Clouds, way: &Way<R>) -> CloudLight<R> {
     let form = &clouds.form.0;
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
-    let colour =
-        Colour { look, rays, spans, corners, aerosol_phase, phases: phases::<R>(clouds, rays.to_sun) };
+    let (rays, spans) = (&way.rays, &way.spans);
+    let colour = Colour { look, way, phases: phases::<R>(look, clouds, way) };
     let toward_sun = TowardSun::new(look.effort.step);
     let enough = R::splat(ENOUGH[usize::from(SHEET)] * look.effort.step.min(1.0));
     let mut light = [zero; 3];
@@ -116,7 +108,7 @@ pub fn march<R: Real, const SHEET: bool>(
         }
         let whole = done || gathered.full();
         while waiting.full::<R>() || (whole && waiting.any()) {
-            waiting.answer::<R, SHEET>(&toward_sun, clouds, &mut gathered);
+            waiting.answer::<R, SHEET>(&toward_sun, look.scene, clouds, &mut gathered);
         }
         if whole {
             light = gathered.close(&colour, light);
@@ -137,19 +129,25 @@ pub fn march<R: Real, const SHEET: bool>(
 }
 
 #[inline(always)]
-fn phases<R: Real>(clouds: &Clouds, to_sun: R) -> Phases<R> {
-    let mut cos = [0.0f32; 16];
-    to_sun.store(&mut cos);
-    let mut single = [[0.0f32; 16]; 3];
-    for lane in 0..R::LANES {
-        let p = clouds.phase.at(cos[lane] as f64);
-        for c in 0..3 {
-            single[c][lane] = p[c];
+fn phases<R: Real>(look: &Look, clouds: &Clouds, way: &Way<R>) -> [Phases<R>; MAX_LIGHTS] {
+    let none = Phases { single: [R::splat(0.0); 3], forward: R::splat(0.0) };
+    let mut phases = [none; MAX_LIGHTS];
+    for i in 0..look.scene.lights.len() {
+        let to_light = way.rays.to_light(i);
+        let mut cos = [0.0f32; 16];
+        to_light.store(&mut cos);
+        let mut single = [[0.0f32; 16]; 3];
+        for lane in 0..R::LANES {
+            let p = clouds.phase.at(cos[lane] as f64);
+            for c in 0..3 {
+                single[c][lane] = p[c];
+            }
         }
+        phases[i] = Phases {
+            single: [R::load(&single[0]), R::load(&single[1]), R::load(&single[2])],
+            // Two or three turns by narrow angles make a broader lobe; the rest is nearly even.
+            forward: lobe(0.72, to_light) * R::splat(0.7) + lobe(0.1, to_light) * R::splat(0.3),
+        };
     }
-    Phases {
-        single: [R::load(&single[0]), R::load(&single[1]), R::load(&single[2])],
-        // Two or three turns by narrow angles make a broader lobe; the rest is nearly even.
-        forward: lobe(0.72, to_sun) * R::splat(0.7) + lobe(0.1, to_sun) * R::splat(0.3),
-    }
+    phases
 }

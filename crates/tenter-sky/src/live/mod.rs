@@ -5,6 +5,8 @@
 //! hides what lies behind, so the air's own light up to `t` is seen with weight `a`, and the rest of it with
 //! what is left at the end.
 
+mod fog;
+mod land;
 mod looks;
 mod march;
 mod rays;
@@ -12,11 +14,13 @@ mod stretches;
 
 pub use rays::SurfacePoint;
 
-use crate::air::Front;
+use crate::air::{Corners, Front, lobe, narrow};
 use crate::document::Family;
-use crate::scene::Scene;
+use crate::scene::{Fog, MAX_LIGHTS, Scene};
 use crate::simd::{Kernel, Mask, Real, dispatch};
 use crate::spectrum::Rgb;
+use fog::{FogInFront, fog_in_front};
+use land::to_land;
 use march::{CloudLight, march};
 use rayon::prelude::*;
 use rays::{Rays, Spans};
@@ -64,99 +68,216 @@ impl Kernel for Look<'_> {
     }
 }
 
+/// What a packet of rays shares in all that it meets: where each light's tables are read, and by which phase.
+struct Skies<R: Real> {
+    corners: [Corners<R>; MAX_LIGHTS],
+    narrow: [R; MAX_LIGHTS],
+}
+
+/// The way of a packet: its rays, where they end, and where the cloud layer lies on them.
+struct Way<'a, R: Real> {
+    rays: Rays<'a, R>,
+    skies: Skies<R>,
+    to_ground: R,
+    spans: Spans<R>,
+    /// Radiance of the sky behind, and of fog before it has passed any air.
+    sky: [R; 3],
+    fog: [R; 3],
+}
+
 impl Look<'_> {
     #[inline(always)]
     fn gather<R: Real, const CLOUDS: bool, const SHEET: bool>(&self) -> Gathered {
         let scene = self.scene;
         let (zero, one) = (R::splat(0.0), R::splat(1.0));
         let d = [R::load(&self.directions[0]), R::load(&self.directions[1]), R::load(&self.directions[2])];
-        let rays = Rays::new(scene, d, self.pixel);
-        let to_ground = rays.to_ground();
-        let hits = to_ground.lt(R::splat(f32::MAX));
-        let phase = scene.view.aerosol_phase(rays.to_sun);
-        let corners = scene.view.front.corners(d);
+        let way = self.way::<R, CLOUDS>(d);
+        let hits = way.to_ground.lt(R::splat(f32::MAX));
 
         let mut light = [zero; 3];
         let mut through = one;
-        let mut spans = Spans::none();
         if CLOUDS {
             let clouds = scene.clouds.as_ref().expect("this kernel is for scenes with clouds");
-            spans = rays.spans(clouds.form.0.base, clouds.form.0.depth, to_ground);
-            if spans.start.lt(spans.end).any() {
-                let cloud: CloudLight<R> = march::<R, SHEET>(self, clouds, &rays, &spans, &corners, phase);
+            if way.spans.start.lt(way.spans.end).any() {
+                let cloud: CloudLight<R> = march::<R, SHEET>(self, clouds, &way);
                 light = cloud.light;
                 through = cloud.through;
             }
         }
 
         // What stands at the end of the ray: ground or sky.
-        let far = R::select(hits, to_ground, R::splat(9e5));
-        let mut end = [zero; 3];
-        if hits.any() {
-            let point = rays.at(far);
-            let ground = rays.ground_light(&point);
-            let front = self.air::<R, CLOUDS>(&corners, phase, far, &spans);
-            for c in 0..3 {
-                end[c] = ground[c].mul_add(front.through[c], front.light[c]);
-            }
+        let far = R::select(hits, way.to_ground, R::splat(9e5));
+        let mut end = way.sky;
+        if CLOUDS {
+            self.dim(&way, far, &mut end);
         }
-        if (!hits).any() {
-            let mut sky = scene.view.sky.radiance(d, phase);
-            if CLOUDS {
-                self.dim(&corners, phase, far, &spans, &mut sky);
-            }
+        let mut fog_through = one;
+        if let Some(fog) = &scene.fog {
+            let passed = fog_in_front(fog, &way.rays, way.to_ground, far);
+            fog_through = passed.through;
+            self.veil(&way, &passed, &mut end);
+        }
+        if hits.any() {
+            let point = way.rays.at(far);
+            let ground = way.rays.ground_light(&point, far);
+            let front = self.air::<R, CLOUDS>(&way, far);
+            let dry = R::splat(0.3).lt(point.altitude);
+            let covers = R::select(dry, one, self.ground_covers(&way.rays));
             for c in 0..3 {
-                end[c] = R::select(hits, end[c], sky[c]);
+                let seen = ground[c].mul_add(front.through[c], front.light[c]);
+                end[c] = R::select(hits, end[c].lerp(seen, covers), end[c]);
             }
         }
         let mut out = Gathered { light: [[0.0; 16]; 3], through: [0.0; 16] };
         for c in 0..3 {
             end[c].mul_add(through, light[c]).store(&mut out.light[c]);
         }
-        R::select(hits, zero, through).store(&mut out.through);
+        R::select(hits, zero, through * fog_through).store(&mut out.through);
         out
     }
 
-    /// The air up to a distance, darker where it lies under clouds.
     #[inline(always)]
-    fn air<R: Real, const CLOUDS: bool>(
-        &self,
-        corners: &crate::air::Corners<R>,
-        phase: R,
-        distance: R,
-        spans: &Spans<R>,
-    ) -> Front<R> {
-        let mut front = self.scene.view.front.up_to(corners, distance, phase);
+    fn way<R: Real, const CLOUDS: bool>(&self, d: [R; 3]) -> Way<'_, R> {
+        let scene = self.scene;
+        let zero = R::splat(0.0);
+        let rays = Rays::new(scene, d, self.pixel);
+        let mut to_ground = rays.to_ground();
+        if let Some(land) = &scene.land {
+            to_ground = to_land(land, &rays, to_ground);
+        }
+        let first = scene.lights[0].view.front.corners(d);
+        let mut skies = Skies { corners: [first; MAX_LIGHTS], narrow: [zero; MAX_LIGHTS] };
+        let mut sky = [R::splat(scene.night_glow); 3];
+        for (i, light) in scene.lights.iter().enumerate() {
+            if i > 0 {
+                skies.corners[i] = light.view.front.corners(d);
+            }
+            skies.narrow[i] = narrow(rays.to_light(i));
+            if scene.painted.is_none() {
+                let radiance = light.view.sky.radiance(d, skies.narrow[i]);
+                for c in 0..3 {
+                    sky[c] = radiance[c].mul_add(R::splat(light.strength), sky[c]);
+                }
+            }
+        }
+        if let Some(painted) = &scene.painted {
+            sky = painted.radiance(d, zero);
+        }
+        for c in 0..3 {
+            sky[c] = sky[c] * R::splat(scene.seen_strength);
+        }
+        let mut spans = Spans::none();
         if CLOUDS {
-            self.dim(corners, phase, distance, spans, &mut front.light);
+            let form = &scene.clouds.as_ref().expect("this kernel is for scenes with clouds").form.0;
+            spans = rays.spans(form.base, form.depth, to_ground);
+        }
+        let mut fog = [zero; 3];
+        if let Some(there) = &scene.fog {
+            fog = self.fog_light(there, &rays, &sky);
+        }
+        Way { rays, skies, to_ground, spans, sky, fog }
+    }
+
+    /// Share of the ground that is seen where sky and ground go over into each other.
+    #[inline(always)]
+    fn ground_covers<R: Real>(&self, rays: &Rays<R>) -> R {
+        let horizon = self.scene.horizon;
+        // Never sharper than a pixel.
+        let softness = horizon.softness.max(self.pixel).max(1e-4);
+        // Angles below the horizon are small, or do not matter: the sine's difference stands for them.
+        let below = R::splat(self.scene.horizon_sine()) - rays.direction[2];
+        let x = ((below - R::splat(horizon.drop)) * R::splat(1.0 / softness)).clamp(0.0, 1.0);
+        x * x * (R::splat(3.0) - x - x)
+    }
+
+    /// Radiance that fog sends toward the eye: each light by a phase function that two or three turns have widened, and
+    /// what comes from all sides.
+    #[inline(always)]
+    fn fog_light<R: Real>(&self, fog: &Fog, rays: &Rays<R>, sky: &[R; 3]) -> [R; 3] {
+        let scene = self.scene;
+        let ambience = &scene.ambience;
+        let mut sum = [R::splat(0.0); 3];
+        for c in 0..3 {
+            sum[c] = R::splat(ambience.fog[c]);
+        }
+        for (i, direct) in scene.fog_lit[..scene.lights.len()].iter().enumerate() {
+            let cos = rays.to_light(i);
+            let phase = lobe(0.75, cos) * R::splat(0.5) + lobe(0.1, cos) * R::splat(0.5);
+            for c in 0..3 {
+                sum[c] = phase.mul_add(R::splat(direct[c]), sum[c]);
+            }
+        }
+        for c in 0..3 {
+            sum[c] = (sum[c] * R::splat(fog.tint[c])).lerp(sky[c], R::splat(fog.sky_share));
+        }
+        sum
+    }
+
+    /// Puts fog before light that comes from beyond it.
+    #[inline(always)]
+    fn veil<R: Real>(&self, way: &Way<R>, fog: &FogInFront<R>, light: &mut [R; 3]) {
+        let near = self.air_light(way, fog.distance);
+        let hidden = R::splat(1.0) - fog.through;
+        for c in 0..3 {
+            // Air before the fog is seen whole; what lies behind it through the fog.
+            let behind = (light[c] - near.light[c]).max(R::splat(0.0));
+            let own = way.fog[c] * near.through[c] * hidden;
+            light[c] = behind.mul_add(fog.through, near.light[c].min(light[c])) + own;
+        }
+    }
+
+    /// The air up to a distance under all lights.
+    #[inline(always)]
+    fn air_light<R: Real>(&self, way: &Way<R>, distance: R) -> Front<R> {
+        let zero = R::splat(0.0);
+        let mut sum = Front { light: [zero; 3], through: [zero; 3] };
+        for (i, light) in self.scene.lights.iter().enumerate() {
+            let front = light.view.front.up_to(&way.skies.corners[i], distance, way.skies.narrow[i]);
+            for c in 0..3 {
+                sum.light[c] = front.light[c].mul_add(R::splat(light.strength), sum.light[c]);
+            }
+            sum.through = front.through;
+        }
+        sum
+    }
+
+    /// The air and fog up to a distance, darker where they lie under clouds.
+    #[inline(always)]
+    fn air<R: Real, const CLOUDS: bool>(&self, way: &Way<R>, distance: R) -> Front<R> {
+        let mut front = self.air_light(way, distance);
+        if CLOUDS {
+            self.dim(way, distance, &mut front.light);
+        }
+        if let Some(fog) = &self.scene.fog {
+            let passed = fog_in_front(fog, &way.rays, way.to_ground, distance);
+            self.veil(way, &passed, &mut front.light);
+            for c in 0..3 {
+                front.through[c] = front.through[c] * passed.through;
+            }
         }
         front
     }
 
     /// Takes from the air's light what clouds overhead keep from the part of the way that lies below them.
     #[inline(always)]
-    fn dim<R: Real>(
-        &self,
-        corners: &crate::air::Corners<R>,
-        phase: R,
-        distance: R,
-        spans: &Spans<R>,
-        light: &mut [R; 3],
-    ) {
+    fn dim<R: Real>(&self, way: &Way<R>, distance: R, light: &mut [R; 3]) {
         let lost = R::splat(1.0 - self.scene.ambience.under_clouds);
-        let (from, to) = (spans.under_from.min(distance), spans.under_to.min(distance));
+        let (from, to) = (way.spans.under_from.min(distance), way.spans.under_to.min(distance));
         if !from.lt(to).any() {
             return;
         }
-        let until = self.scene.view.front.up_to(corners, to, phase).light;
-        for c in 0..3 {
-            light[c] = light[c] - until[c] * lost;
-        }
-        if R::splat(0.0).lt(from).any() {
-            let before = self.scene.view.front.up_to(corners, from, phase).light;
-            for c in 0..3 {
-                light[c] = (before[c].mul_add(lost, light[c])).max(R::splat(0.0));
+        // One loop over both ends, so that the tables' look-up is compiled once.
+        for (at, sign) in [(to, -1.0), (from, 1.0)] {
+            if sign > 0.0 && !R::splat(0.0).lt(from).any() {
+                break;
             }
+            let air = self.air_light(way, at).light;
+            for c in 0..3 {
+                light[c] = (air[c] * lost).mul_add(R::splat(sign), light[c]);
+            }
+        }
+        for c in 0..3 {
+            light[c] = light[c].max(R::splat(0.0));
         }
     }
 }

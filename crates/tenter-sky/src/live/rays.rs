@@ -1,6 +1,7 @@
 //! A packet of rays from the eye over a round planet.
 
-use crate::scene::Scene;
+use super::land::{self, Surface};
+use crate::scene::{MAX_LIGHTS, Scene};
 use crate::simd::Real;
 
 /// Rays of one packet.
@@ -10,15 +11,10 @@ pub struct Rays<'a, R: Real> {
     /// Unit heading along the ground, and how much of the direction is level.
     pub heading: [R; 2],
     pub flat: R,
-    /// Cosine between ray and sun.
-    pub to_sun: R,
     /// Width of a pixel per metre of distance.
     pub pixel: R,
     planet: R,
     eye: R,
-    /// The sun along and across the heading.
-    sun_along: R,
-    sun_across: R,
 }
 
 /// A place on a ray.
@@ -28,8 +24,30 @@ pub struct SurfacePoint<R: Real> {
     /// Metres along the ground from the origin, east and north.
     pub x: R,
     pub y: R,
-    /// Unit vector to the sun in the frame of the place: east, north, up.
-    pub sun: [R; 3],
+    /// How far round the planet the place lies from the eye's, and which way.
+    pub turn: Turn<R>,
+}
+
+/// The way round a planet from the origin to a place: unit heading, cosine and sine of the angle.
+#[derive(Clone, Copy)]
+pub struct Turn<R: Real> {
+    pub heading: [R; 2],
+    pub cos: R,
+    pub sin: R,
+}
+
+impl<R: Real> Turn<R> {
+    /// A direction at the origin, in the frame of the place: east, north, up.
+    #[inline(always)]
+    pub fn local(&self, direction: [f64; 3]) -> [R; 3] {
+        let [hx, hy] = self.heading;
+        let [x, y, z] =
+            [R::splat(direction[0] as f32), R::splat(direction[1] as f32), R::splat(direction[2] as f32)];
+        let (along, across) = (x * hx + y * hy, y * hx - x * hy);
+        let up = z * self.cos + along * self.sin;
+        let along = along * self.cos - z * self.sin;
+        [along * hx - across * hy, along * hy + across * hx, up]
+    }
 }
 
 /// The parts of rays that matter for a layer, as distances.
@@ -55,27 +73,31 @@ const FAR: f32 = 9e5;
 impl<'a, R: Real> Rays<'a, R> {
     #[inline(always)]
     pub fn new(scene: &'a Scene, direction: [R; 3], pixel: f32) -> Self {
-        let [dx, dy, dz] = direction;
+        let [dx, dy, _] = direction;
         let flat = (dx * dx + dy * dy).sqrt();
         let inverse = R::splat(1.0) / flat.max(R::splat(1e-9));
         let heading = [dx * inverse, dy * inverse];
-        let s = scene.sun.direction.map(|v| v as f32);
-        let (sx, sy, sz) = (R::splat(s[0]), R::splat(s[1]), R::splat(s[2]));
         Rays {
             scene,
             direction,
             heading,
             flat,
-            to_sun: (dx * sx + dy * sy + dz * sz).clamp(-1.0, 1.0),
             pixel: R::splat(pixel),
             planet: R::splat(scene.planet() as f32),
             eye: R::splat(scene.eye_altitude as f32),
-            sun_along: sx * heading[0] + sy * heading[1],
-            sun_across: sy * heading[0] - sx * heading[1],
         }
     }
 
-    /// Altitude, place and sun after a distance.
+    /// Cosine between the rays and a light.
+    #[inline(always)]
+    pub fn to_light(&self, light: usize) -> R {
+        let s = self.scene.lights[light].direction();
+        let [dx, dy, dz] = self.direction;
+        let sum = dx * R::splat(s[0] as f32) + dy * R::splat(s[1] as f32) + dz * R::splat(s[2] as f32);
+        sum.clamp(-1.0, 1.0)
+    }
+
+    /// Altitude and place after a distance.
     #[inline(always)]
     pub fn at(&self, t: R) -> SurfacePoint<R> {
         let dz = self.direction[2];
@@ -89,16 +111,9 @@ impl<'a, R: Real> Rays<'a, R> {
         let arc = self.planet * arc_tangent(q);
         let cos = R::splat(1.0) / (q * q + R::splat(1.0)).sqrt();
         let sin = q * cos;
-        let sz = R::splat(self.scene.sun.direction[2] as f32);
-        let up = sz * cos + self.sun_along * sin;
-        let along = self.sun_along * cos - sz * sin;
         let [hx, hy] = self.heading;
-        SurfacePoint {
-            altitude,
-            x: hx * arc,
-            y: hy * arc,
-            sun: [along * hx - self.sun_across * hy, along * hy + self.sun_across * hx, up],
-        }
+        let turn = Turn { heading: self.heading, cos, sin };
+        SurfacePoint { altitude, x: hx * arc, y: hy * arc, turn }
     }
 
     /// Both distances to a shell at an altitude; nearer first, `FAR` where there is none.
@@ -153,27 +168,52 @@ impl<'a, R: Real> Rays<'a, R> {
         Spans { start, end: end.min(end_of_ray), under_from, under_to }
     }
 
-    /// Radiance of the ground at a place: its albedo under sun and sky, with the clouds' shadow.
+    /// Radiance of the ground, or the land on it, at the end of rays `t` long: its albedo under all lights and the sky, with
+    /// the shadows of clouds and land.
     #[inline(always)]
-    pub fn ground_light(&self, p: &SurfacePoint<R>) -> [R; 3] {
+    pub fn ground_light(&self, p: &SurfacePoint<R>, t: R) -> [R; 3] {
         let scene = self.scene;
-        let up = p.sun[2];
-        let mut sun = scene.sunlight.at(R::splat(0.0), up);
-        let mut lit = up.max(R::splat(0.0)) * R::splat(scene.sun.strength as f32);
-        if let Some(clouds) = &scene.clouds {
-            // Where the light that falls here left the layer.
-            let base = R::splat(clouds.form.0.base);
-            let run = base / up.max(R::splat(0.005));
-            let depth =
-                clouds.sun_depth.at(run.mul_add(p.sun[0], p.x), run.mul_add(p.sun[1], p.y), R::splat(0.0));
-            lit = lit * (-depth).exp();
-        }
-        let albedo = R::splat(scene.air.medium.ground_albedo / std::f32::consts::PI);
+        let (zero, one) = (R::splat(0.0), R::splat(1.0));
+        let sea = scene.air.medium.ground_rgb;
+        let mut surface = Surface { normal: [zero, zero, one], albedo: [zero; 3], lit: [one; MAX_LIGHTS] };
         for c in 0..3 {
-            let all = sun[c].max(R::splat(0.0)).mul_add(lit, R::splat(scene.ambience.ground_diffuse[c]));
-            sun[c] = all * albedo;
+            surface.albedo[c] = R::splat(sea[c]);
         }
-        sun
+        if let Some(land) = &scene.land {
+            surface = land::surface(land, self, p, t, sea);
+        }
+        let normal = surface.normal;
+        // A slope sees so much of the sky, and of the ground for the rest.
+        let open = normal[2].mul_add(R::splat(0.5), R::splat(0.5));
+        let mut sum = [zero; 3];
+        for c in 0..3 {
+            let ground = scene.ambience.ground[c] * std::f32::consts::PI;
+            sum[c] = R::splat(ground).lerp(R::splat(scene.ambience.ground_diffuse[c]), open);
+        }
+        let fog = scene.fog.as_ref().map_or(0.0, |f| f.column() as f32);
+        for (i, light) in scene.lights.iter().enumerate() {
+            let sun = p.turn.local(light.direction());
+            let up = sun[2];
+            let colour = light.sunlight.at(p.altitude.max(zero), up);
+            let facing = normal[0] * sun[0] + normal[1] * sun[1] + normal[2] * up;
+            let mut lit = facing.max(zero) * surface.lit[i] * R::splat(light.strength);
+            let mut depth = R::splat(fog) / up.max(R::splat(0.02));
+            if let Some(clouds) = &scene.clouds {
+                // Where the light that falls here left the layer.
+                let base = R::splat(clouds.form.0.base);
+                let run = base / up.max(R::splat(0.005));
+                let (x, y) = (run.mul_add(sun[0], p.x), run.mul_add(sun[1], p.y));
+                depth = depth + clouds.depths[i].at(x, y, R::splat(0.0));
+            }
+            lit = lit * (-depth).exp();
+            for c in 0..3 {
+                sum[c] = colour[c].max(R::splat(0.0)).mul_add(lit, sum[c]);
+            }
+        }
+        for c in 0..3 {
+            sum[c] = sum[c] * surface.albedo[c] * R::splat(std::f32::consts::FRAC_1_PI);
+        }
+        sum
     }
 }
 

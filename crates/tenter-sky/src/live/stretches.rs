@@ -3,10 +3,9 @@
 //! What is gathered has no colour yet: the sun's, the sky's and the ground's come on for whole stretches, behind the
 //! air in front of them.
 
-use super::Look;
-use super::looks::ANSWERED;
-use super::rays::{Rays, Spans};
-use crate::air::Corners;
+use super::looks::{ANSWERED, OF_LIGHT, SURROUNDINGS};
+use super::{Look, Way};
+use crate::scene::MAX_LIGHTS;
 use crate::simd::{Mask, Real};
 
 /// Stretches of each ray that are kept before they get their colours.
@@ -23,20 +22,8 @@ pub struct Stretches {
     light: [[[f32; 16]; ANSWERED]; KEPT],
 }
 
-/// Light of one stretch of each ray, by where it comes from.
-struct Gathered<R: Real> {
-    /// Sunlight: scattered once, a few times forward, and many times (per irradiance over 4 pi).
-    single: R,
-    forward: R,
-    diffuse: R,
-    /// Weights of the surroundings.
-    above: R,
-    beside: R,
-    below: R,
-    lean: R,
-}
-
 /// Phase functions of a packet: exact for the first order, smooth for those that follow it closely.
+#[derive(Clone, Copy)]
 pub struct Phases<R: Real> {
     pub single: [R; 3],
     pub forward: R,
@@ -45,11 +32,8 @@ pub struct Phases<R: Real> {
 /// What gives colours to stretches.
 pub struct Colour<'a, R: Real> {
     pub look: &'a Look<'a>,
-    pub rays: &'a Rays<'a, R>,
-    pub spans: &'a Spans<R>,
-    pub corners: &'a Corners<R>,
-    pub aerosol_phase: R,
-    pub phases: Phases<R>,
+    pub way: &'a Way<'a, R>,
+    pub phases: [Phases<R>; MAX_LIGHTS],
 }
 
 impl Stretches {
@@ -103,17 +87,11 @@ impl Stretches {
     #[inline(always)]
     pub fn close<R: Real>(&mut self, colour: &Colour<R>, mut light: [R; 3]) -> [R; 3] {
         for k in 0..self.most {
-            let part = &self.light[k];
-            let gathered = Gathered {
-                single: R::load(&part[0]),
-                forward: R::load(&part[1]),
-                diffuse: R::load(&part[2]),
-                above: R::load(&part[3]),
-                beside: R::load(&part[4]),
-                below: R::load(&part[5]),
-                lean: R::load(&part[6]),
-            };
-            light = colour.add(R::load(&self.opacity[k]), R::load(&self.distance[k]), &gathered, light);
+            let mut parts = [R::splat(0.0); ANSWERED];
+            for (part, values) in parts.iter_mut().zip(&self.light[k]) {
+                *part = R::load(values);
+            }
+            light = colour.add(R::load(&self.opacity[k]), R::load(&self.distance[k]), &parts, light);
         }
         *self = Stretches::new();
         light
@@ -123,25 +101,36 @@ impl Stretches {
 impl<R: Real> Colour<'_, R> {
     /// Colours a stretch and puts it behind the air in front of it.
     #[inline(always)]
-    fn add(&self, opacity: R, distance: R, gathered: &Gathered<R>, mut light: [R; 3]) -> [R; 3] {
+    fn add(&self, opacity: R, distance: R, parts: &[R; ANSWERED], mut light: [R; 3]) -> [R; 3] {
         let scene = self.look.scene;
-        let s = gathered;
         let t = distance / opacity.max(R::splat(1e-9));
-        let p = self.rays.at(t);
-        let sun = scene.sunlight.at(p.altitude, p.sun[2]);
-        let front = self.look.air::<R, true>(self.corners, self.aerosol_phase, t, self.spans);
+        let p = self.way.rays.at(t);
         let a = &scene.ambience;
-        let strength = R::splat(scene.sun.strength as f32);
-        let many = s.diffuse * R::splat(0.25 / std::f32::consts::PI);
-        let few = s.forward * self.phases.forward + many;
+        let [above, beside, below, lean] = [parts[0], parts[1], parts[2], parts[3]];
+        let mut own = [R::splat(0.0); 3];
         for c in 0..3 {
-            let of_sun = self.phases.single[c].mul_add(s.single, few) * sun[c].max(R::splat(0.0)) * strength;
             let sides = 0.65 * a.around[c] + 0.35 * a.ground[c];
-            let of_rest = s.above * R::splat(a.overhead[c])
-                + s.beside * R::splat(sides)
-                + s.below * R::splat(a.ground[c])
-                + s.lean * R::splat(a.overhead[c] - a.ground[c]);
-            let own = (of_sun + of_rest).max(R::splat(0.0));
+            own[c] = above * R::splat(a.overhead[c])
+                + beside * R::splat(sides)
+                + below * R::splat(a.ground[c])
+                + lean * R::splat(a.overhead[c] - a.ground[c]);
+        }
+        for (i, source) in scene.lights.iter().enumerate() {
+            let first = SURROUNDINGS + OF_LIGHT * i;
+            let (single, forward, diffuse) = (parts[first], parts[first + 1], parts[first + 2]);
+            let up = p.turn.local(source.direction())[2];
+            let sun = source.sunlight.at(p.altitude, up);
+            let many = diffuse * R::splat(0.25 / std::f32::consts::PI);
+            let few = forward * self.phases[i].forward + many;
+            let strength = R::splat(source.strength);
+            for c in 0..3 {
+                let share = self.phases[i].single[c].mul_add(single, few);
+                own[c] = own[c] + share * sun[c].max(R::splat(0.0)) * strength;
+            }
+        }
+        let front = self.look.air::<R, true>(self.way, t);
+        for c in 0..3 {
+            let own = own[c].max(R::splat(0.0));
             light[c] = light[c] + own * front.through[c] + front.light[c] * opacity;
         }
         light

@@ -1,11 +1,11 @@
 //! The light meter: what a sky sheds, read off the same rays that make its picture.
 
-use crate::camera::{Camera, Projection, toward};
-use crate::develop::suggested_ev100;
+use crate::camera::{Camera, Projection, angles_of, toward};
+use crate::develop::{suggested_ev100, white_luminance};
 use crate::document::Sky;
 use crate::live::{Effort, look_at};
-use crate::picture::{Disc, render};
-use crate::scene::Scene;
+use crate::picture::{Disc, discs, render};
+use crate::scene::{Face, Scene, grade_of};
 use crate::spectrum::{Rgb, correlated_temperature, luminance, rgb_to_xyz};
 use serde::Serialize;
 use std::f64::consts::{PI, TAU};
@@ -13,11 +13,15 @@ use std::f64::consts::{PI, TAU};
 /// Readouts of one sky.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Readouts {
+    /// Of the brightest light; every light's own stand in `lights`.
     pub direct_normal_lx: f64,
+    /// Of all lights.
     pub direct_horizontal_lx: f64,
     pub diffuse_horizontal_lx: f64,
     pub global_horizontal_lx: f64,
-    /// Nothing when no sunlight is left.
+    /// Share of the direct lights in the global illuminance.
+    pub sun_share: f64,
+    /// Of the brightest light; nothing when none is left.
     pub sun_cct_k: Option<f64>,
     pub sky_cct_k: Option<f64>,
     pub zenith_cd_m2: f64,
@@ -29,7 +33,23 @@ pub struct Readouts {
     /// Share of the upper hemisphere with cloud transmittance under 0.9.
     pub cover_seen_fraction: f64,
     pub suggested_ev100: f64,
+    /// Width of the half-shadow 100 m behind an edge, on a plane that faces the brightest light, m.
+    pub penumbra_at_100_m: f64,
+    /// Share of the picture with a channel past white before the tone curve.
+    pub clipped_fraction: f64,
+    pub lights: Vec<LightReadout>,
     pub layers: Vec<LayerReadout>,
+}
+
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct LightReadout {
+    /// `sun` or `moon`.
+    pub kind: &'static str,
+    pub azimuth_deg: f64,
+    pub elevation_deg: f64,
+    pub direct_normal_lx: f64,
+    pub cct_k: Option<f64>,
+    pub visible_fraction: f64,
 }
 
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -42,7 +62,7 @@ pub struct LayerReadout {
 const SIDE: usize = 128;
 
 pub fn readouts(sky: &Sky, scene: &Scene) -> Readouts {
-    let disc = Disc::new(scene, Effort::default());
+    let discs = discs(scene, Effort::default());
     let level = Camera { projection: Projection::Level, width: SIDE, height: SIDE };
     let picture = render(scene, &level, Effort::default(), &|| false).expect("nobody calls this off");
     let mut diffuse = [0.0f64; 3];
@@ -65,28 +85,61 @@ pub fn readouts(sky: &Sky, scene: &Scene) -> Readouts {
         (0..32).map(|i| toward(i as f64 * TAU / 32.0, 1f64.to_radians() - dip)).collect();
     let horizon = seen(&ring).iter().map(|(l, _)| luminance(*l) as f64).sum::<f64>() / ring.len() as f64;
 
-    let direct = luminance(disc.illuminance) as f64;
-    let direct_level = direct * scene.sun.direction[2].max(0.0);
+    let lux = |d: &Disc| luminance(d.illuminance) as f64;
+    let brightest = discs.iter().max_by(|a, b| lux(a).total_cmp(&lux(b))).expect("a scene has lights");
+    let direct_level: f64 = discs.iter().map(|d| lux(d) * d.direction[2].max(0.0)).sum();
     let global = direct_level + luminance(diffuse) as f64;
     Readouts {
-        direct_normal_lx: direct,
+        direct_normal_lx: lux(brightest),
         direct_horizontal_lx: direct_level,
         diffuse_horizontal_lx: luminance(diffuse) as f64,
         global_horizontal_lx: global,
-        sun_cct_k: temperature(disc.illuminance),
+        sun_share: if global > 0.0 { direct_level / global } else { 0.0 },
+        sun_cct_k: temperature(brightest.illuminance),
         sky_cct_k: temperature(diffuse),
         zenith_cd_m2: luminance(zenith) as f64,
         horizon_cd_m2: horizon,
-        sun_visible_fraction: disc.visible,
+        sun_visible_fraction: brightest.visible,
         cover_fraction: scene.clouds.as_ref().map_or(0.0, |c| c.form.1.cover()),
         cover_seen_fraction: cover_seen(scene),
         suggested_ev100: suggested_ev100(global),
+        penumbra_at_100_m: 200.0 * brightest.radius.tan(),
+        clipped_fraction: clipped(sky, scene),
+        lights: scene
+            .lights
+            .iter()
+            .zip(&discs)
+            .map(|(light, disc)| of_light(&light.placed.face, disc))
+            .collect(),
         layers: sky
             .clouds
             .iter()
             .map(|l| LayerReadout { id: l.id.clone(), optical_thickness: l.optical_thickness() })
             .collect(),
     }
+}
+
+fn of_light(face: &Face, disc: &Disc) -> LightReadout {
+    let (azimuth, elevation) = angles_of(disc.direction);
+    LightReadout {
+        kind: if matches!(face, Face::Moon { .. }) { "moon" } else { "sun" },
+        azimuth_deg: azimuth.to_degrees().rem_euclid(360.0),
+        elevation_deg: elevation.to_degrees(),
+        direct_normal_lx: luminance(disc.illuminance) as f64,
+        cct_k: temperature(disc.illuminance),
+        visible_fraction: disc.visible,
+    }
+}
+
+/// From a small picture of what the camera sees.
+fn clipped(sky: &Sky, scene: &Scene) -> f64 {
+    const WIDTH: usize = 96;
+    let height = ((WIDTH as f64 / sky.eye.frame.aspect()).round() as usize).max(1);
+    let camera = Camera::lens(&sky.eye, WIDTH, height);
+    let picture = render(scene, &camera, Effort::default(), &|| false).expect("nobody calls this off");
+    let white = white_luminance(grade_of(sky).ev100) as f32;
+    let over = picture.pixels.iter().filter(|p| p.iter().any(|v| *v > white)).count();
+    over as f64 / picture.pixels.len() as f64
 }
 
 /// How far the horizon lies below the level, radians.

@@ -1,9 +1,9 @@
-//! The sun's disc: kept apart from the picture, for no pixel is fine enough for it.
+//! The discs of suns and moon: kept apart from the picture, for no pixel is fine enough for them.
 
 use super::{Area, Picture};
 use crate::camera::{Camera, Projection, angles_of, cube};
 use crate::live::{Effort, look_at};
-use crate::scene::Scene;
+use crate::scene::{Face, Scene};
 use crate::spectrum::Rgb;
 
 /// Samples along each side of the mask.
@@ -24,19 +24,67 @@ pub struct Disc {
     pub mask: Vec<f32>,
     /// What it sheds on a plane that faces it, lx.
     pub illuminance: Rgb,
-    /// Share of the disc's light that clouds and horizon let through.
+    /// Share of the disc's light that clouds, fog and horizon let through.
     pub visible: f64,
+    /// Whether it is shown; if not, its light stays.
+    pub seen: bool,
+    /// Light spread around it, as a multiple of what an eye spreads.
+    pub glare: f64,
+    face: Surface,
     camera: Camera,
 }
 
-/// Brightness of the sun's disc over the distance from its middle (linear law, u = 0.6; common practice, no source).
-fn limb(r: f64) -> f64 {
-    0.4 + 0.6 * (1.0 - r * r).max(0.0).sqrt()
+/// A disc's own brightness from place to place, in the frame of the picture around it.
+#[derive(Clone, Copy, Debug)]
+enum Surface {
+    /// The linear law of limb darkening (common practice, no source; 0.6 for the sun).
+    Sun { limb_darkening: f64 },
+    /// A dark sphere lit from a direction (x right, y up, z toward the eye), by the law of Lommel and Seeliger (Hapke 1981,
+    /// eq. 8, without opposition surge), and by the earth.
+    Moon { light: [f64; 3], earthshine: f64 },
+}
+
+impl Surface {
+    fn new(face: &Face, direction: [f64; 3]) -> Surface {
+        match *face {
+            Face::Sun { limb_darkening } => Surface::Sun { limb_darkening },
+            Face::Moon { phase_cos, bright_limb, earthshine } => {
+                let (azimuth, elevation) = angles_of(direction);
+                let ((sa, ca), (se, ce)) = (azimuth.sin_cos(), elevation.sin_cos());
+                let dot = |v: [f64; 3]| (0..3).map(|i| v[i] * bright_limb[i]).sum::<f64>();
+                let (right, up) = (dot([ca, -sa, 0.0]), dot([-sa * se, -ca * se, ce]));
+                let length = right.hypot(up).max(1e-9);
+                let sine = (1.0 - phase_cos * phase_cos).max(0.0).sqrt();
+                let light = [sine * right / length, sine * up / length, phase_cos];
+                Surface::Moon { light, earthshine }
+            }
+        }
+    }
+
+    /// Relative brightness at a place on the disc, in radii to the right and up.
+    fn at(&self, right: f64, up: f64) -> f64 {
+        let front = (1.0 - right * right - up * up).max(0.0).sqrt();
+        match *self {
+            Surface::Sun { limb_darkening } => 1.0 - limb_darkening * (1.0 - front),
+            Surface::Moon { light, earthshine } => {
+                let lit = right * light[0] + up * light[1] + front * light[2];
+                let own = if lit > 0.0 { 2.0 * lit / (lit + front).max(1e-6) } else { 0.0 };
+                own + earthshine
+            }
+        }
+    }
+}
+
+/// The discs of all lights, in the scene's order.
+pub fn discs(scene: &Scene, effort: Effort) -> Vec<Disc> {
+    (0..scene.lights.len()).map(|i| Disc::new(scene, i, effort)).collect()
 }
 
 impl Disc {
-    pub fn new(scene: &Scene, effort: Effort) -> Disc {
-        let (direction, radius) = (scene.sun.direction, scene.sun.disc_radius);
+    pub fn new(scene: &Scene, light: usize, effort: Effort) -> Disc {
+        let light = &scene.lights[light];
+        let (direction, radius) = (light.direction(), light.placed.in_sky.disc_radius);
+        let face = Surface::new(&light.placed.face, direction);
         let (azimuth, elevation) = angles_of(direction);
         let projection = Projection::Around { azimuth, elevation, radius };
         let camera = Camera { projection, width: MASK_SIDE, height: MASK_SIDE };
@@ -48,36 +96,43 @@ impl Disc {
             .map(|(x, y)| camera.direction(*x, *y).expect("squares show every direction"))
             .collect();
         let seen = look_at(scene, &directions, 2.0 * radius / MASK_SIDE as f64, effort);
-        let horizon = horizon_sine(scene.planet(), scene.eye_altitude);
+        let horizon = scene.horizon_sine() as f64;
         let half = MASK_SIDE as f64 / 2.0;
         let mut mask = vec![0.0; directions.len()];
         // Whole disc, what stands above the horizon, and what clouds leave of that.
         let (mut whole, mut above, mut left) = (0.0, 0.0, 0.0);
+        let (mut parts, mut brightest) = (0.0, 0.0f64);
         for (i, (x, y)) in places.iter().enumerate() {
-            let r = ((x - half).hypot(y - half)) / half;
-            if r > 1.0 {
+            let (right, up) = ((x - half) / half, (half - y) / half);
+            if right.hypot(up) > 1.0 {
                 continue;
             }
-            let light = limb(r);
+            let light = face.at(right, up);
+            parts += 1.0;
             whole += light;
+            brightest = brightest.max(light);
             mask[i] = (light * seen[i].1 as f64) as f32;
             if directions[i][2] > horizon {
                 above += light;
                 left += light * seen[i].1 as f64;
             }
         }
-        let clear = scene.clear_sunlight();
-        // Mean of the limb law over the disc is 0.8; the part above the horizon shares what comes past it.
+        let clear = light.clear(scene.eye_altitude);
+        // The part above the horizon shares what comes past it.
         let solid_angle = 2.0 * std::f64::consts::PI * (1.0 - radius.cos());
         let share = if above > 0.0 { above / whole } else { 1.0 };
         let shown = if above > 0.0 { left / above } else { 0.0 };
+        let mean = (whole / parts).max(1e-12);
         Disc {
             direction,
             radius,
-            radiance: clear.map(|v| (v as f64 / (solid_angle * 0.8 * share)) as f32),
+            radiance: clear.map(|v| (v as f64 / (solid_angle * mean * share)) as f32),
             mask,
             illuminance: clear.map(|v| (v as f64 * shown) as f32),
-            visible: left / whole,
+            visible: if whole > 0.0 { left / whole } else { 0.0 },
+            seen: light.placed.disc_seen,
+            glare: light.placed.glare,
+            face,
             camera,
         }
     }
@@ -99,8 +154,10 @@ impl Disc {
         let distance = ci.hypot(cj);
         let pull = if distance > half { (half - 1.0) / distance } else { 1.0 };
         let (i, j) = ((ci * pull + half) as usize, (cj * pull + half) as usize);
-        let cell = ((i as f64 + 0.5 - half).hypot(j as f64 + 0.5 - half) / half).min(1.0);
-        limb(r) * (self.mask[j * MASK_SIDE + i] as f64 / limb(cell))
+        let cell = [(i as f64 + 0.5 - half) / half, (half - j as f64 - 0.5) / half];
+        let own = self.face.at(cell[0], cell[1]);
+        let through = if own > 0.0 { self.mask[j * MASK_SIDE + i] as f64 / own } else { 0.0 };
+        self.face.at((x - half) / half, (half - y) / half) * through
     }
 
     /// Adds the disc to a part of a picture by how much of each pixel it covers.
@@ -110,7 +167,10 @@ impl Disc {
 
     /// Pixels the disc touches and its light in each, cd/m2. In maps its energy comes out exact at every size.
     pub fn pixels(&self, camera: &Camera, scene: &Scene) -> Vec<DiscPixel> {
-        let horizon = horizon_sine(scene.planet(), scene.eye_altitude);
+        if !self.seen {
+            return Vec::new();
+        }
+        let horizon = scene.horizon_sine() as f64;
         let mut found = Vec::new();
         for (x, y) in self.candidates(camera) {
             let mut sum = 0.0;
@@ -206,9 +266,4 @@ fn block(
     (y0..=y1)
         .flat_map(|y| (x0..=x1).map(move |x| (x.rem_euclid(width as i64) as usize, y as usize)))
         .collect()
-}
-
-/// Sine of the elevation of the horizon, negative from above the ground.
-fn horizon_sine(planet: f64, altitude: f64) -> f64 {
-    -(altitude * (2.0 * planet + altitude)).sqrt() / (planet + altitude)
 }

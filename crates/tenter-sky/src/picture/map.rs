@@ -3,15 +3,16 @@
 //!
 //! Map axes are y up, +z north, +x west (see [`crate::camera`]).
 
-use super::disc::{Disc, DiscPixel, add_light};
+use super::disc::{Disc, DiscPixel, add_light, discs};
 use super::noise::{NOISE_PERCENT, effort_for, noise_left};
-use super::{Area, render_area};
+use super::{Area, Picture, render_area};
 use crate::air::Fineness;
 use crate::camera::{Camera, angles_of};
 use crate::develop::white_luminance;
 use crate::document::Sky;
 use crate::live::Effort;
-use crate::scene::{CalledOff, PlacedSun, Scene, Workshop};
+use crate::reference::{Reference, Unable, Wish};
+use crate::scene::{CalledOff, Face, Scene, Workshop, grade_of};
 use crate::spectrum::{Rgb, gamut_to_grey, luminance};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -85,6 +86,8 @@ pub struct MapSettings {
     pub sun: bool,
     /// Whether clouds are.
     pub clouds: bool,
+    /// Whether trial land is; it never is unless asked for.
+    pub land: bool,
     /// Most noise that may be left, percent; without it steps are as usual.
     pub noise_percent: Option<f64>,
 }
@@ -98,6 +101,7 @@ impl Default for MapSettings {
             scale: Scale::Nits,
             sun: true,
             clouds: true,
+            land: false,
             noise_percent: None,
         }
     }
@@ -161,11 +165,13 @@ pub struct MapRender {
     sky: Sky,
     scene: Scene,
     camera: Camera,
-    disc: Disc,
+    discs: Vec<Disc>,
     disc_pixels: Vec<DiscPixel>,
     effort: Effort,
     /// What `effort` leaves, percent, where that was looked for.
     noise_left: Option<f64>,
+    /// The whole map by the reference integrator, if it was asked for.
+    traced: Option<Picture>,
 }
 
 /// Why a map was not made.
@@ -255,6 +261,8 @@ impl MapRender {
         if !settings.clouds {
             shown.clouds.clear();
         }
+        shown.land.shown = settings.land;
+        shown.land.muted = false;
         let scene = workshop.scene(&shown, Fineness::Full, called_off)?;
         let camera = settings.camera();
         let (effort, noise_left) = match settings.noise_percent {
@@ -265,24 +273,39 @@ impl MapRender {
                 (effort, Some(left))
             }
         };
-        let disc = Disc::new(&scene, effort);
-        let disc_pixels = disc.pixels(&camera, &scene);
+        let discs = discs(&scene, effort);
+        let disc_pixels = discs.iter().flat_map(|d| d.pixels(&camera, &scene)).collect();
         Ok(MapRender {
             settings: settings.clone(),
             sky: sky.clone(),
             scene,
             camera,
-            disc,
+            discs,
             disc_pixels,
             effort,
             noise_left,
+            traced: None,
         })
+    }
+
+    /// Makes the map by the reference integrator, whole and in memory; `progress` gets the noise left, percent.
+    pub fn trace(
+        &mut self,
+        wish: Wish,
+        called_off: &(dyn Fn() -> bool + Sync),
+        progress: impl FnMut(f64),
+    ) -> Result<(), Unable> {
+        let reference = Reference::new(&self.scene)?;
+        let (picture, left) = reference.picture(&self.camera, wish, called_off, progress)?;
+        self.traced = Some(picture);
+        self.noise_left = Some(left);
+        Ok(())
     }
 
     fn unit(&self) -> f64 {
         match self.settings.scale {
             Scale::Nits => 1.0,
-            Scale::Exposed => white_luminance(self.sky.grade.ev100),
+            Scale::Exposed => white_luminance(grade_of(&self.sky).ev100),
         }
     }
 
@@ -294,7 +317,10 @@ impl MapRender {
     ) -> Result<(Vec<Rgb>, usize), CalledOff> {
         let (from, to) = self.settings.rows_of(band);
         let area = Area { x: 0, y: from, width: self.settings.width, height: to - from };
-        let mut picture = render_area(&self.scene, &self.camera, area, self.effort, called_off)?;
+        let mut picture = match &self.traced {
+            Some(whole) => whole.rows(from, to),
+            None => render_area(&self.scene, &self.camera, area, self.effort, called_off)?,
+        };
         if self.settings.sun {
             add_light(&mut picture, area, &self.disc_pixels);
         }
@@ -330,6 +356,35 @@ impl MapRender {
         Ok((pixels, facts))
     }
 
+    fn light_facts(&self) -> Vec<LightFact> {
+        let shining = self.discs.iter().zip(&self.scene.lights).filter(|(_, light)| light.strength > 0.0);
+        shining
+            .map(|(disc, light)| {
+                let d = disc.direction;
+                let (azimuth, elevation) = angles_of(d);
+                LightFact {
+                    kind: if matches!(light.placed.face, Face::Moon { .. }) { "moon" } else { "sun" },
+                    azimuth_deg: azimuth.to_degrees().rem_euclid(360.0),
+                    elevation_deg: elevation.to_degrees(),
+                    direction: [-d[0], d[2], d[1]],
+                    angular_diameter_deg: 2.0 * disc.radius.to_degrees(),
+                    illuminance_lx: luminance(disc.illuminance) as f64,
+                    illuminance_rgb: disc.illuminance,
+                    in_map: self.settings.sun && disc.seen,
+                }
+            })
+            .collect()
+    }
+
+    /// What is left out of the picture while looking, by its path in the document.
+    fn muted(&self) -> Vec<String> {
+        let suns =
+            self.sky.suns.iter().enumerate().filter(|(_, s)| s.muted).map(|(i, _)| format!("suns[{i}]"));
+        let fog = (self.sky.fog.muted && self.sky.fog.amount > 0.0).then(|| "fog".to_string());
+        let clouds = self.sky.clouds.iter().filter(|l| l.muted).map(|l| l.id.clone());
+        suns.chain(fog).chain(clouds).collect()
+    }
+
     /// What the sidecar says about finished pixels.
     pub fn facts(&self, pixels: &[Rgb], moved: usize) -> MapFacts {
         let unit = self.unit();
@@ -337,9 +392,7 @@ impl MapRender {
         for row in 0..self.settings.height() {
             sums.add_row(&self.camera, row, &pixels[row * self.settings.width..][..self.settings.width]);
         }
-        let placed = PlacedSun::of(&self.sky.sun);
         let (azimuth, elevation) = angles_of(sums.largest_at);
-        let d = self.disc.direction;
         MapFacts {
             layout: self.settings.layout,
             width: self.settings.width,
@@ -349,17 +402,8 @@ impl MapRender {
             colour_space: "linear Rec.709, D65",
             scale: self.settings.scale,
             white_luminance: unit,
-            exposure_ev100: self.sky.grade.ev100,
-            lights: vec![LightFact {
-                kind: "sun",
-                azimuth_deg: placed.azimuth_deg,
-                elevation_deg: placed.elevation_deg,
-                direction: [-d[0], d[2], d[1]],
-                angular_diameter_deg: self.sky.sun.angular_diameter_deg,
-                illuminance_lx: luminance(self.disc.illuminance) as f64,
-                illuminance_rgb: self.disc.illuminance,
-                in_map: self.settings.sun,
-            }],
+            exposure_ev100: grade_of(&self.sky).ev100,
+            lights: self.light_facts(),
             irradiance_sh: Irradiance { convention: SH_CONVENTION, coefficients: sums.irradiance(unit) },
             horizontal_illuminance_lx: sums.level * unit,
             largest: Largest {
@@ -367,13 +411,13 @@ impl MapRender {
                 azimuth_deg: azimuth.to_degrees(),
                 elevation_deg: elevation.to_degrees(),
             },
-            integrator: "live",
+            integrator: if self.traced.is_some() { "reference" } else { "live" },
             instruction_set: crate::simd::best().name(),
             noise_left_percent: self
                 .noise_left
                 .unwrap_or_else(|| noise_left(&self.scene, &self.camera, self.effort)),
             out_of_gamut_percent: 100.0 * moved as f64 / pixels.len() as f64,
-            muted: self.sky.clouds.iter().filter(|l| l.muted).map(|l| l.id.clone()).collect(),
+            muted: self.muted(),
             document_hash: self.sky.content_hash(),
             document: self.sky.clone(),
         }
@@ -477,7 +521,7 @@ mod tests {
         for (azimuth_deg, elevation_deg) in [(180.0, 40.0), (0.1, 88.9), (179.9, 3.0), (95.0, 0.05)] {
             let placement = Placement::Hand { azimuth_deg, elevation_deg };
             let sky = Sky {
-                sun: Sun { placement, ..Sun::default() },
+                suns: vec![Sun { placement, ..Sun::default() }],
                 air: Air { visibility_km: 340.0, ..Air::default() },
                 ..Sky::default()
             };
@@ -495,7 +539,7 @@ mod tests {
                     .iter()
                     .map(|p| luminance(p.light) as f64 * map.camera.solid_angle(p.x, p.y))
                     .sum();
-                let expected = luminance(map.disc.illuminance) as f64;
+                let expected = luminance(map.discs[0].illuminance) as f64;
                 assert!(
                     expected > 0.0 && (lx / expected - 1.0).abs() < 1e-3,
                     "{azimuth_deg} {elevation_deg} {layout:?} {width}: {lx} {expected}"

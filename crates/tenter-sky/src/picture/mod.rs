@@ -1,10 +1,12 @@
 //! Pictures: tiles of packets, coarse and fine, called off when they are no longer wanted.
 
 mod disc;
+mod glare;
 mod map;
 mod noise;
 
-pub use disc::{Disc, DiscPixel, MASK_SIDE, add_light};
+pub use disc::{Disc, DiscPixel, MASK_SIDE, add_light, discs};
+pub use glare::{add_glare, spread};
 pub use map::{
     BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, Layout, LightFact, MapError, MapFacts, MapRender,
     MapSettings, SMALLEST_WIDTH, Scale, SettingsError,
@@ -29,6 +31,14 @@ pub struct Picture {
     pub pixels: Vec<Rgb>,
 }
 
+impl Picture {
+    /// Some of its rows.
+    pub fn rows(&self, from: usize, to: usize) -> Picture {
+        let pixels = self.pixels[from * self.width..to * self.width].to_vec();
+        Picture { width: self.width, height: to - from, pixels }
+    }
+}
+
 /// A rectangle of a picture.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Area {
@@ -36,6 +46,15 @@ pub struct Area {
     pub y: usize,
     pub width: usize,
     pub height: usize,
+}
+
+/// Adds discs and their glare to a picture from a camera.
+pub fn add_discs(picture: &mut Picture, camera: &Camera, scene: &Scene, discs: &[Disc]) {
+    let whole = Area { x: 0, y: 0, width: picture.width, height: picture.height };
+    for disc in discs {
+        disc.add_to(picture, camera, whole, scene);
+    }
+    add_glare(picture, camera, whole, discs);
 }
 
 /// Renders a whole picture, all processors at once.

@@ -16,7 +16,7 @@ pub use paths::AirPaths;
 use crate::camera::Camera;
 use crate::picture::Picture;
 use crate::scene::{CalledOff, Scene};
-use crate::spectrum::{Rgb, SunlightToRgb, luminance};
+use crate::spectrum::{Rgb, luminance};
 use fastrand::Rng;
 use rayon::prelude::*;
 
@@ -27,6 +27,12 @@ pub enum Unable {
         "clouds: the reference integrator does not follow light through clouds yet; mute or remove the layer"
     )]
     Clouds,
+    #[error("fog: the reference integrator does not follow light through low fog yet; mute it")]
+    Fog,
+    #[error("land: the reference integrator knows level ground only; mute the trial land")]
+    Land,
+    #[error("source: the reference integrator knows skies of air only, seen and lit with strength 1")]
+    Source,
     #[error("called off")]
     CalledOff,
 }
@@ -88,15 +94,42 @@ pub struct Reference<'a> {
     paths: AirPaths<'a>,
 }
 
-/// Paths that one task follows.
+/// Paths that one task follows, and those of a pixel between two looks at whether it is still wanted.
 const BATCH: u64 = 512;
+const AT_ONCE: u64 = 64;
+
+/// When a picture is good enough.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Wish {
+    pub noise_percent: f64,
+    /// Paths for each pixel.
+    pub most_paths: u64,
+}
+
+impl Wish {
+    /// So much noise, whatever it takes.
+    pub fn noise(noise_percent: f64) -> Wish {
+        Wish { noise_percent, most_paths: u64::MAX }
+    }
+}
 
 impl<'a> Reference<'a> {
     pub fn new(scene: &'a Scene) -> Result<Reference<'a>, Unable> {
         if scene.clouds.is_some() {
             return Err(Unable::Clouds);
         }
-        Ok(Reference { scene, paths: AirPaths::new(&scene.air.medium, &scene.sun, scene.eye_altitude) })
+        if scene.fog.is_some() {
+            return Err(Unable::Fog);
+        }
+        if scene.land.is_some() {
+            return Err(Unable::Land);
+        }
+        let horizon = scene.horizon.drop > 0.0 || scene.horizon.softness > 0.0;
+        if scene.painted.is_some() || scene.seen_strength != 1.0 || horizon {
+            return Err(Unable::Source);
+        }
+        let lights: Vec<_> = scene.lights.iter().map(|l| l.placed).collect();
+        Ok(Reference { scene, paths: AirPaths::new(&scene.air.medium, &lights, scene.eye_altitude) })
     }
 
     /// Radiance along one direction (x east, y north, z up), by paths until the standard error is under this share of it,
@@ -119,51 +152,57 @@ impl<'a> Reference<'a> {
         tally.estimate()
     }
 
-    /// What a camera sees, refined until the noise left is under so many percent, and that noise: root mean square over
-    /// pixels of standard error over the larger of the pixel and a tenth of the mean.
+    /// What a camera sees, refined until the noise left is under what is wished or the most paths are spent, and that
+    /// noise: root mean square over pixels of standard error over the larger of the pixel and a tenth of the mean.
+    /// `progress` gets the noise after each round, percent.
     pub fn picture(
         &self,
         camera: &Camera,
-        noise_percent: f64,
+        wish: Wish,
         called_off: &(dyn Fn() -> bool + Sync),
+        mut progress: impl FnMut(f64),
     ) -> Result<(Picture, f64), Unable> {
         let (width, height) = (camera.width, camera.height);
         let mut tallies = vec![Tally::default(); width * height];
         let mut paths = 16;
+        let mut spent = 0;
         loop {
             tallies.par_iter_mut().enumerate().for_each(|(i, tally)| {
                 let at = ((i % width) as f64 + 0.5, (i / width) as f64 + 0.5);
                 let Some(direction) = camera.direction(at.0, at.1) else { return };
-                if !called_off() {
+                // Asked every few paths, so that a pixel of many does not hold a hand up.
+                let mut left = paths;
+                while left > 0 && !called_off() {
+                    let some = left.min(AT_ONCE);
                     let seed = (i as u64) << 32 | tally.paths;
-                    *tally = tally.merge(self.batch(direction, seed, paths));
+                    *tally = tally.merge(self.batch(direction, seed, some));
+                    left -= some;
                 }
             });
             if called_off() {
                 return Err(Unable::CalledOff);
             }
+            spent += paths;
             let estimates: Vec<Estimate> = tallies.iter().map(Tally::estimate).collect();
             let noise = noise_of(&estimates);
-            if noise <= noise_percent {
+            progress(noise);
+            if noise <= wish.noise_percent || spent >= wish.most_paths {
                 let pixels = estimates.iter().map(|e| e.rgb).collect();
                 return Ok((Picture { width, height, pixels }, noise));
             }
             // Four times the paths halve the noise; never more than doubled at once, for early estimates are rough.
-            paths = tallies.iter().map(|t| t.paths).max().unwrap_or(16).min(1 << 16);
+            paths = spent.min(1 << 16).min(wish.most_paths - spent);
         }
     }
 
     fn batch(&self, direction: [f64; 3], seed: u64, paths: u64) -> Tally {
         let mut rng = Rng::with_seed(seed);
         let mut tally = Tally::default();
-        let to_rgb = SunlightToRgb::get();
-        let strength = self.scene.sun.strength as f32;
-        let glow = (self.scene.sun.night_floor_lx / std::f64::consts::PI) as f32;
         for _ in 0..paths {
             let seen = self.paths.follow(direction, &mut rng);
             // Airglow lies beyond the air, the same all round.
-            let glow = if seen.ends_in_space { glow } else { 0.0 };
-            tally.add(to_rgb.convert(&seen.light).map(|v| v * strength + glow));
+            let glow = if seen.ends_in_space { self.scene.night_glow } else { 0.0 };
+            tally.add(seen.light.map(|v| v + glow));
         }
         tally
     }

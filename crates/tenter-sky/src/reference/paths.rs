@@ -1,9 +1,10 @@
 //! Paths of light through air and ground.
 
-use super::phase::{aerosol_cosine, rayleigh_cosine, turned};
+use super::phase::{lobed_cosine, rayleigh_cosine, turned};
 use super::shells::{Next, Shells, Under};
-use crate::air::{Medium, SunInSky, aerosol_lobes, aerosol_phase, rayleigh_phase};
-use crate::spectrum::{BANDS, Spectrum};
+use crate::air::{Medium, rayleigh_phase};
+use crate::scene::PlacedLight;
+use crate::spectrum::{BANDS, LightToRgb, Rgb, Spectrum};
 use fastrand::Rng;
 use glam::DVec3;
 use std::f32::consts::PI;
@@ -11,36 +12,52 @@ use std::f32::consts::PI;
 /// Follows paths from an eye.
 pub struct AirPaths<'a> {
     medium: &'a Medium,
-    sun: DVec3,
-    disc_radius: f64,
+    lights: Vec<Disc>,
     eye: DVec3,
     shells: Shells,
-    lobes: [(f64, f64); 3],
 }
 
-/// What came back along a path, as shares of the sunlight outside the air, per steradian.
+/// A light to send rays to.
+struct Disc {
+    direction: DVec3,
+    /// Radians.
+    radius: f64,
+    strength: f32,
+    to_rgb: LightToRgb,
+}
+
+/// What came back along a path.
 pub struct Seen {
-    pub light: Spectrum,
+    /// Radiance in linear Rec.709, cd/m2.
+    pub light: Rgb,
     /// Whether the eye looks past the ground.
     pub ends_in_space: bool,
 }
 
 /// Scattering at a place, per metre.
 struct Here {
-    molecules: Spectrum,
-    aerosol: Spectrum,
+    /// By molecules, aerosol and dust.
+    by: [Spectrum; 3],
+    scattering: Spectrum,
     extinction: Spectrum,
 }
 
+/// Phase functions at one angle: of molecules, aerosol and dust, per steradian.
+type Phases = [f32; 3];
+
 impl<'a> AirPaths<'a> {
-    pub fn new(medium: &'a Medium, sun: &SunInSky, eye_altitude: f64) -> AirPaths<'a> {
+    pub fn new(medium: &'a Medium, lights: &[PlacedLight], eye_altitude: f64) -> AirPaths<'a> {
+        let disc = |light: &PlacedLight| Disc {
+            direction: DVec3::from_array(light.in_sky.direction).normalize(),
+            radius: light.in_sky.disc_radius,
+            strength: light.in_sky.strength as f32,
+            to_rgb: light.in_sky.to_rgb,
+        };
         AirPaths {
             medium,
-            sun: DVec3::from_array(sun.direction).normalize(),
-            disc_radius: sun.disc_radius,
+            lights: lights.iter().filter(|l| l.in_sky.strength > 0.0).map(disc).collect(),
             eye: DVec3::new(0.0, 0.0, medium.planet + eye_altitude),
             shells: Shells::new(medium),
-            lobes: aerosol_lobes(medium.aerosol_asymmetry).map(|(share, g)| (share as f64, g as f64)),
         }
     }
 
@@ -48,7 +65,7 @@ impl<'a> AirPaths<'a> {
     pub fn follow(&self, direction: [f64; 3], rng: &mut Rng) -> Seen {
         let mut direction = DVec3::from_array(direction).normalize();
         let ends_in_space = !self.meets_ground(direction);
-        let mut light = Spectrum::ZERO;
+        let mut light = [0.0; 3];
         let mut weight = Spectrum::splat(1.0);
         let Some(mut at) = self.shells.enter(self.eye, direction) else {
             return Seen { light, ends_in_space };
@@ -58,14 +75,15 @@ impl<'a> AirPaths<'a> {
                 Next::Space => break,
                 Next::Ground => {
                     let up = at.place.normalize();
-                    let sun = self.in_disc(rng);
-                    let albedo = self.medium.ground_albedo;
-                    let facing = up.dot(sun) as f32;
-                    if facing > 0.0 {
-                        let lit = self.sunlight_at(self.shells.on_ground(at.place), sun, rng);
-                        light += weight * lit * (albedo / PI * facing);
+                    for disc in &self.lights {
+                        let toward = disc.draw(rng);
+                        let facing = up.dot(toward) as f32;
+                        if facing > 0.0 {
+                            let lit = self.light_at(self.shells.on_ground(at.place), toward, rng);
+                            disc.add(weight * lit * self.medium.ground * (facing / PI), &mut light);
+                        }
                     }
-                    weight *= Spectrum::splat(albedo);
+                    weight *= self.medium.ground;
                     // Lambert: the cosine is drawn as often as it weighs.
                     direction = turned(up, rng.f64().sqrt(), rng);
                     at = self.shells.on_ground(at.place);
@@ -97,17 +115,19 @@ impl<'a> AirPaths<'a> {
 
     fn here(&self, place: DVec3) -> Here {
         let n = self.medium.amounts(self.shells.altitude(place));
-        Here {
-            molecules: self.medium.molecules * n[0] as f32,
-            aerosol: self.medium.aerosol_scattering * n[1] as f32,
-            extinction: self.medium.optical_depth(n),
-        }
+        let by = self.medium.scattering(&n);
+        Here { scattering: by[0] + by[1] + by[2], by, extinction: self.medium.optical_depth(n) }
+    }
+
+    fn phases(&self, cosine: f64) -> Phases {
+        let c = cosine as f32;
+        [rayleigh_phase(c), self.medium.aerosol.phase(c), self.medium.dust.phase(c)]
     }
 
     /// Whether light scatters at a place, drawn for all bands together; their weights make up for it.
     fn collides(&self, at: &Under, bound: f32, weight: &mut Spectrum, rng: &mut Rng) -> bool {
         let here = self.here(at.place);
-        let scattering = here.molecules + here.aerosol;
+        let scattering = here.scattering;
         let (mut scattered, mut passed) = (0.0, 0.0);
         for b in 0..BANDS {
             scattered += weight.0[b] * scattering.0[b];
@@ -125,54 +145,45 @@ impl<'a> AirPaths<'a> {
         collides
     }
 
-    /// Takes the sunlight that is scattered here toward the eye, and draws where the path goes on.
+    /// Takes the light that is scattered here toward the eye, and draws where the path goes on.
     fn scatter(
         &self,
         at: &Under,
         direction: DVec3,
         weight: &mut Spectrum,
-        light: &mut Spectrum,
+        light: &mut Rgb,
         rng: &mut Rng,
     ) -> DVec3 {
         let here = self.here(at.place);
-        let scattering = here.molecules + here.aerosol;
-        let phase = |cosine: f64| {
-            let (m, a) =
-                (rayleigh_phase(cosine as f32), aerosol_phase(self.medium.aerosol_asymmetry, cosine as f32));
-            let mut share = Spectrum::ZERO;
-            for b in 0..BANDS {
-                let sum = (here.molecules.0[b] * m + here.aerosol.0[b] * a)
-                    / scattering.0[b].max(f32::MIN_POSITIVE);
-                share.0[b] = sum;
-            }
-            (share, m, a)
-        };
-        let sun = self.in_disc(rng);
-        let lit = self.sunlight_at(*at, sun, rng);
-        *light += *weight * lit * phase(direction.dot(sun)).0;
-
-        let (mut by_molecules, mut by_all) = (0.0, 0.0);
-        for b in 0..BANDS {
-            by_molecules += weight.0[b] * here.molecules.0[b];
-            by_all += weight.0[b] * scattering.0[b];
+        for disc in &self.lights {
+            let toward = disc.draw(rng);
+            let lit = self.light_at(*at, toward, rng);
+            disc.add(*weight * lit * here.mixed(&self.phases(direction.dot(toward))), light);
         }
-        let chance = by_molecules / by_all.max(f32::MIN_POSITIVE);
-        let cosine = if rng.f32() < chance { rayleigh_cosine(rng) } else { aerosol_cosine(&self.lobes, rng) };
-        let (share, m, a) = phase(cosine);
-        *weight *= share * (1.0 / (chance * m + (1.0 - chance) * a));
+
+        let mut chances = [0.0; 3];
+        for (chance, by) in chances.iter_mut().zip(&here.by) {
+            for b in 0..BANDS {
+                *chance += weight.0[b] * by.0[b];
+            }
+        }
+        let all = chances.iter().sum::<f32>().max(f32::MIN_POSITIVE);
+        let drawn = rng.f32() * all;
+        let cosine = if drawn < chances[0] {
+            rayleigh_cosine(rng)
+        } else if drawn < chances[0] + chances[1] {
+            lobed_cosine(&self.medium.aerosol.lobes, rng)
+        } else {
+            lobed_cosine(&self.medium.dust.lobes, rng)
+        };
+        let phases = self.phases(cosine);
+        let mean: f32 = chances.iter().zip(&phases).map(|(chance, phase)| chance * phase / all).sum();
+        *weight *= here.mixed(&phases) * (1.0 / mean);
         turned(direction, cosine, rng)
     }
 
-    /// A direction to the sun's disc, evenly over it.
-    fn in_disc(&self, rng: &mut Rng) -> DVec3 {
-        let (s, c) = (std::f64::consts::TAU * rng.f64()).sin_cos();
-        let r = self.disc_radius * rng.f64().sqrt();
-        let (a, b) = self.sun.any_orthonormal_pair();
-        (self.sun + (a * c + b * s) * r).normalize()
-    }
-
     /// Share of light from space that reaches a place, by ratio tracking (Novak, Selle and Jarosz 2014).
-    fn sunlight_at(&self, mut at: Under, direction: DVec3, rng: &mut Rng) -> Spectrum {
+    fn light_at(&self, mut at: Under, direction: DVec3, rng: &mut Rng) -> Spectrum {
         let mut through = Spectrum::splat(1.0);
         loop {
             match self.shells.go(&mut at, direction, free_path(rng)) {
@@ -196,6 +207,36 @@ impl<'a> AirPaths<'a> {
     }
 }
 
+impl Here {
+    /// Phase function of all that scatters here together, band by band.
+    fn mixed(&self, phases: &Phases) -> Spectrum {
+        let mut share = Spectrum::ZERO;
+        for b in 0..BANDS {
+            let sum: f32 = (0..3).map(|i| self.by[i].0[b] * phases[i]).sum();
+            share.0[b] = sum / self.scattering.0[b].max(f32::MIN_POSITIVE);
+        }
+        share
+    }
+}
+
+impl Disc {
+    /// A direction to the disc, evenly over it.
+    fn draw(&self, rng: &mut Rng) -> DVec3 {
+        let (s, c) = (std::f64::consts::TAU * rng.f64()).sin_cos();
+        let r = self.radius * rng.f64().sqrt();
+        let (a, b) = self.direction.any_orthonormal_pair();
+        (self.direction + (a * c + b * s) * r).normalize()
+    }
+
+    /// Adds shares of its light.
+    fn add(&self, share: Spectrum, light: &mut Rgb) {
+        let rgb = self.to_rgb.convert(&share);
+        for c in 0..3 {
+            light[c] += rgb[c] * self.strength;
+        }
+    }
+}
+
 /// Optical depth to the next collision.
 fn free_path(rng: &mut Rng) -> f64 {
     -(1.0 - rng.f64()).ln()
@@ -204,23 +245,30 @@ fn free_path(rng: &mut Rng) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::air::Transmittance;
+    use crate::air::{SunInSky, Transmittance};
     use crate::document;
+    use crate::scene::Face;
+
+    fn in_the_south(elevation: f64) -> [PlacedLight; 1] {
+        let in_sky = SunInSky::in_the_south(elevation);
+        [PlacedLight { in_sky, face: Face::Sun { limb_darkening: 0.0 }, disc_seen: true, glare: 0.0 }]
+    }
 
     /// Ratio tracking is unbiased: its mean is the transmittance of the column (Bouguer).
     #[test]
     fn tracked_sunlight_is_what_the_column_lets_through() {
         let medium = Medium::new(&document::Air { visibility_km: 30.0, ..Default::default() });
         for elevation in [60.0, 8.0] {
-            let paths = AirPaths::new(&medium, &SunInSky::in_the_south(elevation), 2.0);
-            let at = paths.shells.enter(paths.eye, paths.sun).unwrap();
+            let paths = AirPaths::new(&medium, &in_the_south(elevation), 2.0);
+            let sun = paths.lights[0].direction;
+            let at = paths.shells.enter(paths.eye, sun).unwrap();
             let mut rng = Rng::with_seed(1);
             const N: usize = 40_000;
             let mut mean = Spectrum::ZERO;
             for _ in 0..N {
-                mean += paths.sunlight_at(at, paths.sun, &mut rng) * (1.0 / N as f32);
+                mean += paths.light_at(at, sun, &mut rng) * (1.0 / N as f32);
             }
-            let column = Transmittance::new(&medium).to_space(&medium, 2.0, paths.sun.z);
+            let column = Transmittance::new(&medium).to_space(&medium, 2.0, sun.z);
             for b in [0, 6, 15] {
                 assert!(
                     (mean.0[b] - column.0[b]).abs() < 0.012,
@@ -235,12 +283,12 @@ mod tests {
     #[test]
     fn paths_bring_back_numbers_and_know_the_ground() {
         let medium = Medium::new(&document::Air { ozone_du: 0.0, ground_albedo: 0.0, ..Default::default() });
-        let paths = AirPaths::new(&medium, &SunInSky::in_the_south(45.0), 2.0);
+        let paths = AirPaths::new(&medium, &in_the_south(45.0), 2.0);
         let mut rng = Rng::with_seed(5);
         for i in 0..20_000 {
             let e = (i as f64 / 20_000.0 * 180.0 - 90.0).to_radians();
             let seen = paths.follow([e.cos(), 0.0, e.sin()], &mut rng);
-            assert!(seen.light.0.iter().all(|v| v.is_finite() && *v >= 0.0));
+            assert!(seen.light.iter().all(|v| v.is_finite()));
             if !(9_980..=10_020).contains(&i) {
                 assert_eq!(seen.ends_in_space, i > 10_000, "{i}");
             }

@@ -11,9 +11,10 @@ pub fn rayleigh_cosine(rng: &mut Rng) -> f64 {
     root - 1.0 / root
 }
 
-/// Cosine of an angle scattered by aerosol: a mixture of the lobes of [`aerosol_phase`](crate::air::aerosol_phase).
-pub fn aerosol_cosine(lobes: &[(f64, f64)], rng: &mut Rng) -> f64 {
-    let mut left = rng.f64();
+/// Cosine of an angle scattered by particles: a mixture of lobes, each with its share and asymmetry (see
+/// [`Particles`](crate::air::Particles)).
+pub fn lobed_cosine(lobes: &[(f32, f32)], rng: &mut Rng) -> f64 {
+    let mut left = rng.f32();
     let mut asymmetry = lobes[0].1;
     for (share, g) in lobes {
         asymmetry = *g;
@@ -22,7 +23,7 @@ pub fn aerosol_cosine(lobes: &[(f64, f64)], rng: &mut Rng) -> f64 {
             break;
         }
     }
-    henyey_greenstein_cosine(asymmetry, rng.f64())
+    henyey_greenstein_cosine(asymmetry as f64, rng.f64())
 }
 
 /// The inverse of the cumulated function of Henyey and Greenstein 1941.
@@ -63,8 +64,9 @@ mod tests {
         };
         let (mean, square) = moments(&rayleigh_cosine);
         assert!(mean.abs() < 0.005 && (square - 0.4).abs() < 0.003, "{mean} {square}");
-        for g in [-0.4, 0.6, 0.93] {
-            let (mean, square) = moments(&|rng: &mut Rng| aerosol_cosine(&[(1.0, g)], rng));
+        for g in [-0.4f32, 0.6, 0.93] {
+            let (mean, square) = moments(&|rng: &mut Rng| lobed_cosine(&[(1.0, g)], rng));
+            let g = g as f64;
             assert!((mean - g).abs() < 0.005, "{g}: {mean}");
             assert!((square - (1.0 + 2.0 * g * g) / 3.0).abs() < 0.005, "{g}: {square}");
         }

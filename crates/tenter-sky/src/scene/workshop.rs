@@ -1,28 +1,35 @@
 //! Where scenes are made and their parts kept.
 
-use super::{Ambience, Clouds, PlacedSun, Scene};
-use crate::air::{Air, AirView, Fineness, Making, SunlightTable};
+use super::ambience::SkyLight;
+use super::{Ambience, Clouds, Fog, Horizon, Light, MAX_LIGHTS, Scene, placed_lights};
+use crate::air::{Air, AirView, Fineness, Making, SkyColour, SunlightTable};
 use crate::clouds::form::{CloudForm, Survey};
 use crate::clouds::mie::DropletPhase;
 use crate::clouds::shadow::{DensityGrid, SunDepth};
-use crate::document::{CloudLayer, Sky};
+use crate::document::{CloudLayer, Sky, SkyKind};
+use crate::land::Land;
+use crate::source::painted;
+use crate::spectrum::Rgb;
 use serde::Serialize;
 use sha2::{Digest, Sha256};
+use std::f64::consts::PI;
 use std::sync::{Arc, Mutex};
 
-/// Entries each stage keeps: the current one and a few to go back to.
+/// Entries each stage keeps: the current one and a few to go back to; where there is one for each light, of as many.
 const KEPT: usize = 4;
+const KEPT_FOR_LIGHTS: usize = 2 * MAX_LIGHTS;
 
 type Key = [u8; 32];
 
 /// A small cache, newest last.
 struct Stage<T> {
+    kept: usize,
     entries: Mutex<Vec<(Key, Arc<T>)>>,
 }
 
 impl<T> Stage<T> {
-    fn new() -> Self {
-        Stage { entries: Mutex::new(Vec::new()) }
+    fn keeping(kept: usize) -> Self {
+        Stage { kept, entries: Mutex::new(Vec::new()) }
     }
 
     /// The kept value, or a new one; two callers at once may both make it, which costs time but never waits.
@@ -41,7 +48,7 @@ impl<T> Stage<T> {
             return Err(CalledOff);
         }
         let mut entries = lock();
-        if entries.len() >= KEPT {
+        if entries.len() >= self.kept {
             entries.remove(0);
         }
         entries.push((key, made.clone()));
@@ -59,24 +66,28 @@ pub struct Workshop {
     air: Stage<Air>,
     view: Stage<AirView>,
     sunlight: Stage<SunlightTable>,
+    painted: Stage<SkyColour>,
     form: Stage<(CloudForm, Survey)>,
     density: Stage<DensityGrid>,
     sun_depth: Stage<SunDepth>,
     phase: Stage<DropletPhase>,
+    land: Stage<Land>,
     ambience: Stage<Ambience>,
 }
 
 impl Default for Workshop {
     fn default() -> Self {
         Workshop {
-            air: Stage::new(),
-            view: Stage::new(),
-            sunlight: Stage::new(),
-            form: Stage::new(),
-            density: Stage::new(),
-            sun_depth: Stage::new(),
-            phase: Stage::new(),
-            ambience: Stage::new(),
+            air: Stage::keeping(KEPT),
+            view: Stage::keeping(KEPT_FOR_LIGHTS),
+            sunlight: Stage::keeping(KEPT_FOR_LIGHTS),
+            painted: Stage::keeping(KEPT),
+            form: Stage::keeping(KEPT),
+            density: Stage::keeping(KEPT),
+            sun_depth: Stage::keeping(KEPT_FOR_LIGHTS),
+            phase: Stage::keeping(KEPT),
+            land: Stage::keeping(2),
+            ambience: Stage::keeping(KEPT),
         }
     }
 }
@@ -99,25 +110,34 @@ impl Workshop {
     ) -> Result<Scene, CalledOff> {
         let making = Making::new(fineness, called_off);
         let eye = sky.eye.altitude_m;
-        let placed = PlacedSun::of(&sky.sun);
-        let sun = placed.in_sky(&sky.sun);
-        let sun_key =
-            (placed.azimuth_deg, placed.elevation_deg, placed.strength, sky.sun.angular_diameter_deg);
+        let placed = placed_lights(sky);
 
         let air_key = key(&sky.air, fineness);
         let air = self.air.get(air_key, making, || Air::new(&sky.air, making))?;
-        let view_key = key((air_key, sun_key, sky.sun.night_floor_lx, eye), fineness);
-        let view = self.view.get(view_key, making, || AirView::new(&air, eye, &sun, making))?;
-        let light_key = key((air_key, sky.sun.angular_diameter_deg), fineness);
-        let sunlight = self.sunlight.get(light_key, making, || {
-            SunlightTable::new(&air.medium, &air.transmittance, sun.disc_radius)
-        })?;
+        let planet = air.medium.planet;
+        let mut lights = Vec::with_capacity(placed.len());
+        for placed in placed {
+            let sun = placed.in_sky;
+            let colour = sun.to_rgb.key();
+            let view_key = key((air_key, sun.direction, sun.disc_radius, &colour, eye), fineness);
+            let view = self.view.get(view_key, making, || AirView::new(&air, eye, &sun, making))?;
+            let light_key = key((air_key, sun.disc_radius, &colour), fineness);
+            let sunlight = self.sunlight.get(light_key, making, || {
+                SunlightTable::new(&air.medium, &air.transmittance, &sun.to_rgb, sun.disc_radius)
+            })?;
+            lights.push(Light { strength: sun.strength as f32, placed, view, sunlight });
+        }
+        let first = lights[0].direction();
+        let painted_key = key((&sky.source.made_of, planet, eye, first), fineness);
+        let painted = match &sky.source.made_of {
+            SkyKind::Air {} => None,
+            kind => Some(self.painted.get(painted_key, making, || painted(kind, planet, eye, first))?),
+        };
 
         let mut clouds = None;
         let mut form_key = [0; 32];
         let seen = |l: &&CloudLayer| !l.muted && l.cover > 0.0 && l.water_content_g_m3 > 0.0;
         if let Some(layer) = sky.clouds.iter().find(seen) {
-            let planet = air.medium.planet;
             let reach = reach(planet, layer.base_m + layer.depth_m, eye);
             let nameless = CloudLayer { id: String::new(), name: String::new(), ..layer.clone() };
             form_key = key((nameless, reach), fineness);
@@ -127,22 +147,74 @@ impl Workshop {
                 (form, survey)
             })?;
             let density = self.density.get(form_key, making, || DensityGrid::new(&form.0, making))?;
-            let depth_key = key((form_key, placed.azimuth_deg, placed.elevation_deg, planet), fineness);
-            let sun_depth = self
-                .sun_depth
-                .get(depth_key, making, || SunDepth::new(&density, sun.direction, planet, making))?;
+            let mut depths = Vec::with_capacity(lights.len());
+            for light in &lights {
+                let direction = light.direction();
+                let depth_key = key((form_key, direction, planet), fineness);
+                let make = || SunDepth::new(&density, direction, planet, making);
+                depths.push(self.sun_depth.get(depth_key, making, make)?);
+            }
             // The drops' table is one, fine or not.
             let phase_key = key(layer.droplet_um, Fineness::Full);
             let phase = self.phase.get(phase_key, making, || DropletPhase::new(layer.droplet_um))?;
-            clouds = Some(Clouds { form, sun_depth, phase });
+            clouds = Some(Clouds { form, depths, phase });
         }
         let survey = clouds.as_ref().map(|c| &c.form.1);
-        let ambience_key = key((view_key, form_key), fineness);
-        let ambience = self
-            .ambience
-            .get(ambience_key, making, || Ambience::new(&air, &view, &sunlight, &sun, survey))?;
-        Ok(Scene { eye_altitude: eye, sun, air, view, sunlight, clouds, ambience: *ambience })
+        let highest = sky_height(&lights);
+        let fog = Fog::new(&sky.fog, highest, survey.map_or(0.0, Survey::cover));
+        let shed: Vec<_> =
+            lights.iter().map(|l| (l.strength, l.direction(), l.placed.in_sky.to_rgb.key())).collect();
+        let night_glow = (sky.night.floor_lx / PI) as f32;
+        let ambience_key =
+            key((air_key, painted_key, form_key, shed, (&sky.source, &sky.fog, night_glow, eye)), fineness);
+        let ambience = self.ambience.get(ambience_key, making, || {
+            let painted = painted.as_deref();
+            let light = SkyLight { lights: &lights, painted, night_glow, source: &sky.source };
+            Ambience::new(&air.medium, &light, survey, fog.as_ref())
+        })?;
+        let mut land = None;
+        if sky.land.shown && !sky.land.muted {
+            // Its grids are the same, fine or not.
+            let made = self.land.get(key(&sky.land, Fineness::Full), making, || Land::new(&sky.land))?;
+            land = Some(made);
+        }
+        let horizon = Horizon {
+            drop: sky.source.horizon_drop_deg.to_radians() as f32,
+            softness: sky.source.horizon_softness_deg.to_radians() as f32,
+        };
+        let seen_strength = sky.source.seen_strength as f32;
+        Ok(Scene {
+            eye_altitude: eye,
+            air,
+            painted,
+            night_glow,
+            horizon,
+            seen_strength,
+            fog_lit: fog.map_or([[0.0; 3]; MAX_LIGHTS], |fog| fog_lit(&fog, &lights)),
+            fog,
+            clouds,
+            land,
+            ambience: *ambience,
+            lights,
+        })
     }
+}
+
+/// Each light inside the fog: the mean over its column of what comes straight.
+fn fog_lit(fog: &Fog, lights: &[Light]) -> [Rgb; MAX_LIGHTS] {
+    let mut lit = [[0.0; 3]; MAX_LIGHTS];
+    for (lit, light) in lit.iter_mut().zip(lights) {
+        let depth = fog.column() / light.direction()[2].max(0.02);
+        let mean = if depth > 1e-6 { (1.0 - (-depth).exp()) / depth } else { 1.0 };
+        *lit = light.clear(fog.from as f64).map(|v| v * mean as f32);
+    }
+    lit
+}
+
+/// Sine of the elevation of the highest sun that shines.
+fn sky_height(lights: &[Light]) -> f64 {
+    let shining = lights.iter().filter(|l| l.strength > 1e-3);
+    shining.map(|l| l.direction()[2]).fold(-1.0, f64::max)
 }
 
 /// How far clouds with these tops can be seen, m: to the horizon and from there to the top, in steps of a

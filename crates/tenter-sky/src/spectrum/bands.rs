@@ -49,6 +49,21 @@ impl Spectrum {
         }
         out
     }
+    /// Each value, but no more than this.
+    pub fn at_most(mut self, limit: f32) -> Self {
+        for v in &mut self.0 {
+            *v = v.min(limit);
+        }
+        self
+    }
+    /// Each value, but no less than this.
+    #[inline(always)]
+    pub fn at_least(mut self, limit: f32) -> Self {
+        for v in &mut self.0 {
+            *v = v.max(limit);
+        }
+        self
+    }
     pub fn max(self) -> f32 {
         self.0.into_iter().fold(f32::MIN, f32::max)
     }

@@ -56,15 +56,19 @@ pub fn gamut_to_grey(c: Rgb) -> Rgb {
     c.map(|v| (y + (v - y) * t).max(0.0))
 }
 
-/// Chromaticity of a blackbody (Planck's law integrated over the CIE 1931 observer at 5 nm).
-pub fn blackbody_xy(kelvin: f64) -> [f64; 2] {
+/// Relative spectrum of a blackbody at 5 nm from 380 nm (Planck's law), 1 at 560 nm.
+pub(super) fn planck(kelvin: f64) -> [f64; 81] {
     // Second radiation constant, nm K (CODATA 2018).
     const C2: f64 = 1.438776877e7;
-    let spectrum: [f64; 81] = std::array::from_fn(|i| {
+    std::array::from_fn(|i| {
         let nm = 380.0 + 5.0 * i as f64;
         (560.0 / nm).powi(5) / ((C2 / (nm * kelvin)).exp_m1()) * (C2 / (560.0 * kelvin)).exp_m1()
-    });
-    colour_of(&spectrum, 0..data::CIE_Y.len()).xy()
+    })
+}
+
+/// Chromaticity of a blackbody (Planck's law integrated over the CIE 1931 observer at 5 nm).
+pub fn blackbody_xy(kelvin: f64) -> [f64; 2] {
+    colour_of(&planck(kelvin), 0..data::CIE_Y.len()).xy()
 }
 
 /// CIE 1960 (u, v).

@@ -1,21 +1,21 @@
 //! Wavelengths, sunlight, blackbodies and what an eye makes of them.
 //!
 //! Light in the air is carried in [`BANDS`] bands of 25 nm from 380 to 780 nm, as a share of the sunlight
-//! outside the air in that band. [`SunlightToRgb`] turns such shares into linear Rec.709 whose Y is cd/m2
+//! outside the air in that band. [`LightToRgb`] turns such shares into linear Rec.709 whose Y is cd/m2
 //! (or lx): the sun's spectrum and the observer are integrated at 5 nm inside each band, so that the bands
 //! only have to resolve what the air does.
 
 mod bands;
 mod colour;
 mod data;
+mod light;
 
 pub use bands::{BANDS, Spectrum, band_centre_nm};
 pub use colour::{
     Rgb, Xyz, blackbody_xy, correlated_temperature, gamut_to_grey, luminance, rgb_to_xyz, uv_to_xy, xy_to_uv,
     xyz_to_rgb,
 };
-
-use std::sync::LazyLock;
+pub use light::{LightToRgb, spectrum_of};
 
 /// Lumens per watt at the observer's peak (CIE).
 const MAX_EFFICACY: f64 = 683.002;
@@ -33,39 +33,6 @@ fn colour_of(spectrum: &[f64; 81], range: std::ops::Range<usize>) -> Xyz {
         }
     }
     Xyz(xyz)
-}
-
-/// Weights from shares of extraterrestrial sunlight per band to linear Rec.709.
-pub struct SunlightToRgb {
-    weights: [[f32; BANDS]; 3],
-}
-
-impl SunlightToRgb {
-    pub fn get() -> &'static SunlightToRgb {
-        static TABLE: LazyLock<SunlightToRgb> = LazyLock::new(|| {
-            let mut weights = [[0.0; BANDS]; 3];
-            for band in 0..BANDS {
-                let rgb = xyz_to_rgb(colour_of(&data::EXTRATERRESTRIAL, samples(band)));
-                for c in 0..3 {
-                    weights[c][band] = rgb[c] as f32;
-                }
-            }
-            SunlightToRgb { weights }
-        });
-        &TABLE
-    }
-
-    /// Linear Rec.709 of a spectrum given as shares of sunlight. Irradiance gives lx, radiance gives cd/m2.
-    #[inline(always)]
-    pub fn convert(&self, share: &Spectrum) -> Rgb {
-        let mut rgb = [0.0; 3];
-        for c in 0..3 {
-            for b in 0..BANDS {
-                rgb[c] += self.weights[c][b] * share.0[b];
-            }
-        }
-        rgb
-    }
 }
 
 /// Ozone optical depth per Dobson unit in each band (Bird and Riordan 1984, Chappuis bands).
@@ -93,7 +60,7 @@ mod tests {
         assert!((solar_illuminance() / 133_100.0 - 1.0).abs() < 0.002, "{}", solar_illuminance());
         let direct = colour_of(&data::G173_DIRECT, 0..81).0[1];
         assert!((direct / 97_142.0 - 1.0).abs() < 0.002, "{direct}");
-        let rgb = SunlightToRgb::get().convert(&Spectrum::splat(1.0));
+        let rgb = LightToRgb::sunlight().colour();
         assert!((luminance(rgb) as f64 / solar_illuminance() - 1.0).abs() < 1e-5);
     }
 

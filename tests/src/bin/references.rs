@@ -1,0 +1,36 @@
+//! Remakes reference pictures whose sky has changed, and prints how far live ones are off, as a table for docs/accuracy.md.
+
+use anyhow::Result;
+use std::time::Instant;
+use tenter_formats::exr_map::{Depth, write_picture};
+use tenter_tests::references::{
+    Entry, WIDTH, clear_starters, compare, file_of, hash_of, index, keep, make, read,
+};
+
+fn main() -> Result<()> {
+    let only: Vec<String> = std::env::args().skip(1).collect();
+    let mut index = index()?;
+    println!(
+        "| starter | mean | 95th percentile | light | u'v' | noise of the reference |\n|---|---|---|---|---|---|"
+    );
+    for starter in
+        clear_starters().into_iter().filter(|s| only.is_empty() || only.iter().any(|o| o == s.slug))
+    {
+        let scene = hash_of(&starter.sky);
+        if index.get(starter.slug).is_none_or(|e| e.scene != scene) {
+            let begun = Instant::now();
+            let (picture, noise_percent) = make(&starter.sky)?;
+            write_picture(&file_of(starter.slug), &picture.pixels, WIDTH, WIDTH / 2, Depth::Float)?;
+            index.insert(starter.slug.into(), Entry { scene, noise_percent });
+            keep(&index)?;
+            eprintln!("{}: made in {:.0} s", starter.slug, begun.elapsed().as_secs_f64());
+        }
+        let noise = index[starter.slug].noise_percent;
+        let off = compare(&starter.sky, &read(starter.slug)?, noise)?;
+        println!(
+            "| {} | {:.1} % | {:.1} % | {:+.1} % | {:.4} | {noise:.1} % |",
+            starter.slug, off.mean, off.ninety_fifth, off.light, off.colour
+        );
+    }
+    Ok(())
+}

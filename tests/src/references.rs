@@ -1,0 +1,139 @@
+//! Pictures of the reference integrator, kept with the hash of what they show.
+//!
+//! `cargo run --workspace --bin references` remakes those whose sky has changed, and prints how far live pictures are off.
+
+use anyhow::{Context, Result};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use std::path::PathBuf;
+use tenter_app::starters::Starter;
+use tenter_sky::air::Fineness;
+use tenter_sky::camera::Camera;
+use tenter_sky::document::{Eye, Grade, Land, Sky};
+use tenter_sky::live::Effort;
+use tenter_sky::picture::{Picture, render};
+use tenter_sky::reference::{Reference, Wish};
+use tenter_sky::scene::Workshop;
+use tenter_sky::spectrum::luminance;
+
+/// Width of the latlong pictures.
+pub const WIDTH: usize = 96;
+/// Noise they are made with, percent.
+pub const NOISE: f64 = 2.0;
+
+/// What is known about one stored picture.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Entry {
+    /// Hash of the sky without its grade and without where its eye looks.
+    pub scene: String,
+    pub noise_percent: f64,
+}
+
+pub type Index = BTreeMap<String, Entry>;
+
+fn folder() -> PathBuf {
+    crate::root().join("tests/references")
+}
+
+pub fn file_of(slug: &str) -> PathBuf {
+    folder().join(format!("{slug}.exr"))
+}
+
+pub fn index() -> Result<Index> {
+    let path = folder().join("index.json");
+    if !path.exists() {
+        return Ok(Index::new());
+    }
+    Ok(serde_json::from_str(&std::fs::read_to_string(path)?)?)
+}
+
+pub fn keep(index: &Index) -> Result<()> {
+    let text = serde_json::to_string_pretty(index)? + "\n";
+    Ok(std::fs::write(folder().join("index.json"), text)?)
+}
+
+/// Starters that the reference integrator can follow: no clouds, no fog, skies of air.
+pub fn clear_starters() -> Vec<&'static Starter> {
+    tenter_app::starters::all()
+        .iter()
+        .filter(|s| s.sky.clouds.is_empty() && s.sky.fog.amount == 0.0)
+        .collect()
+}
+
+/// The sky as far as its light goes.
+fn bare(sky: &Sky) -> Sky {
+    let eye = Eye { altitude_m: sky.eye.altitude_m, ..Eye::default() };
+    Sky { grade: Grade::default(), land: Land::default(), eye, ..sky.clone() }
+}
+
+pub fn hash_of(sky: &Sky) -> String {
+    bare(sky).content_hash()
+}
+
+/// Makes the reference picture of a sky.
+pub fn make(sky: &Sky) -> Result<(Picture, f64)> {
+    let scene = Workshop::default().scene(&bare(sky), Fineness::Full, &|| false)?;
+    Ok(Reference::new(&scene)?.picture(
+        &Camera::latlong(WIDTH, 0.0),
+        Wish::noise(NOISE),
+        &|| false,
+        |_| (),
+    )?)
+}
+
+/// How far live pictures are off.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Off {
+    /// Of |L - R| / max(R, 0.05 mean R) in luminance, the reference's noise taken off; percent.
+    pub mean: f64,
+    pub ninety_fifth: f64,
+    /// Mean of L over mean of R, less one; percent.
+    pub light: f64,
+    /// Mean difference of u'v'.
+    pub colour: f64,
+}
+
+/// Holds the live picture of a sky against a stored reference.
+pub fn compare(sky: &Sky, truth: &[[f32; 3]], noise_percent: f64) -> Result<Off> {
+    let scene = Workshop::default().scene(&bare(sky), Fineness::Full, &|| false)?;
+    let live = render(&scene, &Camera::latlong(WIDTH, 0.0), Effort::default(), &|| false)?.pixels;
+    let of = |pixels: &[[f32; 3]]| -> Vec<f64> { pixels.iter().map(|v| luminance(*v) as f64).collect() };
+    let (l, r) = (of(&live), of(truth));
+    let mean = r.iter().sum::<f64>() / r.len() as f64;
+    let mut errors: Vec<f64> = l
+        .iter()
+        .zip(&r)
+        .map(|(l, r)| {
+            let error = (l - r).abs() / r.max(0.05 * mean);
+            let noise = noise_percent / 100.0 * r.max(0.1 * mean) / r.max(0.05 * mean);
+            (error * error - noise * noise).max(0.0).sqrt()
+        })
+        .collect();
+    errors.sort_by(f64::total_cmp);
+    let colours: Vec<f64> = live.iter().zip(truth).filter_map(|(l, r)| colour_apart(*l, *r)).collect();
+    Ok(Off {
+        mean: 100.0 * errors.iter().sum::<f64>() / errors.len() as f64,
+        ninety_fifth: 100.0 * errors[errors.len() * 95 / 100],
+        light: 100.0 * (l.iter().sum::<f64>() / r.iter().sum::<f64>() - 1.0),
+        colour: colours.iter().sum::<f64>() / colours.len().max(1) as f64,
+    })
+}
+
+/// Distance in CIE 1976 u'v'.
+fn colour_apart(a: [f32; 3], b: [f32; 3]) -> Option<f64> {
+    let uv = |rgb: [f32; 3]| {
+        let [x, y, z] = tenter_sky::spectrum::rgb_to_xyz(rgb.map(|v| v as f64)).0;
+        let sum = x + 15.0 * y + 3.0 * z;
+        (sum > 0.0).then(|| [4.0 * x / sum, 9.0 * y / sum])
+    };
+    let (a, b) = (uv(a)?, uv(b)?);
+    Some((a[0] - b[0]).hypot(a[1] - b[1]))
+}
+
+/// A stored picture's pixels.
+pub fn read(slug: &str) -> Result<Vec<[f32; 3]>> {
+    let path = file_of(slug);
+    let (_, _, pixels) =
+        tenter_formats::exr_map::read(&path).with_context(|| format!("{} can't be read", path.display()))?;
+    Ok(pixels)
+}

@@ -1,0 +1,172 @@
+import { useEffect, useRef, type PointerEvent } from "react";
+import { anglesOf, directionAt, toward, type Direction } from "../data/camera";
+import { developer, exposureAt, unpack } from "../data/develop";
+import type { Sky } from "../data/sky";
+import { useBench, type Part } from "./bench-store";
+import { moveLight } from "./move-light";
+import { useDay } from "./use-day";
+
+const SIZE = 132;
+const RADIUS = 52;
+const rad = Math.PI / 180;
+
+/** Where a direction lies on the plan: zenith in the middle, horizon at the rim, north up, east to the right. */
+function placeOn(d: Direction): [number, number] {
+  const [azimuth, elevation] = anglesOf(d);
+  const r = (RADIUS * (90 - elevation)) / 90;
+  return [r * Math.sin(azimuth * rad), -r * Math.cos(azimuth * rad)];
+}
+
+function directionOn(x: number, y: number): Direction {
+  const elevation = Math.max(-20, 90 - (90 * Math.hypot(x, y)) / RADIUS);
+  return toward((Math.atan2(x, -y) / rad + 360) % 360, elevation);
+}
+
+/** The sky as a disc, shaded with its real light; suns and moon are dragged on it. */
+export function Overhead({ sky }: { sky: Sky }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const overhead = useBench((s) => s.shot?.overhead);
+  const discs = useBench((s) => s.shot?.discs);
+  const height = useBench((s) => s.shot?.readouts?.lights[0]?.elevation_deg ?? 0);
+  const { select, settle } = useBench.getState();
+  const day = useDay(sky);
+  const grade = sky.grade;
+
+  useEffect(() => {
+    const context = canvas.current?.getContext("2d");
+    if (!context || !overhead) return;
+    const { side, words, exponent } = overhead;
+    const image = context.createImageData(side, side);
+    const develop = developer({ ...grade, ev100: exposureAt(grade, height) });
+    for (let i = 0; i < words.length; i++) {
+      const [column, row] = [i % side, Math.floor(i / side)];
+      // The fisheye looks up, east at the left; the plan looks down.
+      const to = 4 * (row * side + (side - 1 - column));
+      const light = unpack(words[i] ?? 0).map((v) => v * 2 ** exponent) as [number, number, number];
+      const inside = Math.hypot(column + 0.5 - side / 2, row + 0.5 - side / 2) <= side / 2;
+      image.data.set([...develop(light), inside ? 255 : 0], to);
+    }
+    context.putImageData(image, 0, 0);
+  }, [overhead, grade, height]);
+
+  const suns = sky.suns.map((sun, i) => ({
+    light: i as number | "moon",
+    part: `sun${i}` as Part,
+    name: sky.suns.length > 1 ? `Sun ${i + 1}` : "Sun",
+    direction:
+      sun.placement.by === "hand"
+        ? toward(sun.placement.azimuth_deg, sun.placement.elevation_deg)
+        : discs?.[i]?.direction,
+  }));
+  const moonAt =
+    sky.moon.placement.by === "hand"
+      ? toward(sky.moon.placement.azimuth_deg, sky.moon.placement.elevation_deg)
+      : discs?.[sky.suns.length]?.direction;
+  const lights = sky.moon.risen
+    ? [...suns, { light: "moon" as const, part: "moon" as Part, name: "Moon", direction: moonAt }]
+    : suns;
+
+  const drag = (light: number | "moon", part: Part) => ({
+    onPointerDown: (e: PointerEvent<SVGGElement>) => {
+      e.stopPropagation();
+      e.currentTarget.setPointerCapture(e.pointerId);
+      select(part);
+    },
+    onPointerMove: (e: PointerEvent<SVGGElement>) => {
+      const plan = e.currentTarget.ownerSVGElement?.getBoundingClientRect();
+      if (!plan || !e.currentTarget.hasPointerCapture(e.pointerId)) return;
+      const [x, y] = [e.clientX - plan.left - SIZE / 2, e.clientY - plan.top - SIZE / 2];
+      moveLight(light, directionOn(x, y), day);
+    },
+    onPointerUp: settle,
+  });
+
+  return (
+    <div
+      data-testid="overhead"
+      className="relative shrink-0 border-r border-line bg-panel select-none"
+      style={{ width: SIZE + 12, height: SIZE }}
+    >
+      <canvas
+        ref={canvas}
+        width={96}
+        height={96}
+        aria-hidden
+        className="absolute"
+        style={{
+          width: 2 * RADIUS,
+          height: 2 * RADIUS,
+          left: SIZE / 2 - RADIUS + 6,
+          top: SIZE / 2 - RADIUS,
+        }}
+      />
+      <svg
+        width={SIZE}
+        height={SIZE}
+        viewBox={`${-SIZE / 2} ${-SIZE / 2} ${SIZE} ${SIZE}`}
+        className="absolute left-[6px] touch-none"
+        aria-label="Overhead: the sky as a plan, north up, east right"
+      >
+        <circle r={RADIUS} fill="none" stroke="#8a8a8a" />
+        {(
+          [
+            ["N", 0, -RADIUS - 4, "middle"],
+            ["E", RADIUS + 4, 4, "start"],
+            ["S", 0, RADIUS + 12, "middle"],
+            ["W", -RADIUS - 4, 4, "end"],
+          ] as const
+        ).map(([name, x, y, anchor]) => (
+          <text key={name} x={x} y={y} textAnchor={anchor} fill="#b9b9b9" fontSize={10.5}>
+            {name}
+          </text>
+        ))}
+        <polygon points={field(sky)} fill="none" stroke="#000" strokeOpacity={0.4} strokeWidth={2.5} />
+        <polygon points={field(sky)} fill="none" stroke="#ececec" strokeDasharray="3 2" />
+        {lights.map(({ light, part, name, direction }) => {
+          if (!direction) return null;
+          const [x, y] = placeOn(direction);
+          const r = Math.hypot(x, y);
+          // What is far below the horizon waits at the edge of the plan.
+          const k = r > RADIUS + 11 ? (RADIUS + 11) / r : 1;
+          return (
+            <g
+              key={part}
+              data-testid={`overhead-${part}`}
+              transform={`translate(${x * k} ${y * k})`}
+              className="cursor-grab active:cursor-grabbing"
+              {...drag(light, part)}
+            >
+              <title>{name}</title>
+              <circle r={9} fill="transparent" />
+              <circle r={5} fill="none" stroke="#000" strokeOpacity={0.5} strokeWidth={3.5} />
+              <circle
+                r={5}
+                fill={light === "moon" ? "#262626" : "none"}
+                stroke="var(--color-accent-light)"
+                strokeWidth={1.75}
+                strokeDasharray={r > RADIUS ? "2 2" : undefined}
+              />
+            </g>
+          );
+        })}
+      </svg>
+    </div>
+  );
+}
+
+/** The outline of the camera's frame on the plan; below the horizon it runs outside the rim, and is held there. */
+function field(sky: Sky): string {
+  const edge: [number, number][] = [];
+  for (let i = 0; i <= 8; i++) edge.push([i / 8, 0]);
+  for (let i = 1; i <= 8; i++) edge.push([1, i / 8]);
+  for (let i = 7; i >= 0; i--) edge.push([i / 8, 1]);
+  for (let i = 7; i >= 1; i--) edge.push([0, i / 8]);
+  return edge
+    .map(([u, v]) => {
+      const [x, y] = placeOn(directionAt(sky.eye, u, v));
+      const r = Math.hypot(x, y);
+      const k = r > RADIUS + 6 ? (RADIUS + 6) / r : 1;
+      return `${(x * k).toFixed(1)},${(y * k).toFixed(1)}`;
+    })
+    .join(" ");
+}
