@@ -17,9 +17,9 @@ use tenter_sky::scene::Workshop;
 use tenter_sky::spectrum::luminance;
 
 /// Width of the latlong pictures.
-pub const WIDTH: usize = 96;
+pub const WIDTH: usize = 64;
 /// Noise they are made with, percent.
-pub const NOISE: f64 = 2.0;
+pub const NOISE: f64 = 3.0;
 
 /// What is known about one stored picture.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]

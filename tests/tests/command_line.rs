@@ -33,6 +33,7 @@ fn refusal(arguments: &[&str], input: &str) -> String {
 
 fn clear_at(elevation: f64) -> String {
     let mut sky = answer(&["starters", "clear-noon"], "");
+    sky["land"]["shown"] = json!(false);
     sky["suns"][0]["placement"] = json!({"by": "hand", "azimuth_deg": 200, "elevation_deg": elevation});
     sky.to_string()
 }
@@ -120,7 +121,7 @@ fn schema_and_starters_agree() {
     let schema = answer(&["schema"], "");
     assert_eq!(schema["$defs"]["CloudLayer"]["properties"]["base_m"]["unit"], "m");
     let starters = answer(&["starters"], "");
-    assert_eq!(starters.as_array().unwrap().len(), 3);
+    assert_eq!(starters.as_array().unwrap().len(), 12);
     for starter in starters.as_array().unwrap() {
         let sky = answer(&["starters", starter["name"].as_str().unwrap()], "");
         assert_eq!(answer(&["check", "-"], &sky.to_string())["valid"], true);
@@ -289,7 +290,7 @@ fn maps_by_the_reference_integrator() {
     let dir = tempfile::tempdir().unwrap();
     let sky = clear_at(40.0);
     let out = dir.path().join("r.exr");
-    let made = make_map(&sky, 32, &out, &["--reference", "--paths", "64", "--without", "sun"]);
+    let made = make_map(&sky, 64, &out, &["--reference", "--paths", "32", "--without", "sun"]);
     assert!(made.status.success(), "{}", String::from_utf8_lossy(&made.stderr));
     assert!(String::from_utf8_lossy(&made.stderr).contains("noise"), "progress is told");
     let facts: Value =
@@ -298,14 +299,14 @@ fn maps_by_the_reference_integrator() {
     let noise = facts["noise_left_percent"].as_f64().unwrap();
     assert!((1.0..40.0).contains(&noise), "{noise}");
     let live = dir.path().join("l.exr");
-    assert!(make_map(&sky, 32, &live, &["--without", "sun"]).status.success());
+    assert!(make_map(&sky, 64, &live, &["--without", "sun"]).status.success());
     let sum = |file: &std::path::Path| -> f64 {
         tenter_formats::exr_map::read(file).unwrap().2.iter().map(|p| p[1] as f64).sum()
     };
     assert!((sum(&out) / sum(&live) - 1.0).abs() < 0.06, "{} {}", sum(&out), sum(&live));
     let cloudy = answer(&["starters", "ferry-afternoon"], "").to_string();
-    assert_eq!(make_map(&cloudy, 32, &out, &["--reference"]).status.code(), Some(2));
-    assert_eq!(make_map(&sky, 32, &out, &["--paths", "8"]).status.code(), Some(2));
+    assert_eq!(make_map(&cloudy, 64, &out, &["--reference"]).status.code(), Some(2));
+    assert_eq!(make_map(&sky, 64, &out, &["--paths", "8"]).status.code(), Some(2));
 }
 
 /// Trial land is in a map only when asked for, whatever the document shows.

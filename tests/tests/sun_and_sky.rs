@@ -255,3 +255,24 @@ async fn moons_suns_and_exposures_are_added_by_hand() -> Result<()> {
     assert_eq!(kept[0]["sun_elevation_deg"], 4.0);
     open.browser.close().await
 }
+
+/// An empty sky opens once at the suggested exposure; afterwards nothing but the hand moves it.
+#[tokio::test(flavor = "multi_thread")]
+async fn an_empty_sky_opens_at_the_suggested_exposure_once() -> Result<()> {
+    let open = Open::new("Gold at the bar").await?;
+    open.browser.driver.goto(&open.server.url).await?;
+    open.browser.press("Start a sky…").await?;
+    open.browser.press("An empty sky").await?;
+    open.browser.wait("location.pathname.startsWith('/sky/') && location.hash === ''", 60).await?;
+    open.browser.wait(REFINED, 60).await?;
+    let path = open.browser.eval("location.pathname").await?;
+    let path = format!("/api/skies/{}", path.as_str().unwrap_or_default().trim_start_matches("/sky/"));
+    let fresh = Open { path, ..open };
+    let ev = fresh.document().await?["grade"]["ev100"].as_f64().context("a number")?;
+    // The sun stands at 35 degrees: some 70 klx.
+    assert!((14.0..15.5).contains(&ev) && ev != 14.0, "{ev}");
+    fresh.keys("1").await?;
+    fresh.type_into("[data-testid=row-elevation_deg] input", "5\u{e007}").await?;
+    assert_eq!(fresh.document().await?["grade"]["ev100"], ev);
+    fresh.browser.close().await
+}

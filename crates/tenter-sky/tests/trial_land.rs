@@ -1,5 +1,6 @@
 //! Trial land in pictures: where it stands, what it hides, what light falls on it.
 
+use std::sync::LazyLock;
 use tenter_sky::air::Fineness;
 use tenter_sky::camera::{Camera, toward};
 use tenter_sky::document::{Eye, Placement, Sky};
@@ -16,8 +17,10 @@ fn sky(azimuth_deg: f64, elevation_deg: f64) -> Sky {
     sky
 }
 
+/// One coast for all tests: its grids are made once.
 fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, Fineness::Draft, &|| false).unwrap()
+    static WORKSHOP: LazyLock<Workshop> = LazyLock::new(Workshop::default);
+    WORKSHOP.scene(sky, Fineness::Draft, &|| false).unwrap()
 }
 
 /// Luminances all round, just above the horizon.
@@ -59,7 +62,8 @@ fn low_suns_model_the_land() {
     let contrast = |elevation: f64, relief: f64| {
         let mut sky = sky(250.0, elevation);
         sky.land.relief = relief;
-        sky.eye = Eye { altitude_m: 9000.0, heading_deg: 70.0, pitch_deg: -35.0, lens_mm: 30.0, ..Eye::default() };
+        sky.eye =
+            Eye { altitude_m: 9000.0, heading_deg: 70.0, pitch_deg: -35.0, lens_mm: 30.0, ..Eye::default() };
         let scene = scene(&sky);
         let picture = render(&scene, &Camera::lens(&sky.eye, 96, 54), Effort::default(), &|| false).unwrap();
         let values: Vec<f64> = picture.pixels.iter().map(|p| luminance(*p) as f64).collect();

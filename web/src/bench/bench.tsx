@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api } from "../data/api";
 import type { Schema } from "../data/fields";
-import { go } from "../route";
+import { FRESH, go } from "../route";
 import { Button } from "../parts/button";
 import { BakeDialog } from "../bakes/bake-dialog";
 import { resolveStale, useBench } from "./bench-store";
@@ -32,6 +32,7 @@ export function Bench({ id }: { id: string }) {
   const [keys, setKeys] = useState(false);
   const [finding, setFinding] = useState(false);
   const [flicking, setFlicking] = useState(false);
+  useFirstExposure();
 
   useEffect(() => {
     if (record.data) useBench.getState().open(record.data);
@@ -114,6 +115,18 @@ export function Bench({ id }: { id: string }) {
       {keys && <Shortcuts onClose={() => setKeys(false)} />}
     </div>
   );
+}
+
+/** An empty sky opens once at the suggested exposure; after that nothing moves it but the hand. */
+function useFirstExposure() {
+  const suggested = useBench((s) => s.shot?.readouts?.suggested_ev100);
+  useEffect(() => {
+    if (suggested === undefined || location.hash !== FRESH) return;
+    history.replaceState(null, "", location.pathname);
+    useBench.getState().change((s) => {
+      s.grade.ev100 = Math.round(suggested * 10) / 10;
+    });
+  }, [suggested]);
 }
 
 /** Overhead and Day stay free above the sheet, pixels. */

@@ -245,7 +245,7 @@ export function Section({ sky }: { sky: Sky }) {
 
         {/* low fog on the land */}
         <g {...pick("fog")} aria-label="Low fog">
-          <rect x={LEFT + 1} y={y(0) - 24} width={right - LEFT} height={24} fill="transparent" />
+          <rect x={LEFT + 1} y={y(0) - 30} width={right - LEFT} height={30} fill="transparent" />
           {sky.fog.amount > 0 && (
             <polygon
               points={fogShape(sky, y, LEFT + 1, right)}
@@ -255,7 +255,7 @@ export function Section({ sky }: { sky: Sky }) {
           )}
           <text
             x={LEFT + 8}
-            y={y(0) - 6}
+            y={y(0) - 16}
             fill={sky.fog.amount > 0 ? "#ececec" : "#b9b9b9"}
             fontSize={11.5}
             textDecoration={sky.fog.muted ? "line-through" : sky.fog.amount > 0 ? undefined : "underline"}

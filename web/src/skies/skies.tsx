@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, type SkyRecord } from "../data/api";
 import { Button } from "../parts/button";
 import { Dialog } from "../parts/dialog";
-import { go } from "../route";
+import { FRESH, go } from "../route";
 
 /** The wall of skies, and starters to begin from. */
 export function Skies() {
@@ -188,7 +188,8 @@ function Start({ onClose }: { onClose: () => void }) {
   const starters = useQuery({ queryKey: ["starters"], queryFn: api.starters, staleTime: Infinity });
   const begin = useMutation({
     mutationFn: (slug: string | null) => (slug ? api.fromStarter(slug) : api.empty()),
-    onSuccess: (sky) => go(`/sky/${sky.id}`),
+    // An empty sky has no exposure of its own yet: the Bench takes the suggested one, once.
+    onSuccess: (sky, slug) => go(`/sky/${sky.id}${slug ? "" : FRESH}`),
   });
   return (
     <Dialog title="Start a sky" open onClose={onClose}>

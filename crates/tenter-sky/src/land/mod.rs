@@ -156,6 +156,8 @@ fn formed<R: Real>(seed: u32, x: R, y: f32, cell: f32) -> R {
     const SQUARE: f32 = 900.0;
     let column = (x * R::splat(1.0 / SQUARE)).floor();
     let row = (y / SQUARE).floor();
+    let wobble = noise(6, 3, 45.0) * R::splat(0.45);
+    let off_coast = rise(coast, -0.5, -0.2) * (R::splat(1.0) - rise(coast, -0.02, 0.05)) * open;
     for dy in -1..=1i64 {
         for dx in -1..=1i32 {
             let there = column + R::splat(dx as f32);
@@ -164,13 +166,12 @@ fn formed<R: Real>(seed: u32, x: R, y: f32, cell: f32) -> R {
             let (radius, tall, chance) = (draws.range(22.0, 60.0), draws.range(22.0, 78.0), draws.next());
             let ex = x - (there + px) * R::splat(SQUARE);
             let ey = R::splat(y) - (R::splat(row + dy as f32) + py) * R::splat(SQUARE);
-            let wobble = noise(6, 3, 45.0) * radius * R::splat(0.35);
-            let edge = (ex * ex + ey * ey).sqrt() + wobble - radius;
+            let edge = (ex * ex + ey * ey).sqrt() + (wobble - R::splat(1.0)) * radius;
             // No steeper than the cells can show.
             let foot = 14.0f32.max(1.2 * cell);
+            let top = tall * (R::splat(1.0) + wobble * R::splat(0.35));
             let stack =
-                tall * (R::splat(1.0) - rise(edge, -foot, foot)) - rise(edge, 0.0, foot) * R::splat(8.0);
-            let off_coast = rise(coast, -0.5, -0.2) * (R::splat(1.0) - rise(coast, -0.02, 0.05)) * open;
+                top * (R::splat(1.0) - rise(edge, -foot, foot)) - rise(edge, 0.0, foot) * R::splat(8.0);
             let stands = chance.lt(off_coast * R::splat(0.55));
             height = R::select(stands, height.max(stack), height);
         }
