@@ -5,21 +5,23 @@
 use anyhow::{Context, Result};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use tenter_app::starters::Starter;
 use tenter_sky::air::Fineness;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{Eye, Grade, Land, Sky};
 use tenter_sky::live::Effort;
-use tenter_sky::picture::{Picture, render};
-use tenter_sky::reference::{Reference, Wish};
+use tenter_sky::picture::render;
+use tenter_sky::reference::{Reference, Traced, Wish};
 use tenter_sky::scene::Workshop;
 use tenter_sky::spectrum::luminance;
 
 /// Width of the latlong pictures.
 pub const WIDTH: usize = 64;
-/// Noise they are made with, percent.
+/// Noise they are made with, percent, unless that takes more paths than this for each pixel: each pixel's own standard error is
+/// stored beside it.
 pub const NOISE: f64 = 3.0;
+pub const MOST_PATHS: u64 = 32768;
 
 /// What is known about one stored picture.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -35,8 +37,9 @@ fn folder() -> PathBuf {
     crate::root().join("tests/references")
 }
 
-pub fn file_of(slug: &str) -> PathBuf {
-    folder().join(format!("{slug}.exr"))
+/// The picture, and the standard error of its luminance.
+pub fn files_of(slug: &str) -> [PathBuf; 2] {
+    ["", "-error"].map(|what| folder().join(format!("{slug}{what}.exr")))
 }
 
 pub fn index() -> Result<Index> {
@@ -71,14 +74,10 @@ pub fn hash_of(sky: &Sky) -> String {
 }
 
 /// Makes the reference picture of a sky.
-pub fn make(sky: &Sky) -> Result<(Picture, f64)> {
+pub fn make(sky: &Sky) -> Result<Traced> {
     let scene = Workshop::default().scene(&bare(sky), Fineness::Full, &|| false)?;
-    Ok(Reference::new(&scene)?.picture(
-        &Camera::latlong(WIDTH, 0.0),
-        Wish::noise(NOISE),
-        &|| false,
-        |_| (),
-    )?)
+    let wish = Wish { noise_percent: NOISE, most_paths: MOST_PATHS };
+    Ok(Reference::new(&scene)?.picture(&Camera::latlong(WIDTH, 0.0), wish, &|| false, |_| ())?)
 }
 
 /// How far live pictures are off.
@@ -93,8 +92,11 @@ pub struct Off {
     pub colour: f64,
 }
 
-/// Holds the live picture of a sky against a stored reference.
-pub fn compare(sky: &Sky, truth: &[[f32; 3]], noise_percent: f64) -> Result<Off> {
+/// Holds the live picture of a sky against its stored reference.
+pub fn compare(starter: &Starter) -> Result<Off> {
+    let sky = &starter.sky;
+    let [truth, unsure] = files_of(starter.slug);
+    let (truth, unsure) = (&read(&truth)?, &read(&unsure)?);
     let scene = Workshop::default().scene(&bare(sky), Fineness::Full, &|| false)?;
     let live = render(&scene, &Camera::latlong(WIDTH, 0.0), Effort::default(), &|| false)?.pixels;
     let of = |pixels: &[[f32; 3]]| -> Vec<f64> { pixels.iter().map(|v| luminance(*v) as f64).collect() };
@@ -102,10 +104,10 @@ pub fn compare(sky: &Sky, truth: &[[f32; 3]], noise_percent: f64) -> Result<Off>
     let mean = r.iter().sum::<f64>() / r.len() as f64;
     let mut errors: Vec<f64> = l
         .iter()
-        .zip(&r)
-        .map(|(l, r)| {
+        .zip(r.iter().zip(unsure))
+        .map(|(l, (r, unsure))| {
             let error = (l - r).abs() / r.max(0.05 * mean);
-            let noise = noise_percent / 100.0 * r.max(0.1 * mean) / r.max(0.05 * mean);
+            let noise = unsure[0] as f64 / r.max(0.05 * mean);
             (error * error - noise * noise).max(0.0).sqrt()
         })
         .collect();
@@ -130,10 +132,8 @@ fn colour_apart(a: [f32; 3], b: [f32; 3]) -> Option<f64> {
     Some((a[0] - b[0]).hypot(a[1] - b[1]))
 }
 
-/// A stored picture's pixels.
-pub fn read(slug: &str) -> Result<Vec<[f32; 3]>> {
-    let path = file_of(slug);
+fn read(path: &Path) -> Result<Vec<[f32; 3]>> {
     let (_, _, pixels) =
-        tenter_formats::exr_map::read(&path).with_context(|| format!("{} can't be read", path.display()))?;
+        tenter_formats::exr_map::read(path).with_context(|| format!("{} can't be read", path.display()))?;
     Ok(pixels)
 }

@@ -166,10 +166,9 @@ pub fn picture(a: PictureArguments) -> Outcome {
     let mut picture = if a.reference {
         let reference = Reference::new(&scene).map_err(of_reference)?;
         let wish = wish(a.noise, a.paths)?;
-        let (picture, left) =
-            reference.picture(&camera, wish, &|| false, tell_noise).map_err(of_reference)?;
-        eprintln!("noise left {left:.2} %");
-        picture
+        let traced = reference.picture(&camera, wish, &|| false, tell_noise).map_err(of_reference)?;
+        eprintln!("noise left {:.2} %", traced.noise_percent);
+        traced.picture
     } else {
         render(&scene, &camera, effort, &|| false).expect("nobody calls this off")
     };

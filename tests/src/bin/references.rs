@@ -3,9 +3,7 @@
 use anyhow::Result;
 use std::time::Instant;
 use tenter_formats::exr_map::{Depth, write_picture};
-use tenter_tests::references::{
-    Entry, WIDTH, clear_starters, compare, file_of, hash_of, index, keep, make, read,
-};
+use tenter_tests::references::{Entry, WIDTH, clear_starters, compare, files_of, hash_of, index, keep, make};
 
 fn main() -> Result<()> {
     let only: Vec<String> = std::env::args().skip(1).collect();
@@ -19,14 +17,17 @@ fn main() -> Result<()> {
         let scene = hash_of(&starter.sky);
         if index.get(starter.slug).is_none_or(|e| e.scene != scene) {
             let begun = Instant::now();
-            let (picture, noise_percent) = make(&starter.sky)?;
-            write_picture(&file_of(starter.slug), &picture.pixels, WIDTH, WIDTH / 2, Depth::Float)?;
-            index.insert(starter.slug.into(), Entry { scene, noise_percent });
+            let traced = make(&starter.sky)?;
+            let errors: Vec<_> = traced.standard_errors.iter().map(|e| [*e; 3]).collect();
+            let [picture, unsure] = files_of(starter.slug);
+            write_picture(&picture, &traced.picture.pixels, WIDTH, WIDTH / 2, Depth::Float)?;
+            write_picture(&unsure, &errors, WIDTH, WIDTH / 2, Depth::Float)?;
+            index.insert(starter.slug.into(), Entry { scene, noise_percent: traced.noise_percent });
             keep(&index)?;
             eprintln!("{}: made in {:.0} s", starter.slug, begun.elapsed().as_secs_f64());
         }
         let noise = index[starter.slug].noise_percent;
-        let off = compare(&starter.sky, &read(starter.slug)?, noise)?;
+        let off = compare(starter)?;
         println!(
             "| {} | {:.1} % | {:.1} % | {:+.1} % | {:.4} | {noise:.1} % |",
             starter.slug, off.mean, off.ninety_fifth, off.light, off.colour

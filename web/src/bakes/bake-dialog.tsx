@@ -1,6 +1,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { useBench } from "../bench/bench-store";
+import { sunName } from "../bench/groups";
 import { api, type BakeSettings } from "../data/api";
 import { Button } from "../parts/button";
 import { Choice } from "../parts/choice";
@@ -35,7 +36,13 @@ export function BakeDialog({ onClose }: { onClose: () => void }) {
   });
   const map = (change: Partial<BakeSettings["map"]>) =>
     setSettings((s) => ({ ...s, map: { ...s.map, ...change } }));
-  const muted = sky?.clouds.filter((l) => l.muted).map((l) => l.name) ?? [];
+  const muted = sky
+    ? [
+        ...sky.suns.flatMap((s, i) => (s.muted ? [sunName(sky, i)] : [])),
+        ...(sky.fog.muted && sky.fog.amount > 0 ? ["Low fog"] : []),
+        ...sky.clouds.filter((l) => l.muted).map((l) => l.name),
+      ]
+    : [];
   return (
     <Dialog title="Bake an environment map" open onClose={onClose}>
       <div className="flex flex-col gap-2">

@@ -182,8 +182,8 @@ impl Look<'_> {
     #[inline(always)]
     fn ground_covers<R: Real>(&self, rays: &Rays<R>) -> R {
         let horizon = self.scene.horizon;
-        // Never sharper than a pixel.
-        let softness = horizon.softness.max(self.pixel).max(1e-4);
+        // Never sharper than a pixel; one whose middle lies half of it below is all ground.
+        let softness = horizon.softness.max(0.5 * self.pixel).max(1e-5);
         // Angles below the horizon are small, or do not matter: the sine's difference stands for them.
         let below = R::splat(self.scene.horizon_sine()) - rays.direction[2];
         let x = ((below - R::splat(horizon.drop)) * R::splat(1.0 / softness)).clamp(0.0, 1.0);

@@ -296,9 +296,9 @@ impl MapRender {
         progress: impl FnMut(f64),
     ) -> Result<(), Unable> {
         let reference = Reference::new(&self.scene)?;
-        let (picture, left) = reference.picture(&self.camera, wish, called_off, progress)?;
-        self.traced = Some(picture);
-        self.noise_left = Some(left);
+        let traced = reference.picture(&self.camera, wish, called_off, progress)?;
+        self.traced = Some(traced.picture);
+        self.noise_left = Some(traced.noise_percent);
         Ok(())
     }
 

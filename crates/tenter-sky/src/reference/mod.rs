@@ -98,6 +98,15 @@ pub struct Reference<'a> {
 const BATCH: u64 = 512;
 const AT_ONCE: u64 = 64;
 
+/// A picture and how sure it is.
+#[derive(Clone, Debug)]
+pub struct Traced {
+    pub picture: Picture,
+    /// Of each pixel's luminance, cd/m2.
+    pub standard_errors: Vec<f32>,
+    pub noise_percent: f64,
+}
+
 /// When a picture is good enough.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Wish {
@@ -152,8 +161,8 @@ impl<'a> Reference<'a> {
         tally.estimate()
     }
 
-    /// What a camera sees, refined until the noise left is under what is wished or the most paths are spent, and that
-    /// noise: root mean square over pixels of standard error over the larger of the pixel and a tenth of the mean.
+    /// What a camera sees, refined until the noise left is under what is wished or the most paths are spent; noise is
+    /// the root mean square over pixels of standard error over the larger of the pixel and a tenth of the mean.
     /// `progress` gets the noise after each round, percent.
     pub fn picture(
         &self,
@@ -161,7 +170,7 @@ impl<'a> Reference<'a> {
         wish: Wish,
         called_off: &(dyn Fn() -> bool + Sync),
         mut progress: impl FnMut(f64),
-    ) -> Result<(Picture, f64), Unable> {
+    ) -> Result<Traced, Unable> {
         let (width, height) = (camera.width, camera.height);
         let mut tallies = vec![Tally::default(); width * height];
         let mut paths = 16;
@@ -188,7 +197,9 @@ impl<'a> Reference<'a> {
             progress(noise);
             if noise <= wish.noise_percent || spent >= wish.most_paths {
                 let pixels = estimates.iter().map(|e| e.rgb).collect();
-                return Ok((Picture { width, height, pixels }, noise));
+                let standard_errors = estimates.iter().map(|e| e.standard_error as f32).collect();
+                let picture = Picture { width, height, pixels };
+                return Ok(Traced { picture, standard_errors, noise_percent: noise });
             }
             // Four times the paths halve the noise; never more than doubled at once, for early estimates are rough.
             paths = spent.min(1 << 16).min(wish.most_paths - spent);
