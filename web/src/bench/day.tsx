@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { memo, useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import type { Strip } from "../data/api";
 import type { Sky } from "../data/sky";
 import { useBench } from "./bench-store";
@@ -31,7 +31,7 @@ export function Day({ sky }: { sky: Sky }) {
     watch.observe(element);
     return () => watch.disconnect();
   }, []);
-  const x = (minute: number) => LEFT + ((width - LEFT - RIGHT) * minute) / 1440;
+  const x = placing(width);
   const minute = minuteOf(sky.place.at);
   const drag = (e: PointerEvent<SVGSVGElement>) => {
     const left = e.currentTarget.getBoundingClientRect().left;
@@ -67,7 +67,7 @@ export function Day({ sky }: { sky: Sky }) {
         onDoubleClick={() => select("place")}
         onKeyDown={keys}
       >
-        {day && <Hours strip={day} x={x} />}
+        {day && <Hours strip={day} width={width} />}
         <line
           x1={x(minute)}
           x2={x(minute)}
@@ -113,7 +113,12 @@ function moveTime(minute: number, moving: boolean) {
   }, moving);
 }
 
-function Hours({ strip, x }: { strip: Strip; x: (minute: number) => number }) {
+/** Where a minute stands. */
+const placing = (width: number) => (minute: number) => LEFT + ((width - LEFT - RIGHT) * minute) / 1440;
+
+/** Curves and ribbon; they stay while a hand moves what does not change the day. */
+const Hours = memo(function Hours({ strip, width }: { strip: Strip; width: number }) {
+  const x = placing(width);
   const { points, events, spans } = strip.day;
   const top = Math.max(30, ...points.map((p) => Math.max(p.sun_elevation_deg, p.moon_elevation_deg))) + 4;
   const y = (e: number) =>
@@ -225,4 +230,4 @@ function Hours({ strip, x }: { strip: Strip; x: (minute: number) => number }) {
         ))}
     </>
   );
-}
+});

@@ -1,7 +1,7 @@
 import { useEffect, useRef, type PointerEvent } from "react";
 import { anglesOf, directionAt, toward, type Direction } from "../data/camera";
 import { developer, exposureAt, unpack } from "../data/develop";
-import type { Sky } from "../data/sky";
+import type { Grade, Sky } from "../data/sky";
 import { useBench, type Part } from "./bench-store";
 import { moveLight } from "./move-light";
 import { useDay } from "./use-day";
@@ -30,14 +30,16 @@ export function Overhead({ sky }: { sky: Sky }) {
   const height = useBench((s) => s.shot?.readouts?.lights[0]?.elevation_deg ?? 0);
   const { select, settle } = useBench.getState();
   const day = useDay(sky);
-  const grade = sky.grade;
+  // By its content: every move of a hand copies the document.
+  const grade = JSON.stringify(sky.grade);
 
   useEffect(() => {
     const context = canvas.current?.getContext("2d");
     if (!context || !overhead) return;
+    const own = JSON.parse(grade) as Grade;
     const { side, words, exponent } = overhead;
     const image = context.createImageData(side, side);
-    const develop = developer({ ...grade, ev100: exposureAt(grade, height) });
+    const develop = developer({ ...own, ev100: exposureAt(own, height) });
     for (let i = 0; i < words.length; i++) {
       const [column, row] = [i % side, Math.floor(i / side)];
       // The fisheye looks up, east at the left; the plan looks down.

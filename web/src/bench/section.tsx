@@ -224,25 +224,6 @@ export function Section({ sky }: { sky: Sky }) {
           </g>
         )}
 
-        {/* the eye's height */}
-        <g
-          {...pick("eye")}
-          onClick={undefined}
-          aria-label="Eye"
-          className="cursor-ns-resize"
-          onPointerDown={take("eye")}
-          onPointerMove={move}
-          onPointerUp={drop("eye")}
-        >
-          <rect x={LEFT} y={eyeY - 9} width={right - LEFT} height={18} fill="transparent" />
-          <line x1={LEFT} x2={right} y1={eyeY} y2={eyeY} stroke="#ececec" strokeDasharray="2 3" />
-          <path d={`M${LEFT} ${eyeY - 4} l7 4 l-7 4 z`} fill="#ececec" />
-          <text x={right} y={eyeY - 4} textAnchor="end" fill="#ececec" fontSize={11.5}>
-            eye <tspan fontFamily="var(--font-value)">{showNumber(sky.eye.altitude_m)} m</tspan>
-          </text>
-          <Mark on={part === "eye"} from={eyeY - 9} to={eyeY + 9} />
-        </g>
-
         {/* low fog on the land */}
         <g {...pick("fog")} aria-label="Low fog">
           <rect x={LEFT + 1} y={y(0) - 30} width={right - LEFT} height={30} fill="transparent" />
@@ -263,6 +244,25 @@ export function Section({ sky }: { sky: Sky }) {
             {sky.fog.amount > 0 ? `Low ${fogName(sky.fog.visibility_km).toLowerCase()}` : "Add low fog"}
           </text>
           <Mark on={part === "fog"} from={y(0) - 24} to={y(0)} />
+        </g>
+
+        {/* the eye's height */}
+        <g
+          {...pick("eye")}
+          onClick={undefined}
+          aria-label="Eye"
+          className="cursor-ns-resize"
+          onPointerDown={take("eye")}
+          onPointerMove={move}
+          onPointerUp={drop("eye")}
+        >
+          <rect x={LEFT} y={eyeY - 9} width={right - LEFT} height={18} fill="transparent" />
+          <line x1={LEFT} x2={right} y1={eyeY} y2={eyeY} stroke="#ececec" strokeDasharray="2 3" />
+          <path d={`M${LEFT} ${eyeY - 4} l7 4 l-7 4 z`} fill="#ececec" />
+          <text x={right} y={eyeY - 4} textAnchor="end" fill="#ececec" fontSize={11.5}>
+            eye <tspan fontFamily="var(--font-value)">{showNumber(sky.eye.altitude_m)} m</tspan>
+          </text>
+          <Mark on={part === "eye"} from={eyeY - 9} to={eyeY + 9} />
         </g>
 
         {/* land, and the grade under everything */}

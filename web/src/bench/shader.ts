@@ -58,7 +58,8 @@ vec3 sunlight(int which) {
   float radius = disc_radius[which];
   vec3 centre = disc[which];
   float ahead = dot(d, centre);
-  vec3 glare = disc_veil[which] * spread(ahead, degrees(radius));
+  vec3 glare = vec3(0.0);
+  if (disc_veil[which].g > 0.0) glare = disc_veil[which] * spread(ahead, degrees(radius));
   if (ahead < cos(radius + 2.0 * pixel)) return glare;
   float flat_part = max(length(centre.xy), 1e-6);
   vec3 right = vec3(centre.y, -centre.x, 0.0) / flat_part;
