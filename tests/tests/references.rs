@@ -6,13 +6,14 @@ use tenter_tests::references::{clear_starters, compare, hash_of, index};
 
 /// Agreement as the design defines it: mean 3 % and 95th percentile 10 % with the sun above 2 degrees, mean 15 % at twilight.
 /// Where a starter is farther off, what it reaches stands here, so that it can't get worse unseen.
-const FARTHER: &[(&str, f64, f64)] = &[("dust-over-the-sea", 5.5, 20.0), ("gold-at-the-bar", 5.5, 25.0)];
+const FARTHER: &[(&str, f64, f64)] = &[("dust-over-the-sea", 5.0, 19.0), ("gold-at-the-bar", 3.0, 14.0)];
 /// A reference less sure than this says little; where it is, the sky is only reported.
-const SURE_PERCENT: f64 = 10.0;
+const SURE_PERCENT: f64 = 12.0;
 
 #[test]
 fn live_skies_agree_with_stored_references() -> Result<()> {
     let index = index()?;
+    let mut unsure = Vec::new();
     for starter in clear_starters() {
         let entry = index.get(starter.slug).filter(|e| e.scene == hash_of(&starter.sky));
         let Some(entry) = entry else {
@@ -25,6 +26,7 @@ fn live_skies_agree_with_stored_references() -> Result<()> {
         println!("{}: {off:?}", starter.slug);
         let height = PlacedSun::of(&starter.sky, &starter.sky.suns[0]).elevation_deg;
         if entry.noise_percent > SURE_PERCENT {
+            unsure.push(starter.slug);
             continue;
         }
         let (mut mean, mut most) = if height > 2.0 { (3.0, 10.0) } else { (15.0, f64::INFINITY) };
@@ -33,5 +35,7 @@ fn live_skies_agree_with_stored_references() -> Result<()> {
         }
         assert!(off.mean <= mean && off.ninety_fifth <= most, "{}: {off:?}", starter.slug);
     }
+    // The blue hour is held along six directions instead (`tenter-sky`, `tests/against_reference.rs`).
+    assert_eq!(unsure, ["blue-hour"], "every other reference is sure enough to be held to");
     Ok(())
 }
