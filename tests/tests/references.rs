@@ -35,7 +35,7 @@ fn live_skies_agree_with_stored_references() -> Result<()> {
         }
         assert!(off.mean <= mean && off.ninety_fifth <= most, "{}: {off:?}", starter.slug);
     }
-    // The blue hour is held along six directions instead (`tenter-sky`, `tests/against_reference.rs`).
+    // What single directions of the blue hour show stands in docs/accuracy.md.
     assert_eq!(unsure, ["blue-hour"], "every other reference is sure enough to be held to");
     Ok(())
 }
