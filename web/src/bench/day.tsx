@@ -68,23 +68,13 @@ export function Day({ sky }: { sky: Sky }) {
         onKeyDown={keys}
       >
         {day && <Hours strip={day} width={width} />}
-        <line
-          x1={x(minute)}
-          x2={x(minute)}
-          y1={4}
-          y2={HEIGHT - 14}
-          stroke="#000"
-          strokeOpacity={0.5}
-          strokeWidth={4}
-        />
-        <line
-          x1={x(minute)}
-          x2={x(minute)}
-          y1={4}
-          y2={HEIGHT - 14}
-          stroke="var(--color-accent-light)"
-          strokeWidth={1.5}
-        />
+        {/* dark under light, so that the hour shows on any colour */}
+        {[
+          { stroke: "#000", strokeOpacity: 0.5, strokeWidth: 4 },
+          { stroke: "var(--color-accent-light)", strokeWidth: 1.5 },
+        ].map((look) => (
+          <line key={look.stroke} x1={x(minute)} x2={x(minute)} y1={4} y2={HEIGHT - 14} {...look} />
+        ))}
         <text
           x={x(minute) + (minute > 1300 ? -6 : 6)}
           y={13}

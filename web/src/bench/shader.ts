@@ -1,7 +1,7 @@
 import { aspects, halfWidth } from "../data/camera";
 import { development } from "../data/develop";
 import type { Eye, Grade } from "../data/sky";
-import type { Shot } from "./live";
+import type { Disc, Shot } from "./live";
 
 const vertex = `#version 300 es
 out vec2 place;
@@ -189,21 +189,22 @@ export class Developer {
     gl.uniform2f(at("turn"), eye.heading_deg * rad, eye.pitch_deg * rad);
     gl.uniform1i(at("discs"), shot.discs.length);
     if (shot.discs.length > 0) {
+      const all = (of: (disc: Disc) => number[]) => shot.discs.flatMap(of);
       gl.uniform3fv(
         at("disc"),
-        shot.discs.flatMap((d) => d.direction),
+        all((d) => d.direction),
       );
       gl.uniform1fv(
         at("disc_radius"),
-        shot.discs.map((d) => d.radius),
+        all((d) => [d.radius]),
       );
       gl.uniform3fv(
         at("disc_radiance"),
-        shot.discs.flatMap((d) => d.radiance),
+        all((d) => d.radiance),
       );
       gl.uniform3fv(
         at("disc_veil"),
-        shot.discs.flatMap((d) => d.veil),
+        all((d) => d.veil),
       );
     }
     gl.uniform1f(at("mask_side"), shot.mask_side);

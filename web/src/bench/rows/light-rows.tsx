@@ -16,10 +16,37 @@ function byHand(disc: Disc | undefined): Placement {
   return { by: "hand", azimuth_deg: tenth(azimuth), elevation_deg: tenth(elevation) };
 }
 
-const ways = [
-  { value: "hand", title: "By hand" },
-  { value: "place", title: "By place and time" },
-];
+/** The rows of one object among those of a part. */
+function rowsOf(sky: Sky, schema: Schema, part: Part) {
+  const groups = groupsOf(sky, schema).filter((g) => g.part === part);
+  return (object: object) =>
+    groups.filter((g) => g.of === object).map((g) => <GroupRows key={g.part} group={g} />);
+}
+
+/** The two ways a light is placed. */
+function Placing({
+  of,
+  placement,
+  disc,
+  onChange,
+}: {
+  of: string;
+  placement: Placement;
+  disc: Disc | undefined;
+  onChange: (placement: Placement) => void;
+}) {
+  return (
+    <SwitchLine
+      label={`How the ${of} is placed`}
+      value={placement.by}
+      options={[
+        { value: "hand", title: "By hand" },
+        { value: "place", title: "By place and time" },
+      ]}
+      onChange={(by) => onChange(by === "hand" ? byHand(disc) : { by: "place" })}
+    />
+  );
+}
 
 /** One sun: placement, colour, and the rest. */
 export function SunRows({ part, sky, schema }: { part: Part; sky: Sky; schema: Schema }) {
@@ -28,9 +55,7 @@ export function SunRows({ part, sky, schema }: { part: Part; sky: Sky; schema: S
   const disc = useBench((s) => s.shot?.discs[i]);
   const sun = sky.suns[i];
   if (!sun) return <p className="pt-2 text-quiet">There is no such sun.</p>;
-  const groups = groupsOf(sky, schema).filter((g) => g.part === part);
-  const of = (object: object) =>
-    groups.filter((g) => g.of === object).map((g) => <GroupRows key={g.part} group={g} />);
+  const of = rowsOf(sky, schema, part);
   const colours: Record<LightColour["by"], LightColour> = {
     sunlight: { by: "sunlight" },
     temperature: { by: "temperature", kelvin: 5800 },
@@ -43,13 +68,13 @@ export function SunRows({ part, sky, schema }: { part: Part; sky: Sky; schema: S
     });
   return (
     <>
-      <SwitchLine
-        label="How the sun is placed"
-        value={sun.placement.by}
-        options={ways}
-        onChange={(by) =>
+      <Placing
+        of="sun"
+        placement={sun.placement}
+        disc={disc}
+        onChange={(placement) =>
           set((s) => {
-            s.placement = by === "hand" ? byHand(disc) : { by: "place" };
+            s.placement = placement;
           })
         }
       />
@@ -135,9 +160,7 @@ export function MoonRows({ sky, schema }: { sky: Sky; schema: Schema }) {
   const { moon } = sky;
   const disc = useBench((s) => s.shot?.discs[sky.suns.length]);
   const readout = useBench((s) => s.shot?.readouts?.lights.find((l) => l.kind === "moon"));
-  const groups = groupsOf(sky, schema).filter((g) => g.part === "moon");
-  const of = (object: object) =>
-    groups.filter((g) => g.of === object).map((g) => <GroupRows key={g.part} group={g} />);
+  const of = rowsOf(sky, schema, "moon");
   const phases: Record<MoonPhase["by"], MoonPhase> = {
     time: { by: "time" },
     hand: { by: "hand", phase_deg: 0 },
@@ -159,13 +182,13 @@ export function MoonRows({ sky, schema }: { sky: Sky; schema: Schema }) {
     );
   return (
     <>
-      <SwitchLine
-        label="How the moon is placed"
-        value={moon.placement.by}
-        options={ways}
-        onChange={(by) =>
+      <Placing
+        of="moon"
+        placement={moon.placement}
+        disc={disc}
+        onChange={(placement) =>
           change((s) => {
-            s.moon.placement = by === "hand" ? byHand(disc) : { by: "place" };
+            s.moon.placement = placement;
           })
         }
       />
