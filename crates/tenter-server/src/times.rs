@@ -1,8 +1,9 @@
 //! Places, moments and days.
 
+use crate::Server;
 use crate::problem::{Problem, Reply};
 use axum::Json;
-use axum::extract::Query;
+use axum::extract::{Query, State};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use tenter_app::places::{self, NoMoment, Place};
@@ -63,9 +64,9 @@ pub(crate) async fn moment(Query(wanted): Query<Wanted>) -> Reply<Json<Moment>> 
 
 /// The day of a sky's place and time: curves of sun and moon, events, and the sky's colours.
 #[utoipa::path(post, path = "/api/day", request_body = Value, responses((status = 200, body = Value), (status = 422)))]
-pub(crate) async fn day(Json(document): Json<Value>) -> Reply<Json<Value>> {
+pub(crate) async fn day(State(s): State<Server>, Json(document): Json<Value>) -> Reply<Json<Value>> {
     let sky = Sky::from_value(document).map_err(AppError::from)?;
-    let strip = tokio::task::spawn_blocking(move || day::strip(&sky))
+    let strip = tokio::task::spawn_blocking(move || day::strip(&sky, &s.workshop))
         .await
         .map_err(|e| AppError::Work(e.to_string()))?;
     Ok(Json(json!(strip)))

@@ -168,6 +168,10 @@ fn look<R: Real, const SHEET: bool>(
     let mut answer = [zero; ANSWERED];
 
     for (i, light) in scene.lights.iter().enumerate() {
+        // A muted light sheds nothing; the first one's look tells of the surroundings too.
+        if i > 0 && light.strength <= 0.0 {
+            continue;
+        }
         let [sx, sy, sz] = turn.local(light.direction());
         // Depth toward the light: the form itself nearby, the grid beyond.
         let mut depth = zero;

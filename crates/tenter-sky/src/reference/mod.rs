@@ -115,13 +115,6 @@ pub struct Wish {
     pub most_paths: u64,
 }
 
-impl Wish {
-    /// So much noise, whatever it takes.
-    pub fn noise(noise_percent: f64) -> Wish {
-        Wish { noise_percent, most_paths: u64::MAX }
-    }
-}
-
 impl<'a> Reference<'a> {
     pub fn new(scene: &'a Scene) -> Result<Reference<'a>, Unable> {
         if scene.clouds.is_some() {

@@ -6,7 +6,7 @@ use crate::air::{Air, AirView, Fineness, Making, SkyColour, SunlightTable};
 use crate::clouds::form::{CloudForm, Survey};
 use crate::clouds::mie::DropletPhase;
 use crate::clouds::shadow::{DensityGrid, SunDepth};
-use crate::document::{CloudLayer, Sky, SkyKind};
+use crate::document::{self, CloudLayer, Sky, SkyKind};
 use crate::land::Land;
 use crate::source::painted;
 use crate::spectrum::Rgb;
@@ -101,6 +101,11 @@ fn key(parts: impl Serialize, fineness: Fineness) -> Key {
 }
 
 impl Workshop {
+    /// The tables of an air alone.
+    pub fn air(&self, air: &document::Air, making: Making) -> Result<Arc<Air>, CalledOff> {
+        self.air.get(key(air, making.fineness), making, || Air::new(air, making))
+    }
+
     /// The scene of a document. `called_off` is asked all the while; it may not take back what it said.
     pub fn scene(
         &self,
@@ -113,7 +118,7 @@ impl Workshop {
         let placed = placed_lights(sky);
 
         let air_key = key(&sky.air, fineness);
-        let air = self.air.get(air_key, making, || Air::new(&sky.air, making))?;
+        let air = self.air(&sky.air, making)?;
         let planet = air.medium.planet;
         let mut lights = Vec::with_capacity(placed.len());
         for placed in placed {

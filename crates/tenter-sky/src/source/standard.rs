@@ -1,6 +1,6 @@
 //! The fifteen standard general skies of ISO 15469:2004 / CIE S 011/E:2003.
 
-use std::f64::consts::{FRAC_PI_2, PI};
+use std::f64::consts::FRAC_PI_2;
 
 /// Parameters a to e of the types 1 to 15 (table 1 of the standard; from memory).
 const PARAMETERS: [[f64; 5]; 15] = [
@@ -34,14 +34,13 @@ pub fn relative(number: u32, up: f64, sun_up: f64, to_sun: f64) -> f64 {
     indicatrix(to_sun) * gradation(up) / zenith
 }
 
-/// Degrees to the argument of [`relative`].
-pub fn cosine(angle_deg: f64) -> f64 {
-    (angle_deg * PI / 180.0).cos()
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    fn cosine(angle_deg: f64) -> f64 {
+        angle_deg.to_radians().cos()
+    }
 
     /// The formula written out once more for type 12, sun at 60 degrees from the zenith, 30 degrees from the point, which
     /// is 45 degrees from the zenith; and the traditional overcast sky, (1 + 2 sin e) / 3, which type 16 of the standard

@@ -1,6 +1,6 @@
 //! What colour light has: from shares of it in the bands to linear Rec.709, and back from colours to bands.
 
-use super::{BANDS, Rgb, Spectrum, Xyz, colour_of, data, luminance, samples, xyz_to_rgb};
+use super::{BANDS, Rgb, Spectrum, colour_of, data, luminance, samples, xyz_to_rgb};
 use std::sync::LazyLock;
 
 /// Weights from shares of a light outside the air per band to linear Rec.709. The light's spectrum and the observer are
@@ -49,7 +49,7 @@ impl LightToRgb {
     fn of(spectrum: &[f64; 81]) -> LightToRgb {
         let mut weights = [[0.0; BANDS]; 3];
         for band in 0..BANDS {
-            let rgb = xyz_to_rgb(Xyz(colour_of(spectrum, samples(band)).0));
+            let rgb = xyz_to_rgb(colour_of(spectrum, samples(band)));
             for c in 0..3 {
                 weights[c][band] = rgb[c] as f32;
             }
