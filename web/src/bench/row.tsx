@@ -1,5 +1,5 @@
 import { Slider } from "radix-ui";
-import { useId, useState } from "react";
+import { useId, useLayoutEffect, useRef, useState } from "react";
 import type { NumberField } from "../data/fields";
 import { readNumber, showNumber } from "../data/number";
 import { Hint } from "../parts/hint";
@@ -44,6 +44,7 @@ export function Row({
   onSettle: () => void;
 }) {
   const id = useId();
+  const input = useRef<HTMLInputElement>(null);
   const [text, setText] = useState<string | null>(null);
   const [fault, setFault] = useState<string | null>(null);
   const scale = scaleOf(field);
@@ -51,6 +52,11 @@ export function Row({
   const shown = showNumber(value * factor);
   const changed = Math.abs(value - byDefault) > 1e-9 * Math.max(1, Math.abs(byDefault));
   const notch = Math.max(0, Math.min(100, (scale.place(byDefault) / STEPS) * 100));
+
+  // What is typed next stands in the place of what was entered, also when the picture is slow to give the new value.
+  useLayoutEffect(() => {
+    if (text === null && document.activeElement === input.current) input.current?.select();
+  }, [text, shown]);
 
   const enter = () => {
     if (text === null) return;
@@ -77,6 +83,7 @@ export function Row({
         <span className="flex items-baseline font-value">
           <input
             id={id}
+            ref={input}
             value={text ?? shown}
             onChange={(e) => setText(e.target.value)}
             onFocus={(e) => e.target.select()}
@@ -86,11 +93,6 @@ export function Row({
               if (e.key === "Escape") {
                 setText(null);
                 setFault(null);
-              }
-              if (e.key === "Enter" || e.key === "Escape") {
-                // What is typed next stands in its place.
-                const input = e.currentTarget;
-                requestAnimationFrame(() => input.select());
               }
               if (e.key === "ArrowUp" || e.key === "ArrowDown") {
                 e.preventDefault();

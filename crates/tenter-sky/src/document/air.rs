@@ -51,7 +51,7 @@ pub struct Air {
     /// Ozone column; without it twilight turns yellow-green. Usual: 250 to 400.
     #[schemars(title = "Ozone", range(min = 0, max = 2000), extend("unit" = "DU", "soft" = [0, 600]))]
     pub ozone_du: f64,
-    /// Radius of the planet; a small one has a near horizon and short twilight.
+    /// Radius of the planet; a small one has a near horizon and a long twilight.
     #[schemars(title = "Planet radius", range(min = 50, max = 70000), extend("unit" = "km", "soft" = [1000, 20000], "scale" = "log"))]
     pub planet_radius_km: f64,
     /// Share of light the ground gives back; lights clouds and haze from below. Sea 0.06, grass 0.2, snow 0.8.
