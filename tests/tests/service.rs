@@ -190,3 +190,48 @@ async fn a_database_that_goes_away_and_comes_back() -> Result<()> {
     }
     Ok(())
 }
+
+/// A document of an older version is taken, brought to the newest and given back so; its sun is where it was.
+#[tokio::test]
+async fn old_documents_are_taken_and_brought_up_to_date() -> Result<()> {
+    let server = TestServer::start_with(&["--no-worker"]).await?;
+    let old = json!({"schema": 1, "air": {"visibility_km": 33}, "sun": {"strength": 2, "night_floor_lx": 0.5,
+        "placement": {"by": "place", "latitude_deg": 10, "longitude_deg": 20, "at": "2026-03-01T10:00:00+02:00"}}});
+    let (status, sky) =
+        server.ask("POST", "/api/skies", Some(json!({"name": "From before", "document": old}))).await?;
+    assert_eq!(status, 201, "{sky}");
+    let path = format!("/api/skies/{}", sky["id"].as_str().unwrap_or_default());
+    let kept = server.ask("GET", &path, None).await?.1["document"].clone();
+    assert_eq!(kept["schema"], 2);
+    assert_eq!((&kept["air"]["visibility_km"], &kept["suns"][0]["strength"]), (&json!(33.0), &json!(2.0)));
+    assert_eq!((&kept["place"]["longitude_deg"], &kept["night"]["floor_lx"]), (&json!(20.0), &json!(0.5)));
+    assert_eq!(kept["suns"][0]["placement"], json!({"by": "place"}));
+    Ok(())
+}
+
+/// The day of a sky's place, places by name, moments by zone; what can't be is told with its path.
+#[tokio::test]
+async fn days_places_and_moments_are_answered() -> Result<()> {
+    let server = TestServer::start_with(&["--no-worker"]).await?;
+    let (status, strip) = server.ask("POST", "/api/day", Some(json!({"schema": 2}))).await?;
+    assert_eq!(status, 200, "{strip}");
+    assert_eq!(strip["day"]["points"].as_array().map(Vec::len), Some(145));
+    let hours = strip["ribbon"].as_array().map(Vec::len);
+    assert!(hours.is_some_and(|n| n >= 24), "{hours:?}");
+    let names: Vec<&str> =
+        strip["day"]["events"].as_array().unwrap().iter().filter_map(|e| e[0].as_str()).collect();
+    assert!(names.contains(&"sunrise") && names.contains(&"noon") && names.contains(&"sunset"), "{names:?}");
+    let (status, problem) =
+        server.ask("POST", "/api/day", Some(json!({"place": {"latitude_deg": 91}}))).await?;
+    assert_eq!((status, &problem["problems"][0]["path"]), (422, &json!("place.latitude_deg")));
+
+    let (_, found) = server.ask("GET", "/api/places?q=tromso", None).await?;
+    assert_eq!(found[0]["country"], "Norway", "names are found without their accents: {found}");
+    assert_eq!(server.ask("GET", "/api/places?q=", None).await?.1, json!([]));
+    let (_, now) = server.ask("GET", "/api/moment?latitude=35.7&longitude=139.7", None).await?;
+    assert_eq!(now["zone"], "Asia/Tokyo");
+    assert!(now["at"].as_str().is_some_and(|at| at.ends_with("+09:00")), "{now}");
+    let (status, problem) = server.ask("GET", "/api/moment?zone=UTC&local=noon", None).await?;
+    assert_eq!((status, &problem["problems"][0]["path"]), (422, &json!("local")));
+    Ok(())
+}
