@@ -22,6 +22,12 @@ pub const WIDTH: usize = 64;
 /// stored beside it.
 pub const NOISE: f64 = 3.0;
 pub const MOST_PATHS: u64 = 32768;
+/// With clouds, pixels are compared in blocks of this many a side.
+pub const NOISE_IN_CLOUDS: f64 = 8.0;
+pub const MOST_PATHS_IN_CLOUDS: u64 = 1024;
+const BLOCK: usize = 2;
+/// Of clouds the live picture is made so many times as wide, and brought together.
+const FINER: usize = 8;
 
 /// What is known about one stored picture.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -55,11 +61,11 @@ pub fn keep(index: &Index) -> Result<()> {
     Ok(std::fs::write(folder().join("index.json"), text)?)
 }
 
-/// Starters that the reference integrator can follow: no clouds, no fog, skies of air.
-pub fn clear_starters() -> Vec<&'static Starter> {
+/// Starters that the reference integrator can follow: no fog, skies of air; with clouds, or without.
+pub fn starters(cloudy: bool) -> Vec<&'static Starter> {
     tenter_app::starters::all()
         .iter()
-        .filter(|s| s.sky.clouds.is_empty() && s.sky.fog.amount == 0.0)
+        .filter(|s| s.sky.clouds.is_empty() != cloudy && s.sky.fog.amount == 0.0)
         .collect()
 }
 
@@ -76,7 +82,11 @@ pub fn hash_of(sky: &Sky) -> String {
 /// Makes the reference picture of a sky.
 pub fn make(sky: &Sky) -> Result<Traced> {
     let scene = Workshop::default().scene(&bare(sky), Fineness::Full, &|| false)?;
-    let wish = Wish { noise_percent: NOISE, most_paths: MOST_PATHS };
+    // Clouds have detail within a pixel: paths go all over it.
+    let cloudy = !sky.clouds.is_empty();
+    let noise_percent = if cloudy { NOISE_IN_CLOUDS } else { NOISE };
+    let most_paths = if cloudy { MOST_PATHS_IN_CLOUDS } else { MOST_PATHS };
+    let wish = Wish { noise_percent, most_paths, spread: cloudy };
     Ok(Reference::new(&scene)?.picture(&Camera::latlong(WIDTH, 0.0), wish, &|| false, |_| ())?)
 }
 
@@ -98,7 +108,14 @@ pub fn compare(starter: &Starter) -> Result<Off> {
     let [truth, unsure] = files_of(starter.slug);
     let (truth, unsure) = (&read(&truth)?, &read(&unsure)?);
     let scene = Workshop::default().scene(&bare(sky), Fineness::Full, &|| false)?;
-    let live = render(&scene, &Camera::latlong(WIDTH, 0.0), Effort::default(), &|| false)?.pixels;
+    let cloudy = !sky.clouds.is_empty();
+    let (finer, block) = if cloudy { (FINER, BLOCK) } else { (1, 1) };
+    let live = render(&scene, &Camera::latlong(WIDTH * finer, 0.0), Effort::default(), &|| false)?.pixels;
+    let live = together(&live, WIDTH * finer, finer * block);
+    let truth = &together(truth, WIDTH, block);
+    // Of a mean, the error is the smaller the more it is of.
+    let unsure: Vec<[f32; 3]> =
+        together(unsure, WIDTH, block).into_iter().map(|v| v.map(|v| v / block as f32)).collect();
     let of = |pixels: &[[f32; 3]]| -> Vec<f64> { pixels.iter().map(|v| luminance(*v) as f64).collect() };
     let (l, r) = (of(&live), of(truth));
     let mean = r.iter().sum::<f64>() / r.len() as f64;
@@ -119,6 +136,25 @@ pub fn compare(starter: &Starter) -> Result<Off> {
         light: 100.0 * (l.iter().sum::<f64>() / r.iter().sum::<f64>() - 1.0),
         colour: colours.iter().sum::<f64>() / colours.len().max(1) as f64,
     })
+}
+
+/// Means over blocks of so many pixels a side.
+fn together(pixels: &[[f32; 3]], width: usize, block: usize) -> Vec<[f32; 3]> {
+    let (across, down) = (width / block, pixels.len() / width / block);
+    let share = 1.0 / (block * block) as f32;
+    let mean = |i: usize| {
+        let (x, y) = (i % across * block, i / across * block);
+        let mut sum = [0.0; 3];
+        for row in 0..block {
+            for pixel in &pixels[(y + row) * width + x..][..block] {
+                for c in 0..3 {
+                    sum[c] += pixel[c] * share;
+                }
+            }
+        }
+        sum
+    };
+    (0..across * down).map(mean).collect()
 }
 
 /// Distance in CIE 1976 u'v'.

@@ -250,13 +250,13 @@ async fn the_section_moves_what_it_draws() -> Result<()> {
     let before = stored().await?;
     let (base, depth, eye) = ("/clouds/0/base_m", "/clouds/0/depth_m", "/eye/altitude_m");
     let shown = number(&browser).await?;
-    browser.drag(&browser.find("[data-testid=section-clouds]").await?, 0, -60, 12).await?;
+    browser.drag(&browser.find("[data-testid^=section-layer-]").await?, 0, -60, 12).await?;
     browser.wait(&refined_after(shown), 60).await?;
     let moved = stored().await?;
     assert!(number_of(&moved, base) > number_of(&before, base) + 200.0, "{moved}");
     assert_eq!(number_of(&moved, depth), number_of(&before, depth), "the band keeps its depth");
 
-    browser.drag(&browser.find("[data-testid=section-top]").await?, 0, -30, 8).await?;
+    browser.drag(&browser.find("[data-testid^=section-top-]").await?, 0, -30, 8).await?;
     let taller = stored().await?;
     assert!(number_of(&taller, depth) > number_of(&moved, depth) + 100.0, "{taller}");
     assert_eq!(number_of(&taller, base), number_of(&moved, base));

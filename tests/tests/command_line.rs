@@ -121,7 +121,7 @@ fn schema_and_starters_agree() {
     let schema = answer(&["schema"], "");
     assert_eq!(schema["$defs"]["CloudLayer"]["properties"]["base_m"]["unit"], "m");
     let starters = answer(&["starters"], "");
-    assert_eq!(starters.as_array().unwrap().len(), 12);
+    assert_eq!(starters.as_array().unwrap().len(), 21);
     for starter in starters.as_array().unwrap() {
         let sky = answer(&["starters", starter["name"].as_str().unwrap()], "");
         assert_eq!(answer(&["check", "-"], &sky.to_string())["valid"], true);
@@ -248,8 +248,12 @@ fn the_reference_answers_with_its_error() {
     let (l, r) = (live["luminance_cd_m2"].as_f64().unwrap(), reference["luminance_cd_m2"].as_f64().unwrap());
     assert!((l / r - 1.0).abs() < 0.15, "{live} {reference}");
     assert!(reference["standard_error"].as_f64().unwrap() <= 0.02 * r);
-    let cloudy = answer(&["starters", "ferry-afternoon"], "").to_string();
-    let refused = tenter(&[&look[..], &["--reference"]].concat(), &cloudy);
+    let mut cloudy = answer(&["starters", "ferry-afternoon"], "");
+    let few = ["--reference", "--noise", "30"];
+    let through = answer(&[&look[..], &few].concat(), &cloudy.to_string());
+    assert!(through["luminance_cd_m2"].as_f64().unwrap() > 100.0, "{through}");
+    cloudy["clouds"][0]["scatter_tint"] = serde_json::json!([1, 0.5, 0.5]);
+    let refused = tenter(&[&look[..], &["--reference"]].concat(), &cloudy.to_string());
     assert_eq!(refused.status.code(), Some(2));
     assert!(String::from_utf8_lossy(&refused.stderr).contains("clouds"));
 }

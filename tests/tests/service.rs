@@ -23,7 +23,7 @@ async fn add_bake(server: &TestServer, sky: &Value, width: usize, file: &str) ->
 async fn demo_skies_are_there_and_can_be_worked_with() -> Result<()> {
     let server = TestServer::start().await?;
     let (_, skies) = server.ask("GET", "/api/skies", None).await?;
-    assert_eq!(skies.as_array().unwrap().len(), 12);
+    assert_eq!(skies.as_array().unwrap().len(), 21);
     let path = format!("/api/skies/{}", skies[0]["id"].as_str().unwrap());
 
     let (status, copy) = server.ask("POST", &format!("{path}/duplicate"), None).await?;

@@ -43,6 +43,15 @@ pub fn all() -> &'static [Starter] {
             "moon-on-the-skerry",
             "fog-on-the-causeway",
             "three-dim-suns",
+            "sharp-gaps-over-haze",
+            "lid-over-the-harbour",
+            "squall-passing-off",
+            "towers-at-evening",
+            "mackerel-sky",
+            "mares-tails",
+            "veil-with-a-ring",
+            "four-kinds-at-evening",
+            "deck-under-the-balloon",
         ]
         .into_iter()
         .map(|(slug, text)| {

@@ -5,6 +5,7 @@ mod bakes;
 mod live;
 mod pictures;
 mod problem;
+mod seek;
 mod skies;
 mod times;
 
@@ -54,7 +55,9 @@ impl Server {
             .routes(routes!(pictures::of_sky))
             .routes(routes!(skies::starters))
             .routes(routes!(pictures::of_starter))
+            .routes(routes!(pictures::of_document))
             .routes(routes!(skies::schema))
+            .routes(routes!(seek::seek))
             .routes(routes!(times::search))
             .routes(routes!(times::moment))
             .routes(routes!(times::day))

@@ -2,6 +2,7 @@
 
 use crate::Server;
 use crate::problem::{Problem, Reply};
+use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
@@ -66,6 +67,18 @@ pub async fn of_starter(
 ) -> Reply<Response> {
     let starter = starters::find(&slug).ok_or_else(|| Problem::missing(format!("no starter {slug:?}")))?;
     picture(&s, starter.sky.clone(), size).await
+}
+
+/// What the camera of a document sees, stored or not: for choosing between several.
+#[utoipa::path(post, path = "/api/picture.png", params(Size), request_body = serde_json::Value,
+    responses((status = 200), (status = 422)))]
+pub async fn of_document(
+    State(s): State<Server>,
+    Query(size): Query<Size>,
+    Json(document): Json<serde_json::Value>,
+) -> Reply<Response> {
+    let sky = Sky::from_value(document).map_err(AppError::from)?;
+    picture(&s, sky, size).await
 }
 
 async fn picture(s: &Server, sky: Sky, size: Size) -> Reply<Response> {

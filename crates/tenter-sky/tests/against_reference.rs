@@ -2,7 +2,7 @@
 
 use tenter_sky::air::Fineness;
 use tenter_sky::camera::toward;
-use tenter_sky::document::{CloudKind, Placement, Sky};
+use tenter_sky::document::{CloudKind, CloudLayer, Colour, Placement, Sky};
 use tenter_sky::live::{Effort, look_at};
 use tenter_sky::reference::{Reference, Unable};
 use tenter_sky::scene::{Scene, Workshop};
@@ -51,8 +51,9 @@ fn the_standard_error_tells_how_far_estimates_lie_apart() {
 }
 
 #[test]
-fn clouds_are_refused() {
-    let sky = Sky { clouds: vec![CloudKind::Stratus.usual()], ..Sky::default() };
+fn clouds_that_are_not_physical_are_refused() {
+    let tinted = CloudLayer { scatter_tint: Colour([1.0, 0.8, 0.8]), ..CloudKind::Stratus.usual() };
+    let sky = Sky { clouds: vec![tinted], ..Sky::default() };
     let scene = Workshop::default().scene(&sky, Fineness::Draft, &|| false).unwrap();
     assert_eq!(Reference::new(&scene).err(), Some(Unable::Clouds));
 }

@@ -4,7 +4,7 @@
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use tenter_sky::document::schema::json_schema;
-use tenter_sky::document::{CloudKind, Sky};
+use tenter_sky::document::{CloudKind, Phase, Sky};
 
 /// A number of the schema: where it stands in a document and what it may be.
 #[derive(Clone, Debug)]
@@ -183,22 +183,28 @@ fn thickness_and_water_are_linked() {
     for kind in CloudKind::ALL {
         let mut layer = kind.usual();
         (layer.water_content_g_m3, layer.droplet_um, layer.depth_m) = (0.3, 10.0, 1000.0);
-        assert!((layer.extinction_per_m() - 0.045).abs() < 1e-9, "{kind:?}");
-        assert!((layer.optical_thickness() - 45.0).abs() < 1e-6);
+        // Ice is lighter than water.
+        let density = if kind.phase() == Phase::Ice { 0.917 } else { 1.0 };
+        assert!((layer.extinction_per_m() - 0.045 / density).abs() < 1e-9, "{kind:?}");
+        assert!((layer.optical_thickness() - 45.0 / density).abs() < 1e-6);
         layer.set_optical_thickness(12.0);
         assert!((layer.optical_thickness() - 12.0).abs() < 1e-9);
-        assert!((layer.water_content_g_m3 - 0.08).abs() < 1e-9);
+        assert!((layer.water_content_g_m3 - 0.08 * density).abs() < 1e-9);
     }
 }
 
 /// Altitudes by family (WMO, International Cloud Atlas, temperate regions, from memory): low clouds from the ground to 2
-/// km, middle ones from 2 to 7 km; heaps stand on low bases.
+/// km, middle ones from 2 to 7 km, high ones from 5 to 13 km; heaps stand on low bases.
 #[test]
 fn kinds_begin_where_they_are_usual() {
     for kind in CloudKind::ALL {
         let layer = kind.usual();
         assert_eq!(layer.kind, kind);
-        let range = if kind == CloudKind::Altocumulus { 2000.0..7000.0 } else { 0.0..2000.1 };
+        let range = match kind {
+            CloudKind::Altocumulus | CloudKind::Altostratus => 2000.0..7000.0,
+            _ if kind.phase() == Phase::Ice => 5000.0..13_000.0,
+            _ => 0.0..2000.1,
+        };
         assert!(range.contains(&layer.base_m), "{kind:?}: {} m", layer.base_m);
         let document = json!({"clouds": [layer]});
         Sky::from_value(document).unwrap_or_else(|p| panic!("{kind:?}: {p}"));

@@ -131,7 +131,7 @@ fn wish(noise: Option<f64>, paths: Option<u64>) -> Result<Wish, Failure> {
     if paths == Some(0) {
         return Err(Failure::Input("--paths: 0 paths make no picture; 1 or more are needed".into()));
     }
-    Ok(Wish { noise_percent: noise.unwrap_or(5.0), most_paths: paths.unwrap_or(u64::MAX) })
+    Ok(Wish { noise_percent: noise.unwrap_or(5.0), most_paths: paths.unwrap_or(u64::MAX), spread: true })
 }
 
 fn tell_noise(percent: f64) {

@@ -28,7 +28,7 @@ async fn main() -> Result<()> {
 
     let refined = "document.querySelector('[data-testid=picture]')?.dataset.stage === 'refined'";
     for (i, part, name) in [
-        (1, "clouds", "bench-clouds"),
+        (19, "layer-", "bench-clouds"),
         (2, "sun0", "bench-low-sun"),
         (5, "air", "bench-air"),
         (0, "place", "bench-noon"),
@@ -44,7 +44,7 @@ async fn main() -> Result<()> {
             continue;
         }
         let select = format!(
-            "document.querySelector('[data-testid=section-{part}]').dispatchEvent(new KeyboardEvent('keydown', \
+            "document.querySelector('[data-testid^=\\'section-{part}\\']').dispatchEvent(new KeyboardEvent('keydown', \
              {{key: 'Enter', bubbles: true}}))"
         );
         browser.eval(&select).await?;

@@ -1,15 +1,24 @@
 import { create } from "zustand";
 import { api, Refusal, type Problem, type SkyRecord } from "../data/api";
-import type { Sky } from "../data/sky";
+import type { CloudLayer, Sky } from "../data/sky";
 import type { Shot } from "./live";
 
 /** What can be selected in the Section. */
-export type Part = "place" | Sun | "moon" | "source" | "air" | "fog" | "clouds" | "land" | "eye" | "grade";
+export type Part =
+  "place" | Sun | "moon" | "source" | "air" | "fog" | "clouds" | Layer | "land" | "eye" | "grade";
+/** A cloud layer by its id; "clouds" is where layers are added. */
+type Layer = `layer-${string}`;
 type Sun = `sun${0 | 1 | 2 | 3}`;
 
 /** Which of the suns a part is. */
 export const sunOf = (part: Part | null): number | null =>
   part?.startsWith("sun") ? Number(part.slice(3)) : null;
+
+/** Place of the cloud layer that a part is in the document, -1 where it is none. */
+export const layerOf = (part: Part | null, sky: Sky): number =>
+  part?.startsWith("layer-") ? sky.clouds.findIndex((l) => `layer-${l.id}` === part) : -1;
+
+export const partOf = (layer: CloudLayer): Part => `layer-${layer.id}`;
 
 export type Saving =
   | { state: "saved" }
@@ -32,6 +41,10 @@ type BenchState = {
   note: string | null;
   /** A colour on its way from one row to another, linear. */
   carried: Rgb | null;
+  /** Whether a hand on the Picture takes hold of the selected layer's clouds. */
+  grasping: boolean;
+  /** Several ways the sky could be, offered as pictures. */
+  choice: Choice | null;
   /** Who gets the colour of the next place that is clicked in the Picture. */
   picking: ((light: Rgb) => void) | null;
   open: (record: SkyRecord) => void;
@@ -48,6 +61,16 @@ type BenchState = {
   say: (note: string | null) => void;
   carry: (colour: Rgb) => void;
   pick: (then: ((light: Rgb) => void) | null) => void;
+  offer: (choice: Choice | null) => void;
+  grasp: (grasping: boolean) => void;
+};
+
+/** Ways to change a document, to be chosen from as pictures. */
+export type Choice = {
+  title: string;
+  options: { label: string; edit: (sky: Sky) => void; now?: boolean }[];
+  /** Other ways, and what asking for them is called. */
+  more?: { words: string; next: () => Choice };
 };
 
 export type Rgb = [number, number, number];
@@ -66,6 +89,8 @@ export const useBench = create<BenchState>((set, get) => ({
   note: null,
   carried: null,
   picking: null,
+  choice: null,
+  grasping: false,
   open: (record) => {
     // What could not be saved before the page was closed is still here.
     const kept = keptChange(record.id);
@@ -82,7 +107,8 @@ export const useBench = create<BenchState>((set, get) => ({
     });
     if (restored) scheduleSave(0);
   },
-  close: () => set({ record: null, sky: null, shot: null, part: null, note: null, picking: null }),
+  close: () =>
+    set({ record: null, sky: null, shot: null, part: null, note: null, picking: null, choice: null }),
   change: (edit, moving = false) => {
     const { sky, before, past } = get();
     if (!sky) return;
@@ -124,7 +150,8 @@ export const useBench = create<BenchState>((set, get) => ({
     keepChange(get());
     scheduleSave();
   },
-  select: (part) => set({ part }),
+  // Another layer is not grasped by accident.
+  select: (part) => set({ part, grasping: false }),
   setSaving: (saving) => set({ saving }),
   setShot: (shot) =>
     set(({ shot: last }) => ({
@@ -135,6 +162,8 @@ export const useBench = create<BenchState>((set, get) => ({
   say: (note) => set({ note }),
   carry: (carried) => set({ carried }),
   pick: (picking) => set({ picking }),
+  offer: (choice) => set({ choice }),
+  grasp: (grasping) => set({ grasping }),
 }));
 
 const keyOf = (id: string) => `tenter:unsaved:${id}`;

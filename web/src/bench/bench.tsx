@@ -5,9 +5,11 @@ import type { Schema } from "../data/fields";
 import { FRESH, go } from "../route";
 import { Button } from "../parts/button";
 import { BakeDialog } from "../bakes/bake-dialog";
-import { resolveStale, useBench } from "./bench-store";
+import { partOf, resolveStale, useBench, type Part } from "./bench-store";
+import { Choices } from "./choices";
 import { Day } from "./day";
 import { Find } from "./find";
+import { fromTheTop } from "./layers";
 import { Meter } from "./meter";
 import { Overhead } from "./overhead";
 import { Picture } from "./picture";
@@ -42,7 +44,7 @@ export function Bench({ id }: { id: string }) {
   useEffect(() => {
     const press = (e: KeyboardEvent) => {
       const typing = e.target instanceof HTMLElement && e.target.matches("input, textarea, select");
-      const { undo, redo, select } = useBench.getState();
+      const { undo, redo, select, grasp } = useBench.getState();
       if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "z") {
         e.preventDefault();
         if (e.shiftKey) redo();
@@ -67,9 +69,10 @@ export function Bench({ id }: { id: string }) {
           setFlicking(true);
         },
         "2": () => select("air"),
-        "3": () => select("clouds"),
+        "3": () => select(nextLayer()),
         "4": () => select("eye"),
         "5": () => select("grade"),
+        g: () => grasp(!useBench.getState().grasping),
         "?": () => setKeys(true),
       };
       actions[e.key]?.();
@@ -106,7 +109,10 @@ export function Bench({ id }: { id: string }) {
             </div>
           )}
           {!wide && <Meter />}
-          <Picture handles={handles} />
+          <div className="relative flex min-h-0 flex-1">
+            <Picture handles={handles} />
+            <Choices sky={sky} />
+          </div>
         </div>
       </div>
       {baking && <BakeDialog onClose={() => setBaking(false)} />}
@@ -133,6 +139,14 @@ function useFirstExposure() {
 const METER = 134;
 
 /** The Section, and the Sheet unfolded at the height of what is selected. */
+/** The layer below the selected one, or the highest; where there is none, the place to add one. */
+function nextLayer(): Part {
+  const { sky, part } = useBench.getState();
+  const layers = sky ? fromTheTop(sky) : [];
+  const next = layers[layers.findIndex((l) => partOf(l) === part) + 1] ?? layers[0];
+  return next ? partOf(next) : "clouds";
+}
+
 function Outline({ schema }: { schema: Schema }) {
   const box = useRef<HTMLDivElement>(null);
   const [height, setHeight] = useState(700);
@@ -156,7 +170,7 @@ function Outline({ schema }: { schema: Schema }) {
     : { bottom: Math.max(8, Math.min(height - anchor - 60, height - METER - tall)) };
   return (
     <div ref={box} className="relative z-10 flex shrink-0">
-      <Section sky={sky} />
+      <Section sky={sky} usual={schema.usual} />
       {part && (
         <aside
           key={part}

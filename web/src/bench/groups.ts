@@ -1,7 +1,7 @@
 import { fieldsOf, type Field, type Schema } from "../data/fields";
 import { showNumber } from "../data/number";
 import type { Sky } from "../data/sky";
-import type { Part } from "./bench-store";
+import { partOf, type Part } from "./bench-store";
 
 /** Rows of one object of the document: where they belong, and how to find the object in a document being changed. */
 export type Group = {
@@ -51,13 +51,12 @@ export function groupsOf(sky: Sky, schema: Schema): Group[] {
   add("source", "Night", fieldsOf(schema, "Night"), (s) => s.night);
   add("air", "Air", fieldsOf(schema, "Air"), (s) => s.air);
   add("fog", "Low fog", without(fieldsOf(schema, "Fog"), "muted"), (s) => s.fog);
-  const layer = sky.clouds[0];
-  if (layer) {
+  sky.clouds.forEach((layer, i) => {
     const usual = schema.usual[layer.kind];
     const defaults = { ...usual, seed: layer.seed, slide_east_m: 0, slide_north_m: 0 };
     const fields = without(fieldsOf(schema, "CloudLayer"), "muted", "kind");
-    add("clouds", layer.name || "Clouds", fields, (s) => s.clouds[0], defaults);
-  }
+    add(partOf(layer), layer.name || "Clouds", fields, (s) => s.clouds[i], defaults);
+  });
   add("land", "Trial land", without(fieldsOf(schema, "Land"), "muted"), (s) => s.land);
   add("eye", "Eye", fieldsOf(schema, "Eye"), (s) => s.eye);
   add("grade", "Grade", fieldsOf(schema, "Grade"), (s) => s.grade);
@@ -95,7 +94,9 @@ const plainWords: [string, string[]][] = [
   ["turn rotate direction", ["azimuth_deg", "heading_deg", "north_offset_deg"]],
   ["zoom closer wide", ["lens_mm"]],
   ["night stars moon", ["floor_lx", "phase_deg", "earthshine"]],
-  ["halo glow bloom aureole", ["glare", "aerosol", "visibility_km"]],
+  ["halo glow bloom aureole", ["halo", "glare", "aerosol", "visibility_km"]],
+  ["streaks wind shear drawn", ["stretch", "heading_deg", "lean_deg"]],
+  ["crisp soft veiled edges", ["edge", "erosion"]],
   [
     "planet world alien",
     ["planet_radius_km", "molecules_scale_height_m", "scatter_tint", "absorb_tint", "molecules"],

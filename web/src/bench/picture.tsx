@@ -2,7 +2,8 @@ import { useEffect, useRef, useState, type PointerEvent } from "react";
 import { anglesOf, aspects, directionAt, halfWidth, placeOf, toward, type Direction } from "../data/camera";
 import { exposureAt, unpack } from "../data/develop";
 import type { Grade, Placement, Sky } from "../data/sky";
-import { useBench, type Part, type Rgb } from "./bench-store";
+import { layerOf, useBench, type Part, type Rgb } from "./bench-store";
+import { graspedAt } from "./grasp";
 import { Live, type Shot } from "./live";
 import { moveLight } from "./move-light";
 import { Developer } from "./shader";
@@ -154,8 +155,18 @@ function Hands({
   const { change, settle, select, pick } = useBench.getState();
   const picking = useBench((s) => s.picking);
   const day = useDay(sky);
+  const grasping = useBench((s) => s.grasping);
+  const part = useBench((s) => s.part);
   const from = useRef<{ x: number; y: number; heading: number; pitch: number } | null>(null);
+  const held = useRef<{ place: [number, number]; slide: [number, number] } | null>(null);
   const eye = sky.eye;
+  const index = layerOf(part, sky);
+  const grasped = (e: PointerEvent<HTMLDivElement>) => {
+    const layer = sky.clouds[index];
+    const box = e.currentTarget.getBoundingClientRect();
+    if (!layer) return null;
+    return graspedAt(sky, layer, (e.clientX - box.left) / box.width, (e.clientY - box.top) / box.height);
+  };
 
   const turn = {
     onPointerDown: (e: PointerEvent<HTMLDivElement>) => {
@@ -167,9 +178,24 @@ function Hands({
         return;
       }
       e.currentTarget.setPointerCapture(e.pointerId);
+      const layer = sky.clouds[index];
+      const place = grasping ? grasped(e) : null;
+      if (layer && place) {
+        held.current = { place, slide: [layer.slide_east_m, layer.slide_north_m] };
+        return;
+      }
       from.current = { x: e.clientX, y: e.clientY, heading: eye.heading_deg, pitch: eye.pitch_deg };
     },
     onPointerMove: (e: PointerEvent<HTMLDivElement>) => {
+      const hold = held.current;
+      const to = hold && grasped(e);
+      if (hold && to)
+        return change((s) => {
+          const l = s.clouds[index];
+          if (!l) return;
+          l.slide_east_m = Math.round(clamp(hold.slide[0] + to[0] - hold.place[0], -1e6, 1e6));
+          l.slide_north_m = Math.round(clamp(hold.slide[1] + to[1] - hold.place[1], -1e6, 1e6));
+        }, true);
       const start = from.current;
       if (!start) return;
       const perPixel = ((2 * halfWidth(eye)) / size.width) * (180 / Math.PI);
@@ -180,6 +206,7 @@ function Hands({
     },
     onPointerUp: () => {
       from.current = null;
+      held.current = null;
       settle();
     },
   };
@@ -205,7 +232,7 @@ function Hands({
 
   return (
     <div
-      className={`absolute inset-0 touch-none overflow-hidden ${picking ? "cursor-crosshair" : ""}`}
+      className={`absolute inset-0 touch-none overflow-hidden ${picking ? "cursor-crosshair" : grasping ? "cursor-grab active:cursor-grabbing" : ""}`}
       {...turn}
     >
       {shown &&

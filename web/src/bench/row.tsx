@@ -3,31 +3,7 @@ import { useId, useLayoutEffect, useRef, useState } from "react";
 import type { NumberField } from "../data/fields";
 import { readNumber, showNumber } from "../data/number";
 import { Hint } from "../parts/hint";
-
-const STEPS = 1000;
-
-/** Slider place (0..STEPS) of a value and back; logarithmic where the field says so. */
-function scaleOf({ soft: [low, high], log }: NumberField) {
-  const useLog = log && low > 0;
-  const [a, b] = useLog ? [Math.log(low), Math.log(high)] : [low, high];
-  return {
-    place: (v: number) => (((useLog ? Math.log(Math.max(v, 1e-12)) : v) - a) / (b - a)) * STEPS,
-    value: (p: number) => {
-      const v = a + ((b - a) * p) / STEPS;
-      return useLog ? Math.exp(v) : v;
-    },
-  };
-}
-
-const units: Record<string, string> = { deg: "°", um: "µm", "g/m3": "g/m³", "": "" };
-/** Cover and the like are shares in the document and percent on the sheet. */
-const factorOf = (unit: string) => (unit === "%" ? 100 : 1);
-
-function tidy(field: NumberField, value: number) {
-  if (field.whole) return Math.round(value);
-  const step = 10 ** (Math.floor(Math.log10(Math.max(Math.abs(value), 1e-6))) - 3);
-  return Number((Math.round(value / step) * step).toPrecision(5));
-}
+import { scaleOf, shownUnit, STEPS, tidy } from "./scale";
 
 /** Label, slider, number, unit. The notch in the track is the default; a changed value is underlined. */
 export function Row({
@@ -36,19 +12,21 @@ export function Row({
   byDefault = field.byDefault,
   onChange,
   onSettle,
+  onBracket,
 }: {
   field: NumberField;
   value: number;
   byDefault?: number;
   onChange: (value: number, moving: boolean) => void;
   onSettle: () => void;
+  onBracket?: () => void;
 }) {
   const id = useId();
   const input = useRef<HTMLInputElement>(null);
   const [text, setText] = useState<string | null>(null);
   const [fault, setFault] = useState<string | null>(null);
   const scale = scaleOf(field);
-  const factor = factorOf(field.unit);
+  const { factor, unit } = shownUnit(field.unit);
   const shown = showNumber(value * factor);
   const changed = Math.abs(value - byDefault) > 1e-9 * Math.max(1, Math.abs(byDefault));
   const notch = Math.max(0, Math.min(100, (scale.place(byDefault) / STEPS) * 100));
@@ -73,7 +51,7 @@ export function Row({
   };
 
   return (
-    <div className="py-[3px]" data-testid={`row-${field.name}`}>
+    <div className="group py-[3px]" data-testid={`row-${field.name}`}>
       <div className="flex items-baseline justify-between gap-2">
         <Hint text={field.help}>
           <label htmlFor={id} className="text-quiet hover:text-ink">
@@ -81,6 +59,17 @@ export function Row({
           </label>
         </Hint>
         <span className="flex items-baseline font-value">
+          {onBracket && (
+            <button
+              type="button"
+              aria-label={`Bracket ${field.title}`}
+              title="Bracket: five pictures across its range"
+              onClick={onBracket}
+              className="cursor-pointer px-1 text-small text-quiet opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 focus-visible:opacity-100"
+            >
+              bracket
+            </button>
+          )}
           <input
             id={id}
             ref={input}
@@ -107,7 +96,7 @@ export function Row({
             inputMode="decimal"
             aria-invalid={fault !== null}
           />
-          <span className="w-9 pl-1 text-small text-quiet">{units[field.unit] ?? field.unit}</span>
+          <span className="w-9 pl-1 text-small text-quiet">{unit}</span>
         </span>
       </div>
       <div className="relative">

@@ -1,8 +1,9 @@
 import { useEffect, useRef, useState, type PointerEvent } from "react";
 import { showNumber } from "../data/number";
-import type { CloudLayer, Sky } from "../data/sky";
-import { sunOf, useBench, type Part } from "./bench-store";
+import type { CloudKind, CloudLayer, Sky } from "../data/sky";
+import { layerOf, partOf, sunOf, useBench, type Part } from "./bench-store";
 import { fogName, sunLine, sunName } from "./groups";
+import { addLayer, fromTheTop, kindAt, MOST_LAYERS } from "./layers";
 
 /** Strips above the air and below the ground, pixels. */
 const BEYOND = 112;
@@ -11,6 +12,8 @@ const TOP_OF_AIR = 100_000;
 /** Altitude over which the scale turns from even to logarithmic, m. */
 const KNEE = 900;
 const LEFT = 44;
+/** Altitude beside which a layer is added, m. */
+const ADDING = 38_000;
 
 const spread = Math.log(1 + TOP_OF_AIR / KNEE);
 
@@ -26,26 +29,26 @@ export function scaleFor(height: number) {
 /** Where on the Section a part is, for the Sheet to unfold beside it. */
 export function anchorOf(part: Part, sky: Sky, height: number): number {
   const { y } = scaleFor(height);
-  const layer = sky.clouds[0];
+  const layer = sky.clouds[layerOf(part, sky)];
   if (sunOf(part) !== null || part === "place" || part === "moon" || part === "source") return 0;
   if (part === "fog" || part === "land") return y(0);
   if (part === "air") return y(30_000);
-  if (part === "clouds") return layer ? y(layer.base_m + layer.depth_m) : y(2000);
+  if (layer) return y(layer.base_m + layer.depth_m);
+  if (part === "clouds") return y(ADDING);
   return part === "eye" ? y(sky.eye.altitude_m) : height;
 }
 
-type Drag = { grip: "band" | "base" | "top" | "eye"; y: number; base: number; depth: number };
+type Drag = { grip: "band" | "base" | "top" | "eye"; y: number; layer: string; base: number; depth: number };
 
 const MARKS = [0, 500, 1000, 2000, 5000, 10_000, 20_000, 50_000, 100_000];
 
 /** An altitude cross-section: the outline of the document, drawn from its real altitudes. */
-export function Section({ sky }: { sky: Sky }) {
+export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, CloudLayer> }) {
   const box = useRef<HTMLDivElement>(null);
   const [size, setSize] = useState({ width: 220, height: 700 });
   const part = useBench((s) => s.part);
   const { select, change, settle } = useBench.getState();
   const drag = useRef<Drag | null>(null);
-  const layer = sky.clouds[0];
 
   useEffect(() => {
     const element = box.current;
@@ -61,15 +64,20 @@ export function Section({ sky }: { sky: Sky }) {
   const { y, altitude } = scaleFor(height);
   const right = width - 10;
 
-  const take = (grip: Drag["grip"]) => (e: PointerEvent<SVGElement>) => {
+  const take = (grip: Drag["grip"], layer?: CloudLayer) => (e: PointerEvent<SVGElement>) => {
     e.stopPropagation();
     e.currentTarget.setPointerCapture(e.pointerId);
-    drag.current = { grip, y: e.clientY, base: layer?.base_m ?? 0, depth: layer?.depth_m ?? 0 };
+    const { id = "", base_m: base = 0, depth_m: depth = 0 } = layer ?? {};
+    drag.current = { grip, y: e.clientY, layer: id, base, depth };
   };
   const move = (e: PointerEvent<SVGElement>) => {
     const d = drag.current;
     if (!d || Math.abs(e.clientY - d.y) < 2) return;
     const to = (from: number) => nice(Math.max(0, altitude(y(from) + e.clientY - d.y)));
+    const withLayer = (s: Sky, edit: (l: CloudLayer) => void) => {
+      const l = s.clouds.find((l) => l.id === d.layer);
+      if (l) edit(l);
+    };
     const edited: Record<Drag["grip"], (s: Sky) => void> = {
       eye: (s) => {
         s.eye.altitude_m = Math.max(1, Math.min(60_000, nice(altitude(e.clientY - top()))));
@@ -121,7 +129,21 @@ export function Section({ sky }: { sky: Sky }) {
 
         {/* air */}
         <g {...pick("air")} aria-label="Air">
-          <rect y={BEYOND} width={width} height={height - BEYOND - LAND} fill="transparent" />
+          <rect
+            y={BEYOND}
+            width={width}
+            height={height - BEYOND - LAND}
+            fill="transparent"
+            onDoubleClick={(e) => {
+              if (sky.clouds.length >= MOST_LAYERS) return;
+              const kind = kindAt(usual, altitude(e.clientY - top()));
+              change((s) => {
+                addLayer(s, usual[kind], kind.replaceAll("_", "-"));
+              });
+              const added = useBench.getState().sky?.clouds.at(-1);
+              if (added) select(partOf(added));
+            }}
+          />
           <AirProfile
             y={y}
             left={LEFT}
@@ -162,67 +184,67 @@ export function Section({ sky }: { sky: Sky }) {
           <line x1={LEFT} x2={LEFT} y1={y(TOP_OF_AIR)} y2={y(0)} stroke="#8a8a8a" />
         </g>
 
-        {/* clouds */}
-        {layer ? (
-          <g aria-label={`Clouds: ${layer.name}`}>
-            <g
-              {...pick("clouds")}
-              onClick={undefined}
-              className="cursor-grab active:cursor-grabbing"
-              onPointerDown={take("band")}
-              onPointerMove={move}
-              onPointerUp={drop("clouds")}
-            >
-              <rect
-                x={LEFT + 1}
-                y={y(layer.base_m + layer.depth_m)}
-                width={right - LEFT}
-                height={Math.max(6, y(layer.base_m) - y(layer.base_m + layer.depth_m))}
-                fill="#ffffff"
-                fillOpacity={0.06}
-              />
-              <Profile layer={layer} y={y} left={LEFT + 1} right={right} />
-              <text
-                x={LEFT + 8}
-                y={y(layer.base_m + layer.depth_m) - 5}
-                fill="#ececec"
-                fontSize={12.5}
-                textDecoration={layer.muted ? "line-through" : undefined}
-              >
-                {layer.name}
-              </text>
-              <Mark on={part === "clouds"} from={y(layer.base_m + layer.depth_m)} to={y(layer.base_m)} />
-            </g>
-            {(["top", "base"] as const).map((edge) => (
-              <rect
-                key={edge}
-                data-testid={`section-${edge}`}
-                x={LEFT}
-                width={right - LEFT}
-                height={7}
-                y={y(edge === "base" ? layer.base_m : layer.base_m + layer.depth_m) - 3.5}
-                fill="transparent"
-                className="cursor-ns-resize"
-                onPointerDown={take(edge)}
+        {/* clouds: what is selected lies on top */}
+        <g {...pick("clouds")} aria-label="Add clouds">
+          <rect x={LEFT + 1} y={y(ADDING) - 14} width={90} height={20} fill="transparent" />
+          <text x={LEFT + 8} y={y(ADDING)} fill="#b9b9b9" fontSize={11.5} textDecoration="underline">
+            Add clouds
+          </text>
+          <Mark on={part === "clouds"} from={y(ADDING) - 14} to={y(ADDING) + 4} />
+        </g>
+        {fromTheTop(sky)
+          .sort((a, b) => Number(partOf(a) === part) - Number(partOf(b) === part))
+          .map((layer) => (
+            <g key={layer.id} aria-label={`Clouds: ${layer.name}`}>
+              <g
+                {...pick(partOf(layer))}
+                onClick={undefined}
+                className="cursor-grab active:cursor-grabbing"
+                onPointerDown={take("band", layer)}
                 onPointerMove={move}
-                onPointerUp={drop("clouds")}
-              />
-            ))}
-          </g>
-        ) : (
-          <g {...pick("clouds")} aria-label="Add clouds">
-            <rect
-              x={LEFT + 1}
-              y={y(3000)}
-              width={right - LEFT}
-              height={y(900) - y(3000)}
-              fill="transparent"
-            />
-            <text x={LEFT + 8} y={y(1700)} fill="#b9b9b9" fontSize={12.5} textDecoration="underline">
-              Add clouds
-            </text>
-          </g>
-        )}
+                onPointerUp={drop(partOf(layer))}
+              >
+                <rect
+                  x={LEFT + 1}
+                  y={y(layer.base_m + layer.depth_m)}
+                  width={right - LEFT}
+                  height={Math.max(6, y(layer.base_m) - y(layer.base_m + layer.depth_m))}
+                  fill="#ffffff"
+                  fillOpacity={0.06}
+                />
+                <Profile layer={layer} y={y} left={LEFT + 1} right={right} />
+                <text
+                  x={LEFT + 8}
+                  y={y(layer.base_m + layer.depth_m) - 5}
+                  fill="#ececec"
+                  fontSize={12.5}
+                  textDecoration={layer.muted ? "line-through" : undefined}
+                >
+                  {layer.name}
+                </text>
+                <Mark
+                  on={part === partOf(layer)}
+                  from={y(layer.base_m + layer.depth_m)}
+                  to={y(layer.base_m)}
+                />
+              </g>
+              {(["top", "base"] as const).map((edge) => (
+                <rect
+                  key={edge}
+                  data-testid={`section-${edge}-${layer.id}`}
+                  x={LEFT}
+                  width={right - LEFT}
+                  height={7}
+                  y={y(edge === "base" ? layer.base_m : layer.base_m + layer.depth_m) - 3.5}
+                  fill="transparent"
+                  className="cursor-ns-resize"
+                  onPointerDown={take(edge, layer)}
+                  onPointerMove={move}
+                  onPointerUp={drop(partOf(layer))}
+                />
+              ))}
+            </g>
+          ))}
 
         {/* low fog on the land */}
         <g {...pick("fog")} aria-label="Low fog">
@@ -424,11 +446,6 @@ function Mark({ on, from, to }: { on: boolean; from: number; to: number }) {
   ) : null;
 }
 
-function withLayer(s: Sky, edit: (l: CloudLayer) => void) {
-  const l = s.clouds[0];
-  if (l) edit(l);
-}
-
 const nice = (v: number) =>
   v < 100 ? Math.round(v) : v < 2000 ? Math.round(v / 10) * 10 : Math.round(v / 50) * 50;
 
@@ -473,7 +490,8 @@ function Profile({
   left: number;
   right: number;
 }) {
-  const heaps = layer.kind.startsWith("cumulus");
+  const heaps = layer.kind.startsWith("cumul");
+  if (layer.kind.startsWith("cirrus")) return <Streaks layer={layer} y={y} left={left} right={right} />;
   // Few wide bodies: narrow ones would look like towers on this scale of altitude.
   const bodies = layer.cover < 0.4 ? 2 : 3;
   const pitch = (right - left) / bodies;
@@ -501,6 +519,37 @@ function Profile({
       fillOpacity={layer.muted ? 0.1 : density}
       stroke="#ececec"
       strokeWidth={0.75}
+    />
+  );
+}
+
+/** A layer of streaks: strokes that trail behind their heads, as many as its cover. */
+function Streaks({
+  layer,
+  y,
+  left,
+  right,
+}: {
+  layer: CloudLayer;
+  y: (h: number) => number;
+  left: number;
+  right: number;
+}) {
+  const count = Math.max(1, Math.round(layer.cover * 14));
+  const [top, base] = [y(layer.base_m + layer.depth_m), y(layer.base_m)];
+  const pitch = (right - left) / count;
+  const trail = Math.min(40, 8 + layer.lean_deg * 0.45);
+  const strokes = Array.from({ length: count }, (_, i) => {
+    const x = Math.max(left + trail, left + pitch * (i + 0.85));
+    return `M${x} ${top} q-2 ${(base - top) * 0.6} -${trail} ${base - top}`;
+  });
+  return (
+    <path
+      d={strokes.join(" ")}
+      fill="none"
+      stroke="#ececec"
+      strokeOpacity={layer.muted ? 0.15 : 0.7}
+      strokeWidth={1.25}
     />
   );
 }

@@ -1,7 +1,7 @@
 import type { Schema } from "../data/fields";
 import type { Sky } from "../data/sky";
 import { Button } from "../parts/button";
-import { sunOf, useBench, type Part } from "./bench-store";
+import { layerOf, sunOf, useBench, type Part } from "./bench-store";
 import { fogName, groupsOf, sunName } from "./groups";
 import { CloudRows } from "./rows/cloud-rows";
 import { GradeRows } from "./rows/grade-rows";
@@ -13,13 +13,15 @@ import { SourceRows } from "./rows/source-rows";
 function titleOf(part: Part, sky: Sky): string {
   const sun = sunOf(part);
   if (sun !== null) return sunName(sky, sun);
+  const layer = sky.clouds[layerOf(part, sky)];
+  if (layer) return layer.name || "Clouds";
   if (part === "fog") return `Low ${fogName(sky.fog.visibility_km).toLowerCase()}`;
   const titles: Record<string, string> = {
     place: "Place and time",
     moon: "Moon",
     source: "Sky",
     air: "Air",
-    clouds: "Clouds",
+    clouds: "New layer",
     land: "Trial land",
     eye: "Eye",
     grade: "Grade",
@@ -50,7 +52,8 @@ function Controls({ part, sky, schema }: { part: Part; sky: Sky; schema: Schema 
   if (part === "place") return <PlaceRows sky={sky} schema={schema} />;
   if (part === "moon") return <MoonRows sky={sky} schema={schema} />;
   if (part === "source") return <SourceRows sky={sky} schema={schema} />;
-  if (part === "clouds") return <CloudRows sky={sky} schema={schema} />;
+  if (part === "clouds" || part.startsWith("layer-"))
+    return <CloudRows part={part} sky={sky} schema={schema} />;
   if (part === "grade") return <GradeRows sky={sky} schema={schema} />;
   const groups = groupsOf(sky, schema).filter((g) => g.part === part);
   return (

@@ -1,7 +1,8 @@
 import { Dialog } from "../parts/dialog";
 
 const keys: [string, string][] = [
-  ["1 to 9", "Sun, air, clouds, eye, grade, place, sky, low fog, land"],
+  ["1 to 9", "Sun, air, clouds (again: the next layer), eye, grade, place, sky, low fog, land"],
+  ["g", "Grasp: drag the selected layer by its clouds or their shadow"],
   ["f", "Find a row by a plain word"],
   ["s", "Flick through starters"],
   ["Left, Right on Day", "Ten minutes; Page Up, Page Down an hour"],

@@ -95,6 +95,14 @@ async function ask<T>(method: string, path: string, body?: unknown): Promise<T> 
   return response.status === 204 ? (undefined as T) : response.json();
 }
 
+/** What a layer may be slid for. */
+export type Wish =
+  | { of: "sun"; seen: "clear" | "veiled" | "hidden" | "rim" }
+  | { of: "sun_share"; share: number }
+  | { of: "frame"; left: number; top: number; right: number; bottom: number; filled: boolean };
+/** A slide, the figure it was judged by, and how far that is off the wish. */
+export type Slide = { slide_east_m: number; slide_north_m: number; figure: number; off: number };
+
 export const api = {
   skies: () => ask<SkyRecord[]>("GET", "/api/skies"),
   sky: (id: string) => ask<SkyRecord>("GET", `/api/skies/${id}`),
@@ -113,6 +121,19 @@ export const api = {
     const query = Object.entries(wanted).map(([name, value]) => `${name}=${encodeURIComponent(value)}`);
     return ask<{ at: string; zone: string }>("GET", `/api/moment?${query.join("&")}`);
   },
+  /** What the camera of a document sees, as a picture of this width. */
+  picture: async (document: Sky, width: number, signal: AbortSignal): Promise<Blob> => {
+    const response = await fetch(`/api/picture.png?width=${width}`, {
+      method: "POST",
+      headers: { "content-type": "application/json" },
+      body: JSON.stringify(document),
+      signal,
+    });
+    if (!response.ok) throw new Error(response.statusText);
+    return response.blob();
+  },
+  /** Slides of a layer that fulfil a wish, best first. */
+  seek: (sky: Sky, layer: string, wish: Wish) => ask<Slide[]>("POST", "/api/seek", { sky, layer, wish }),
   day: (document: Sky) => ask<Strip>("POST", "/api/day", document),
   schema: () => ask<unknown>("GET", "/api/schema"),
   bakes: () => ask<Bake[]>("GET", "/api/bakes"),

@@ -138,15 +138,23 @@ export type CloudLayer = {
   cover: number;
   water_content_g_m3: number;
   droplet_um: number;
+  stretch: number;
+  heading_deg: number;
+  lean_deg: number;
   cell_size_m: number;
   lobes: number;
   erosion: number;
+  edge: number;
+  anvil: number;
+  halo: number;
+  scatter_tint: Colour;
+  shadow_on_land: number;
   seed: number;
   slide_east_m: number;
   slide_north_m: number;
 };
 
-export type CloudKind = "cumulus_humilis" | "cumulus_mediocris" | "cumulus_congestus" | "stratocumulus" | "stratus" | "altocumulus";
+export type CloudKind = "cumulus_humilis" | "cumulus_mediocris" | "cumulus_congestus" | "cumulonimbus" | "stratocumulus" | "stratus" | "nimbostratus" | "altocumulus" | "altostratus" | "cirrocumulus" | "cirrostratus" | "cirrus_fibratus" | "cirrus_uncinus" | "contrail";
 
 export type Land = {
   shown: boolean;

@@ -1,11 +1,11 @@
 //! The field a layer's hulls are cut from: domes and cells laid out over the land, and the threshold that gives the
 //! asked cover.
 
-use super::hash::layered_noise;
+use super::hash::{layered_noise, mix};
 use super::heaps::{Dome, Heaps, Wanted};
 use super::sheets::{Cell, SheetStyle, cells_in, style_of};
 use crate::air::Making;
-use crate::document::{CloudLayer, Family};
+use crate::document::{CloudKind, CloudLayer, Family};
 use crate::simd::{Kernel, Real, dispatch};
 use rayon::prelude::*;
 
@@ -51,10 +51,10 @@ fn fill(
 
 /// A rise of a map: `top - fall * r^2`, where r is the distance from its middle less `swell`.
 struct Mound {
-    /// Metres from the origin.
+    /// Metres from the origin, along the layer's heading and to the left of it.
     x: f32,
     y: f32,
-    /// How much wider it is from west to east.
+    /// How much longer it is along the layer's heading.
     stretch: f32,
     /// Farthest it raises anything, m, before it is stretched.
     reach: f32,
@@ -84,7 +84,7 @@ fn raise_mounds<'a>(
     };
     for mound in mounds {
         for ty in tiles(mound.y, mound.reach) {
-            for tx in tiles(mound.x, mound.reach) {
+            for tx in tiles(mound.x, mound.reach * mound.stretch) {
                 by_tile[ty * per_row + tx].push(mound);
             }
         }
@@ -164,7 +164,8 @@ fn raise_row<R: Real>(texels: &mut [f32], start: f32, step: f32, dy: f32, m: &Mo
     }
 }
 
-/// The field a layer's hull is cut from, before cover says where.
+/// The field a layer's hull is cut from, before cover says where. Places are metres along the layer's heading and to the
+/// left of it.
 pub struct Field<'a> {
     pub layer: &'a CloudLayer,
     /// Height of the tallest hull, m.
@@ -172,6 +173,15 @@ pub struct Field<'a> {
     /// How far lumps and erosion move a heap's outline outward, m (inward where negative).
     pub swell: f64,
     pub family: Family,
+    /// Of the anvil over the bodies, its depth, m; none for the bodies themselves.
+    pub anvil: Option<f64>,
+    /// How far lumps move the surface, and how far erosion does, m.
+    pub amplitude: f64,
+    pub erosion: f64,
+    /// Width of the edge, m.
+    pub edge: f64,
+    /// How far streaks hang behind their heads, per square metre of the way down.
+    pub bend: f64,
 }
 
 impl Field<'_> {
@@ -184,7 +194,8 @@ impl Field<'_> {
         }
         // Eighty cells tell as much as more of them would.
         let cell = self.layer.cell_size_m;
-        let step = (100_000.0f64).clamp(cell * 12.0, cell * 80.0) / SIDE as f64;
+        let least_cells = if self.family == Family::Fibres { 3.0 } else { 12.0 };
+        let step = (100_000.0f64).clamp(cell * least_cells, cell * 80.0) / SIDE as f64;
         let smallest = texels.map(|texel| self.smallest(texel));
         let least = smallest.iter().fold(f64::MAX, |a, b| a.min(*b));
         let rank = ((1.0 - self.layer.cover) * (SIDE * SIDE - 1) as f64).round() as usize;
@@ -196,6 +207,17 @@ impl Field<'_> {
         let mut thresholds = [0.0; N];
         let mut plane = vec![LOWEST; SIDE * SIDE];
         match self.family {
+            Family::Fibres => {
+                let found = if making.is_off() {
+                    1.0
+                } else if self.layer.kind == CloudKind::Contrail {
+                    self.trail_width(&mut plane, SIDE, step, making)
+                } else {
+                    fill(&mut plane, SIDE, step, making, |_, _, _, tile| self.streaks(tile));
+                    self.streak_threshold(&plane, SIDE, step)
+                };
+                thresholds = [found; N];
+            }
             Family::Sheets => {
                 let style = style_of(self.layer.kind);
                 for (smallest, found) in smallest.iter().zip(&mut thresholds) {
@@ -239,7 +261,7 @@ impl Field<'_> {
     fn smallest(&self, texel: f64) -> f64 {
         match self.family {
             Family::Heaps => 0.45 * texel,
-            Family::Sheets => 1.5 * texel,
+            Family::Sheets | Family::Fibres => 1.5 * texel,
         }
     }
 
@@ -253,20 +275,26 @@ impl Field<'_> {
         keep: impl Fn(Dome) -> Option<T> + Sync,
     ) -> Vec<T> {
         let layer = self.layer;
-        let slide = [layer.slide_east_m, layer.slide_north_m];
-        let heaps = Heaps { seed: layer.seed, cell: layer.cell_size_m, tallest: self.tallest };
-        let square = [slide.map(|s| -half - s), slide.map(|s| half - s)];
-        heaps.domes_in(square, wanted, making, |d| keep(Dome { x: d.x + slide[0], y: d.y + slide[1], ..d }))
+        let (slide, stretch) = (layer.slid_along(), layer.stretch);
+        // Storms grow until the tropopause stops them, whatever their width.
+        let rise = if layer.kind == CloudKind::Cumulonimbus { 0.45 } else { 0.85 };
+        let heaps = Heaps { seed: layer.seed, cell: layer.cell_size_m, tallest: self.tallest, rise };
+        let plain = |side: f64| [(side - slide[0]) / stretch, side - slide[1]];
+        heaps.domes_in([plain(-half), plain(half)], wanted, making, |d| {
+            keep(Dome { x: d.x * stretch + slide[0], y: d.y + slide[1], ..d })
+        })
     }
 
     /// A dome in the field that cover cuts: lumps and erosion move its outline by so much, whatever cover makes of
     /// its size.
     fn outline(&self, d: &Dome) -> Mound {
-        let swell = self.swell.min(0.3 * d.height);
+        // Bent tops cover more than they would upright.
+        let bent = 0.35 * self.layer.lean_deg.to_radians().tan() * d.height;
+        let swell = (self.swell + bent).min(0.3 * d.height);
         Mound {
             x: d.x as f32,
             y: d.y as f32,
-            stretch: 1.0,
+            stretch: self.layer.stretch as f32,
             reach: (d.radius * 2.7 + swell.max(0.0)) as f32,
             top: (1.0 + d.birth) as f32,
             fall: (1.0 / (d.radius * d.radius)) as f32,
@@ -285,7 +313,7 @@ impl Field<'_> {
         (room > 0.0).then(|| Mound {
             x: d.x as f32,
             y: d.y as f32,
-            stretch: 1.0,
+            stretch: self.layer.stretch as f32,
             reach: (over / fall).sqrt() as f32,
             top: (square * room) as f32,
             fall: fall as f32,
@@ -295,8 +323,21 @@ impl Field<'_> {
 
     /// Fills a map of hulls: squares of heights for heaps, thickness (m) for sheets.
     pub fn hull(&self, threshold: f64, plane: &mut [f32], side: usize, texel: f64, making: Making) {
+        if let Some(depth) = self.anvil {
+            return self.anvils(depth, threshold, plane, side, texel, making);
+        }
         match self.family {
             Family::Heaps => self.heaps(threshold, plane, side, texel, making),
+            // Of trails the width is found, of streaks the threshold.
+            Family::Fibres => fill(plane, side, texel, making, |_, _, _, tile| {
+                if self.layer.kind == CloudKind::Contrail {
+                    self.trails(threshold, tile);
+                    self.cut_streaks(0.0, &mut tile.values);
+                } else {
+                    self.streaks(tile);
+                    self.cut_streaks(threshold, &mut tile.values);
+                }
+            }),
             Family::Sheets => {
                 let style = style_of(self.layer.kind);
                 fill(plane, side, texel, making, |_, low, high, tile| {
@@ -322,11 +363,156 @@ impl Field<'_> {
         }
     }
 
+    /// Thickness of the ice that the tallest bodies spread into, blown out along the heading.
+    fn anvils(&self, depth: f64, threshold: f64, plane: &mut [f32], side: usize, texel: f64, making: Making) {
+        let layer = self.layer;
+        let wanted = Wanted { smallest: 0.06 * layer.cell_size_m, earliest: threshold - 1.0, grow: 4.0 };
+        let shift = layer.depth_m * layer.lean_deg.to_radians().tan();
+        let mounds = self.domes(0.5 * side as f64 * texel, wanted, making, |d| {
+            let risen = self.risen(&d, threshold)?;
+            let height = (risen.top as f64).sqrt();
+            // Only what comes up to the level where air no longer rises.
+            let share = ((height / self.tallest - 0.62) / 0.2).min(1.0);
+            let reach = d.radius * (1.0 + 1.8 * layer.anvil);
+            let top = depth * share;
+            (share > 0.05).then(|| Mound {
+                x: (d.x + shift + 0.5 * reach * layer.anvil) as f32,
+                stretch: 1.6,
+                reach: (reach * (1.0 - self.open_value() / top).sqrt()) as f32,
+                top: top as f32,
+                fall: (top / (reach * reach)) as f32,
+                ..risen
+            })
+        });
+        plane.fill(self.open_value() as f32);
+        raise_mounds(plane, side, texel, making, mounds.iter());
+    }
+
+    /// Field of streaks: drawn out along the heading, meandering, in patches.
+    fn streaks(&self, tile: &mut Tile) {
+        let layer = self.layer;
+        let slide = layer.slid_along();
+        let [u, v] = [0, 1].map(|axis| tile.low[axis] - slide[axis]);
+        let values = dispatch(Streaks {
+            seed: layer.seed,
+            start: [u / layer.cell_size_m, v / layer.cell_size_m],
+            step: tile.texel / layer.cell_size_m,
+            side: tile.side,
+            stretch: layer.stretch as f32,
+            // Veils are broad, streaks narrow.
+            veil: if layer.kind == CloudKind::Cirrostratus { 0.75 } else { 0.4 },
+        });
+        tile.values.copy_from_slice(&values);
+    }
+
+    /// Width of trails, as a multiple of their age and spacing, that gives the asked cover.
+    fn trail_width(&self, plane: &mut [f32], side: usize, step: f64, making: Making) -> f64 {
+        let (mut low, mut high) = (1e-3f64, 8.0f64);
+        for _ in 0..12 {
+            let middle = (low * high).sqrt();
+            fill(plane, side, step, making, |_, _, _, tile| self.trails(middle, tile));
+            if self.streak_cover(plane, side, step, 0.0) < self.layer.cover {
+                low = middle
+            } else {
+                high = middle
+            }
+        }
+        (low * high).sqrt()
+    }
+
+    /// Field of lines that aircraft leave, the older the wider.
+    fn trails(&self, width: f64, tile: &mut Tile) {
+        let layer = self.layer;
+        let (slide, cell) = (layer.slid_along(), layer.cell_size_m);
+        tile.values.fill(LOWEST);
+        if layer.cover <= 0.0 {
+            return;
+        }
+        let plain = |v: [f64; 2]| [(v[0] - slide[0]) / layer.stretch, v[1] - slide[1]];
+        let end = tile.texel * tile.side as f64;
+        let high = [tile.low[0] + end, tile.low[1] + end];
+        let mut mounds = Vec::new();
+        cells_in(layer.seed, cell, plain(tile.low), plain(high), 0.0, |c: Cell| {
+            let age = (c.strength - 0.5).max(0.02) as f32;
+            let reach = width as f32 * age * c.reach as f32;
+            mounds.push(Mound {
+                x: (c.x * layer.stretch + slide[0]) as f32,
+                y: (c.y + slide[1]) as f32,
+                stretch: layer.stretch as f32,
+                reach,
+                top: 0.2 + age,
+                fall: (2.7 + age) / (reach * reach),
+                swell: 0.0,
+            });
+        });
+        dispatch(Raise { tile, mounds: mounds.iter() });
+    }
+
+    /// From a field of streaks to thickness.
+    fn cut_streaks(&self, threshold: f64, values: &mut [f32]) {
+        let (depth, lowest) = (self.layer.depth_m as f32, self.open_value() as f32);
+        let per_value = depth / SEAM;
+        for v in values {
+            *v = ((*v - threshold as f32) * per_value).clamp(lowest, depth);
+        }
+    }
+
+    /// Value of a map of thickness where lumps cannot reach, m.
+    fn open_value(&self) -> f64 {
+        -2.0 * (1.6 * self.amplitude + self.erosion + 0.5 * self.edge)
+    }
+
+    /// Threshold of a field of streaks that gives the asked cover.
+    fn streak_threshold(&self, plane: &[f32], side: usize, step: f64) -> f64 {
+        let (mut low, mut high) = (LOWEST as f64, 4.0);
+        for _ in 0..18 {
+            let middle = 0.5 * (low + high);
+            if self.streak_cover(plane, side, step, middle) > self.layer.cover {
+                low = middle
+            } else {
+                high = middle
+            }
+        }
+        0.5 * (low + high)
+    }
+
+    /// Cover of streaks that are cut from a square of their field, `step` metres between places: columns are summed along the bent
+    /// streaks, with lumps as they come.
+    fn streak_cover(&self, plane: &[f32], side: usize, step: f64, threshold: f64) -> f64 {
+        const HEIGHTS: usize = 8;
+        let layer = self.layer;
+        let depth = layer.depth_m as f32;
+        let (edge, amplitude, eaten) = (self.edge as f32, self.amplitude as f32, 0.4 * self.erosion as f32);
+        let per_height = layer.optical_thickness() as f32 / HEIGHTS as f32;
+        let heights: [(f32, usize); HEIGHTS] = std::array::from_fn(|k| {
+            let z = (k as f32 + 0.5) / HEIGHTS as f32 * depth;
+            let back = self.bend * (layer.depth_m - z as f64).powi(2) / step;
+            (fibre_ends(z, depth), back.round() as usize % side)
+        });
+        let (mut all, mut covered) = (0u32, 0u32);
+        for i in (0..side * side).step_by(3) {
+            let (row, column) = (i / side, i % side);
+            let mut sum = 0.0;
+            for (k, (ends, back)) in heights.iter().enumerate() {
+                let field = plane[row * side + (column + back) % side];
+                let half = 0.5 * ((field - threshold as f32) * depth / SEAM).min(depth);
+                let lump = mix((i * HEIGHTS + k) as u32) as f32 * (2.0 / u32::MAX as f32) - 1.0;
+                let inside = half.min(*ends) + amplitude * lump - eaten;
+                let share = (inside / edge + 0.5).clamp(0.0, 1.0);
+                sum += share * share * (3.0 - 2.0 * share);
+            }
+            all += 1;
+            covered += u32::from(sum * per_height > layer.counts_from() as f32);
+        }
+        f64::from(covered) / f64::from(all)
+    }
+
     /// From a sheet's field to its thickness.
     fn cut_sheet(&self, style: &SheetStyle, threshold: f64, values: &mut [f32]) {
         let (depth, threshold) = (self.layer.depth_m as f32, threshold as f32);
         // Where sheets are thin their edges do not count as cloud (optical depth 0.3): ask for as much more.
-        let thin = (1.5 * 0.3 / self.layer.extinction_per_m() as f32 / depth).min(0.9);
+        let thin =
+            (1.5 * self.layer.counts_from() as f32 / self.layer.extinction_per_m() as f32 / depth).min(0.9);
         let threshold = threshold - style.seam * (1.0 - (1.0 - thin).sqrt());
         for v in values {
             let x = (*v - threshold) / style.seam;
@@ -336,16 +522,16 @@ impl Field<'_> {
 
     /// Field of a sheet: cells of two sizes, and swells.
     fn sheet(&self, style: &SheetStyle, low: [f64; 2], high: [f64; 2], smallest: f64, tile: &mut Tile) {
-        let slide = [self.layer.slide_east_m, self.layer.slide_north_m];
-        let plain = |v: [f64; 2]| [(v[0] - slide[0]) / style.stretch, v[1] - slide[1]];
+        let (slide, stretch) = (self.layer.slid_along(), self.layer.stretch);
+        let plain = |v: [f64; 2]| [(v[0] - slide[0]) / stretch, v[1] - slide[1]];
         let mut fine = Tile { values: vec![-1.0; tile.values.len()], ..*tile };
         tile.values.fill(-1.0);
         let mut mounds: [Vec<Mound>; 2] = Default::default();
         cells_in(self.layer.seed, self.layer.cell_size_m, plain(low), plain(high), smallest, |c: Cell| {
             mounds[usize::from(c.reach <= 0.7 * self.layer.cell_size_m)].push(Mound {
-                x: (c.x * style.stretch + slide[0]) as f32,
+                x: (c.x * stretch + slide[0]) as f32,
                 y: (c.y + slide[1]) as f32,
-                stretch: style.stretch as f32,
+                stretch: stretch as f32,
                 reach: (c.reach * 1.6) as f32,
                 top: c.strength as f32,
                 fall: (c.strength / (c.reach * c.reach)) as f32,
@@ -357,14 +543,63 @@ impl Field<'_> {
         let scale = 1.0 / (style.swell * self.layer.cell_size_m);
         let swells = dispatch(Swells {
             seed: self.layer.seed,
-            start: [(tile.low[0] - slide[0]) * scale / style.stretch, (tile.low[1] - slide[1]) * scale],
-            step: [tile.texel * scale / style.stretch, tile.texel * scale],
+            start: [(tile.low[0] - slide[0]) * scale / stretch, (tile.low[1] - slide[1]) * scale],
+            step: [tile.texel * scale / stretch, tile.texel * scale],
             side: tile.side,
         });
         let cells = style.cells as f32;
         for ((v, fine), swell) in tile.values.iter_mut().zip(&fine.values).zip(swells) {
             *v = cells * (0.72 * *v + 0.28 * fine) + (1.25 - cells) * swell;
         }
+    }
+}
+
+/// Field value over which streaks grow to the full depth.
+const SEAM: f32 = 0.45;
+
+/// How deep a height lies between the ends of streaks, m: thin toward both.
+pub fn fibre_ends(z: f32, depth: f32) -> f32 {
+    (z * 0.5).min((depth - z) * 0.8)
+}
+
+/// A square of streaks; lengths in cells.
+struct Streaks {
+    seed: u32,
+    start: [f64; 2],
+    step: f64,
+    side: usize,
+    stretch: f32,
+    /// Share of broad patches.
+    veil: f32,
+}
+
+impl Kernel for Streaks {
+    type Output = Vec<f32>;
+    #[inline(always)]
+    fn run<R: Real>(self) -> Vec<f32> {
+        let mut out = vec![0.0; self.side * self.side];
+        let index: Vec<f32> = (0..self.side).map(|i| i as f32).collect();
+        let along = R::splat(1.0 / self.stretch);
+        for (row, values) in out.chunks_exact_mut(self.side).enumerate() {
+            let v = R::splat((self.start[1] + self.step * row as f64) as f32);
+            for start in (0..self.side).step_by(R::LANES) {
+                let u = R::load(&index[start..])
+                    .mul_add(R::splat(self.step as f32), R::splat(self.start[0] as f32));
+                let patch =
+                    layered_noise(self.seed ^ 31, 3, u * R::splat(0.22) * along.sqrt(), v * R::splat(0.22));
+                let meander = layered_noise(self.seed ^ 57, 2, u * along * R::splat(1.6), v * R::splat(0.3));
+                let curl = layered_noise(self.seed ^ 91, 2, u * along * R::splat(5.0), v * R::splat(1.3));
+                let across = curl.mul_add(R::splat(0.12), meander.mul_add(R::splat(0.55), v));
+                let broad = layered_noise(self.seed, 4, u * along, across);
+                // Threads: ridges along the lines where a finer noise is nothing.
+                let thread =
+                    layered_noise(self.seed ^ 13, 3, u * along * R::splat(1.4), across * R::splat(2.6));
+                let thread = R::splat(0.55) - thread.abs() * R::splat(2.0);
+                let streak = broad.mul_add(R::splat(0.7), thread * R::splat(0.5));
+                patch.lerp(streak, R::splat(1.0 - self.veil)).store(&mut values[start..]);
+            }
+        }
+        out
     }
 }
 

@@ -38,6 +38,8 @@ pub struct Heaps {
     /// Metres.
     pub cell: f64,
     pub tallest: f64,
+    /// Power of a body's size that its height goes with: less makes small bodies tall.
+    pub rise: f32,
 }
 
 /// Which domes are wanted.
@@ -147,7 +149,7 @@ impl Kernel for Row<'_> {
     type Output = Vec<Body>;
     #[inline(always)]
     fn run<R: Real>(self) -> Vec<Body> {
-        let Heaps { seed, cell, tallest } = *self.heaps;
+        let Heaps { seed, cell, tallest, rise } = *self.heaps;
         let (spacing, taken, _) = GRIDS[self.level];
         let s = spacing * cell;
         let per_cell = R::splat((spacing / 4.0) as f32);
@@ -171,7 +173,7 @@ impl Kernel for Row<'_> {
             let radius = size * R::splat(s as f32) * company.mul_add(R::splat(0.35), R::splat(1.0));
             let size = (radius * R::splat((1.0 / (0.38 * cell)) as f32)).min(R::splat(1.0));
             let height = R::splat(tallest as f32)
-                * (size.max(R::splat(1e-6)).ln() * R::splat(0.85)).exp()
+                * (size.max(R::splat(1e-6)).ln() * R::splat(rise)).exp()
                 * draws.range(0.72, 1.0);
             let birth = company * R::splat(0.55) + draws.range(-0.35, 0.25);
             let there = there & R::splat(self.wanted.earliest as f32).lt(birth);

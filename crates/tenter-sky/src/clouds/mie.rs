@@ -29,6 +29,9 @@ fn angle_of(index: f64) -> f64 {
 }
 
 impl DropletPhase {
+    /// Wavelengths that stand for red, green and blue.
+    pub const WAVELENGTHS_NM: [f64; 3] = [COLOURS[0].0, COLOURS[1].0, COLOURS[2].0];
+
     /// Effective radius in micrometres.
     pub fn new(effective_um: f64) -> DropletPhase {
         let columns: Vec<Column> = COLOURS.par_iter().map(|c| Column::new(effective_um, *c)).collect();
@@ -36,6 +39,24 @@ impl DropletPhase {
             (0..ANGLES).map(|i| std::array::from_fn(|c| columns[c].phase[i] as f32)).collect::<Vec<_>>();
         let pick = |f: fn(&Column) -> f64| std::array::from_fn(|c| f(&columns[c]));
         DropletPhase { values, asymmetry: pick(|c| c.asymmetry), efficiency: pick(|c| c.efficiency) }
+    }
+
+    /// From values at scattering angles (radians), brought to unit sum over the sphere.
+    pub(crate) fn from_values(value: impl Fn(f64) -> [f64; 3]) -> DropletPhase {
+        let angles: Vec<f64> = (0..ANGLES).map(|i| angle_of(i as f64)).collect();
+        let raw: Vec<[f64; 3]> = angles.iter().map(|a| value(*a)).collect();
+        let (mut total, mut forward) = ([0.0; 3], [0.0; 3]);
+        for i in 1..ANGLES {
+            let (c0, c1) = (angles[i - 1].cos(), angles[i].cos());
+            for c in 0..3 {
+                total[c] += (raw[i][c] + raw[i - 1][c]) * (c0 - c1) * PI;
+                forward[c] += (raw[i][c] * c1 + raw[i - 1][c] * c0) * (c0 - c1) * PI;
+            }
+        }
+        let values =
+            raw.iter().map(|v| std::array::from_fn(|c| (v[c] / total[c]) as f32)).collect::<Vec<_>>();
+        let asymmetry = std::array::from_fn(|c| forward[c] / total[c]);
+        DropletPhase { values, asymmetry, efficiency: [1.0; 3] }
     }
 
     /// Interpolated at the cosine of the scattering angle; 1 is straight on.

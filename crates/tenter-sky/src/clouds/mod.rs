@@ -3,7 +3,7 @@
 //! A layer is a function of place: metres east and north along the ground from the origin (azimuthal
 //! equidistant on the sphere) and metres above the base. [`form`] turns a document's layer into maps and
 //! gives the extinction at a place for a footprint; [`shadow`] keeps how much cloud lies toward the sun;
-//! [`mie`] tells how droplets scatter; [`diffusion`] what many scatterings make of it.
+//! [`mie`] tells how droplets scatter and [`ice`] how crystals do; [`diffusion`] what many scatterings make of it.
 
 pub mod diffusion;
 mod distance;
@@ -11,6 +11,7 @@ mod field;
 pub mod form;
 pub(crate) mod hash;
 mod heaps;
+pub mod ice;
 pub mod lumps;
 pub mod mie;
 pub mod shadow;

@@ -6,7 +6,6 @@
 
 use super::form::{CloudForm, LEVELS};
 use crate::air::{Fineness, Making};
-use crate::document::Family;
 use crate::simd::{Int, Kernel, Mask, Real, dispatch};
 use rayon::prelude::*;
 
@@ -128,16 +127,6 @@ impl Kernel for DensityRow<'_> {
     type Output = Vec<f32>;
     #[inline(always)]
     fn run<R: Real>(self) -> Vec<f32> {
-        match self.form.family {
-            Family::Heaps => self.of_family::<R, false>(),
-            Family::Sheets => self.of_family::<R, true>(),
-        }
-    }
-}
-
-impl DensityRow<'_> {
-    #[inline(always)]
-    fn of_family<R: Real, const SHEET: bool>(&self) -> Vec<f32> {
         let layout = &self.layout;
         let cell = layout.cell(self.level);
         let y = R::splat(layout.centre(self.level, self.y));
@@ -147,7 +136,7 @@ impl DensityRow<'_> {
         let mut row = vec![0.0; layout.side];
         for start in (0..layout.side).step_by(R::LANES) {
             let x = steps::<R>(layout.centre(self.level, start), cell);
-            self.form.extinction_at::<R, SHEET>(x, y, z, w).store(&mut row[start..]);
+            self.form.extinction_at(x, y, z, w).store(&mut row[start..]);
         }
         row
     }
@@ -190,6 +179,22 @@ impl SunDepth {
             }
         }
         SunDepth { layout, values }
+    }
+
+    /// From a place beside the layer or in it to the layer's edge toward the light, which stands in the direction `[east, north,
+    /// up]` there; `z` is metres above the base. Grids finer than `level` are not asked.
+    #[inline(always)]
+    pub fn from_outside<R: Real>(&self, level: usize, x: R, y: R, z: R, light: [R; 3]) -> R {
+        let (zero, top) = (R::splat(0.0), R::splat(self.layout.depth));
+        let up = light[2];
+        let rising = zero.le(up);
+        // Where the way toward the light comes into the layer, if it lies that way at all.
+        let entry = R::select(rising, z.max(zero), z.min(top * R::splat(0.999)));
+        let steep = R::select(rising, up.max(R::splat(LEAST_SINE)), up.min(R::splat(-LEAST_SINE)));
+        let run = (entry - z) / steep;
+        let (x, y) = (run.mul_add(light[0], x), run.mul_add(light[1], y));
+        let depth = self.layout.at(&self.values, level, x, y, entry);
+        R::select(entry.lt(zero) | top.le(entry), zero, depth)
     }
 
     /// At metres east, north and above the base, to the edge of the layer.

@@ -8,8 +8,6 @@ use crate::document::CloudKind;
 pub struct SheetStyle {
     /// Share of cells in the field, the rest is a smooth deck.
     pub cells: f64,
-    /// How much wider a cell is across the wind than along it.
-    pub stretch: f64,
     /// Field value over which a gap grows to the full depth.
     pub seam: f32,
     /// Size of the swells in cell sizes.
@@ -18,9 +16,12 @@ pub struct SheetStyle {
 
 pub fn style_of(kind: CloudKind) -> SheetStyle {
     match kind {
-        CloudKind::Stratus => SheetStyle { cells: 0.15, stretch: 1.0, seam: 0.35, swell: 2.2 },
-        CloudKind::Altocumulus => SheetStyle { cells: 0.75, stretch: 1.7, seam: 0.45, swell: 7.0 },
-        _ => SheetStyle { cells: 0.65, stretch: 1.35, seam: 0.5, swell: 4.0 },
+        CloudKind::Stratus => SheetStyle { cells: 0.15, seam: 0.35, swell: 2.2 },
+        CloudKind::Nimbostratus => SheetStyle { cells: 0.2, seam: 0.4, swell: 1.6 },
+        CloudKind::Altostratus => SheetStyle { cells: 0.08, seam: 0.5, swell: 1.8 },
+        CloudKind::Altocumulus => SheetStyle { cells: 0.75, seam: 0.45, swell: 7.0 },
+        CloudKind::Cirrocumulus => SheetStyle { cells: 0.6, seam: 0.5, swell: 14.0 },
+        _ => SheetStyle { cells: 0.65, seam: 0.5, swell: 4.0 },
     }
 }
 

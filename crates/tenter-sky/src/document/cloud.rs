@@ -1,18 +1,27 @@
 //! Cloud layers and what is usual for each kind.
 
+use super::Colour;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-/// Genera and species of the WMO International Cloud Atlas that this version can form.
+/// Genera and species of the WMO International Cloud Atlas.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum CloudKind {
     CumulusHumilis,
     CumulusMediocris,
     CumulusCongestus,
+    Cumulonimbus,
     Stratocumulus,
     Stratus,
+    Nimbostratus,
     Altocumulus,
+    Altostratus,
+    Cirrocumulus,
+    Cirrostratus,
+    CirrusFibratus,
+    CirrusUncinus,
+    Contrail,
 }
 
 /// How a kind is formed: one method cannot make them all.
@@ -22,6 +31,15 @@ pub enum Family {
     Heaps,
     /// Closed cells, rolls and seams between two soft surfaces.
     Sheets,
+    /// Streaks of ice drawn out by the wind, and veils.
+    Fibres,
+}
+
+/// What clouds are made of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Phase {
+    Water,
+    Ice,
 }
 
 /// Clouds between two altitudes over the whole sky.
@@ -55,6 +73,15 @@ pub struct CloudLayer {
     /// Effective radius of droplets; small ones make the same water whiter and thicker. Usual: 4 to 14.
     #[schemars(title = "Droplet size", range(min = 1, max = 100), extend("unit" = "um", "soft" = [3, 30], "scale" = "log"))]
     pub droplet_um: f64,
+    /// How much longer clouds are along their heading than across it; 1 is round, 10 is streaks.
+    #[schemars(title = "Stretch", range(min = 1, max = 60), extend("unit" = "", "soft" = [1, 20], "scale" = "log"))]
+    pub stretch: f64,
+    /// Where streaks, rolls and leaning towers point to, from north over east.
+    #[schemars(title = "Heading", range(min = 0, max = 360), extend("unit" = "deg", "soft" = [0, 360]))]
+    pub heading_deg: f64,
+    /// How far wind shear bends tops over along the heading; ice trails behind the heads it falls from.
+    #[schemars(title = "Lean", range(min = 0, max = 80), extend("unit" = "deg", "soft" = [0, 60]))]
+    pub lean_deg: f64,
     /// Usual distance between neighbouring clouds or cells.
     #[schemars(title = "Cell size", range(min = 50, max = 200000), extend("unit" = "m", "soft" = [200, 10000], "scale" = "log"))]
     pub cell_size_m: f64,
@@ -64,6 +91,21 @@ pub struct CloudLayer {
     /// How far dry air has eaten into the edges; 0 is a hard outline, 1 is torn to shreds.
     #[schemars(title = "Erosion", range(min = 0, max = 2), extend("unit" = "", "soft" = [0, 1]))]
     pub erosion: f64,
+    /// How soft outlines are; 1 is usual, less is crisp as cauliflower, more is veiled.
+    #[schemars(title = "Edge", range(min = 0.1, max = 10), extend("unit" = "", "soft" = [0.2, 5], "scale" = "log"))]
+    pub edge: f64,
+    /// How far the tallest tops spread into an anvil of ice; 0 is none. Cover counts the bodies below it.
+    #[schemars(title = "Anvil", range(min = 0, max = 3), extend("unit" = "", "soft" = [0, 1]))]
+    pub anvil: f64,
+    /// Ring of 22 degrees around the sun, in clouds of plain ice crystals; 0 is none.
+    #[schemars(title = "Halo", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 1]))]
+    pub halo: f64,
+    /// Colour of the light that the cloud scatters; white is physical.
+    #[schemars(title = "Scatter tint")]
+    pub scatter_tint: Colour,
+    /// Share of the layer's shadow that falls on land and sea; 1 is physical.
+    #[schemars(title = "Shadow on land", range(min = 0, max = 1), extend("unit" = "%", "soft" = [0, 1]))]
+    pub shadow_on_land: f64,
     /// Another number deals the same kind of clouds anew.
     #[schemars(title = "Seed", range(min = 0, max = 4294967295u32), extend("unit" = "", "soft" = [0, 999]))]
     pub seed: u32,
@@ -76,21 +118,39 @@ pub struct CloudLayer {
 }
 
 impl CloudKind {
-    pub const ALL: [CloudKind; 6] = [
+    pub const ALL: [CloudKind; 14] = [
         CloudKind::CumulusHumilis,
         CloudKind::CumulusMediocris,
         CloudKind::CumulusCongestus,
+        CloudKind::Cumulonimbus,
         CloudKind::Stratocumulus,
         CloudKind::Stratus,
+        CloudKind::Nimbostratus,
         CloudKind::Altocumulus,
+        CloudKind::Altostratus,
+        CloudKind::Cirrocumulus,
+        CloudKind::Cirrostratus,
+        CloudKind::CirrusFibratus,
+        CloudKind::CirrusUncinus,
+        CloudKind::Contrail,
     ];
 
     pub fn family(self) -> Family {
+        use CloudKind::*;
         match self {
-            CloudKind::CumulusHumilis | CloudKind::CumulusMediocris | CloudKind::CumulusCongestus => {
-                Family::Heaps
+            CumulusHumilis | CumulusMediocris | CumulusCongestus | Cumulonimbus => Family::Heaps,
+            Stratocumulus | Stratus | Nimbostratus | Altocumulus | Altostratus | Cirrocumulus => {
+                Family::Sheets
             }
-            CloudKind::Stratocumulus | CloudKind::Stratus | CloudKind::Altocumulus => Family::Sheets,
+            Cirrostratus | CirrusFibratus | CirrusUncinus | Contrail => Family::Fibres,
+        }
+    }
+
+    pub fn phase(self) -> Phase {
+        use CloudKind::*;
+        match self {
+            Cirrocumulus | Cirrostratus | CirrusFibratus | CirrusUncinus | Contrail => Phase::Ice,
+            _ => Phase::Water,
         }
     }
 
@@ -100,23 +160,52 @@ impl CloudKind {
             CloudKind::CumulusHumilis => "Cumulus humilis",
             CloudKind::CumulusMediocris => "Cumulus mediocris",
             CloudKind::CumulusCongestus => "Cumulus congestus",
+            CloudKind::Cumulonimbus => "Cumulonimbus",
             CloudKind::Stratocumulus => "Stratocumulus",
             CloudKind::Stratus => "Stratus",
+            CloudKind::Nimbostratus => "Nimbostratus",
             CloudKind::Altocumulus => "Altocumulus",
+            CloudKind::Altostratus => "Altostratus",
+            CloudKind::Cirrocumulus => "Cirrocumulus",
+            CloudKind::Cirrostratus => "Cirrostratus",
+            CloudKind::CirrusFibratus => "Cirrus fibratus",
+            CloudKind::CirrusUncinus => "Cirrus uncinus",
+            CloudKind::Contrail => "Contrail",
         }
     }
 
     /// A layer of this kind with every control at what is usual: altitudes by family as in the WMO atlas
     /// (section 2.2.1, "levels"), water and droplets by common practice, no source.
     pub fn usual(self) -> CloudLayer {
+        use CloudKind::*;
         // base, depth, cover, water, droplet, cell, lobes, erosion
         let (base, depth, cover, water, droplet, cell, lobes, erosion) = match self {
-            CloudKind::CumulusHumilis => (1100.0, 500.0, 0.3, 0.3, 9.0, 1500.0, 0.8, 0.45),
-            CloudKind::CumulusMediocris => (1000.0, 1200.0, 0.3, 0.4, 10.0, 2600.0, 0.9, 0.4),
-            CloudKind::CumulusCongestus => (900.0, 3500.0, 0.35, 0.6, 11.0, 5500.0, 1.0, 0.35),
-            CloudKind::Stratocumulus => (1000.0, 450.0, 0.75, 0.25, 9.0, 1800.0, 0.6, 0.4),
-            CloudKind::Stratus => (400.0, 350.0, 1.0, 0.25, 8.0, 3500.0, 0.3, 0.3),
-            CloudKind::Altocumulus => (3600.0, 250.0, 0.6, 0.12, 8.0, 450.0, 0.6, 0.5),
+            CumulusHumilis => (1100.0, 500.0, 0.3, 0.3, 9.0, 1500.0, 0.8, 0.45),
+            CumulusMediocris => (1000.0, 1200.0, 0.3, 0.4, 10.0, 2600.0, 0.9, 0.4),
+            CumulusCongestus => (900.0, 3500.0, 0.35, 0.6, 11.0, 5500.0, 1.0, 0.35),
+            Cumulonimbus => (900.0, 9500.0, 0.2, 0.8, 13.0, 16000.0, 1.0, 0.3),
+            Stratocumulus => (1000.0, 450.0, 0.75, 0.25, 9.0, 1800.0, 0.6, 0.4),
+            Stratus => (400.0, 350.0, 1.0, 0.25, 8.0, 3500.0, 0.3, 0.3),
+            Nimbostratus => (700.0, 3000.0, 1.0, 0.25, 10.0, 9000.0, 0.15, 0.3),
+            Altocumulus => (3600.0, 250.0, 0.6, 0.12, 8.0, 450.0, 0.6, 0.5),
+            Altostratus => (3500.0, 1200.0, 1.0, 0.04, 9.0, 9000.0, 0.2, 0.2),
+            Cirrocumulus => (7500.0, 150.0, 0.5, 0.03, 18.0, 170.0, 0.4, 0.3),
+            Cirrostratus => (8500.0, 1500.0, 0.95, 0.008, 30.0, 12000.0, 0.5, 0.4),
+            CirrusFibratus => (9000.0, 1200.0, 0.35, 0.02, 30.0, 4500.0, 0.9, 0.6),
+            CirrusUncinus => (8000.0, 2000.0, 0.3, 0.02, 35.0, 2600.0, 0.9, 0.6),
+            Contrail => (10500.0, 300.0, 0.06, 0.03, 12.0, 14000.0, 0.6, 0.4),
+        };
+        // What draws them out: stretch, lean.
+        let (stretch, lean_deg) = match self {
+            Stratocumulus => (1.35, 0.0),
+            Altocumulus => (1.7, 0.0),
+            Altostratus | Cirrocumulus => (1.5, 0.0),
+            Cirrostratus => (5.0, 30.0),
+            CirrusFibratus => (12.0, 45.0),
+            CirrusUncinus => (1.6, 74.0),
+            Contrail => (60.0, 0.0),
+            Cumulonimbus => (1.0, 12.0),
+            _ => (1.0, 0.0),
         };
         CloudLayer {
             id: "clouds".into(),
@@ -128,9 +217,17 @@ impl CloudKind {
             cover,
             water_content_g_m3: water,
             droplet_um: droplet,
+            stretch,
+            heading_deg: 90.0,
+            lean_deg,
             cell_size_m: cell,
             lobes,
             erosion,
+            edge: 1.0,
+            anvil: if self == Cumulonimbus { 0.6 } else { 0.0 },
+            halo: if self == Cirrostratus { 0.5 } else { 0.0 },
+            scatter_tint: Colour::WHITE,
+            shadow_on_land: 1.0,
             seed: 1,
             slide_east_m: 0.0,
             slide_north_m: 0.0,
@@ -146,7 +243,7 @@ impl Default for CloudLayer {
 
 impl CloudLayer {
     /// Extinction in the core, per metre: 3 LWC / (2 rho r_e), the large-particle limit (Q = 2), with
-    /// LWC in g/m3, water of 1e6 g/m3 and r_e in metres. 0.3 g/m3 at 10 um is 0.045 per metre.
+    /// LWC in g/m3, water of 1e6 g/m3 (ice 0.917e6) and r_e in metres. 0.3 g/m3 at 10 um is 0.045 per metre.
     ///
     /// ```
     /// let mut layer = tenter_sky::document::CloudKind::Stratus.usual();
@@ -154,7 +251,34 @@ impl CloudLayer {
     /// assert!((layer.extinction_per_m() - 0.045).abs() < 1e-9);
     /// ```
     pub fn extinction_per_m(&self) -> f64 {
-        1.5 * self.water_content_g_m3 / (1e6 * self.droplet_um * 1e-6)
+        1.5 * self.water_content_g_m3 / (self.density_g_cm3() * self.droplet_um)
+    }
+
+    /// Density of what the cloud is made of, g/cm3.
+    fn density_g_cm3(&self) -> f64 {
+        match self.kind.phase() {
+            Phase::Water => 1.0,
+            Phase::Ice => 0.917,
+        }
+    }
+
+    /// A place east and north in the layer's own axes: along its heading, and to the left of it.
+    pub fn along([east, north]: [f64; 2], heading_deg: f64) -> [f64; 2] {
+        let (sin, cos) = heading_deg.to_radians().sin_cos();
+        [east * sin + north * cos, north * sin - east * cos]
+    }
+
+    /// Its slide in its own axes, m.
+    pub fn slid_along(&self) -> [f64; 2] {
+        CloudLayer::along([self.slide_east_m, self.slide_north_m], self.heading_deg)
+    }
+
+    /// Optical depth from which a column counts as cloud, as cover has it.
+    pub fn counts_from(&self) -> f64 {
+        match self.kind.phase() {
+            Phase::Water => 0.3,
+            Phase::Ice => 0.03,
+        }
     }
 
     /// Optical thickness of a column through the full depth of the core, straight up.
@@ -164,6 +288,6 @@ impl CloudLayer {
 
     /// Sets the water content so that the column has this optical thickness; depth and droplets stay.
     pub fn set_optical_thickness(&mut self, thickness: f64) {
-        self.water_content_g_m3 = thickness / self.depth_m * self.droplet_um / 1.5;
+        self.water_content_g_m3 = thickness / self.depth_m * self.droplet_um * self.density_g_cm3() / 1.5;
     }
 }

@@ -1,7 +1,7 @@
 //! Documents of older versions, brought to the newest one. Nothing is lost on the way: what an old version could not
 //! have held stays where it is, for the check to name.
 
-use super::SCHEMA_VERSION;
+use super::{CloudKind, SCHEMA_VERSION};
 use serde_json::{Map, Value, json};
 
 /// The same sky in the newest layout.
@@ -9,7 +9,21 @@ pub fn to_newest(mut value: Value) -> Value {
     if value.get("schema") == Some(&json!(1)) {
         one_to_two(&mut value);
     }
+    usual_clouds(&mut value);
     value
+}
+
+/// What a cloud layer leaves out is what is usual for its kind.
+fn usual_clouds(value: &mut Value) {
+    let Some(layers) = value.get_mut("clouds").and_then(Value::as_array_mut) else { return };
+    for layer in layers.iter_mut().filter_map(Value::as_object_mut) {
+        let Some(kind) = layer.get("kind") else { continue };
+        let Ok(kind) = serde_json::from_value::<CloudKind>(kind.clone()) else { continue };
+        let Ok(Value::Object(usual)) = serde_json::to_value(kind.usual()) else { continue };
+        for (name, value) in usual {
+            layer.entry(name).or_insert(value);
+        }
+    }
 }
 
 /// Version 1 had one sun, with its own place, time and night.
@@ -56,6 +70,14 @@ mod tests {
             json!({"schema": 1, "sun": {"placement": {"by": "hand", "azimuth_deg": 7, "elevation_deg": 8}}});
         let sky = Sky::from_value(by_hand).unwrap();
         assert_eq!(sky.suns[0].placement, Placement::Hand { azimuth_deg: 7.0, elevation_deg: 8.0 });
+    }
+
+    #[test]
+    fn what_a_layer_leaves_out_is_usual_for_its_kind() {
+        let sky = Sky::from_value(json!({"clouds": [{"kind": "altocumulus", "cover": 0.2}]})).unwrap();
+        let usual = CloudKind::Altocumulus.usual();
+        assert_eq!((sky.clouds[0].cover, sky.clouds[0].base_m), (0.2, usual.base_m));
+        assert_eq!(sky.clouds[0].stretch, usual.stretch);
     }
 
     #[test]

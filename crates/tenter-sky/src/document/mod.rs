@@ -27,7 +27,7 @@ mod source;
 
 pub use air::{AerosolKind, Air, Fog};
 pub use check::{Problem, Problems};
-pub use cloud::{CloudKind, CloudLayer, Family};
+pub use cloud::{CloudKind, CloudLayer, Family, Phase};
 pub use colour::Colour;
 pub use eye::{Eye, Frame};
 pub use grade::{ExposureAt, Grade, MAX_EXPOSURES, ToneCurve};
@@ -41,7 +41,7 @@ use serde::{Deserialize, Serialize};
 /// The newest version of the document's layout.
 pub const SCHEMA_VERSION: u32 = 2;
 /// Layers one sky can hold.
-pub const MAX_LAYERS: usize = 1;
+pub const MAX_LAYERS: usize = 12;
 
 /// A sky: lights, air, clouds, eye and grade.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]

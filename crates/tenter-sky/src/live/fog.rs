@@ -19,7 +19,7 @@ pub struct FogInFront<R: Real> {
 #[inline(always)]
 pub fn fog_in_front<R: Real>(fog: &Fog, rays: &Rays<R>, to_ground: R, distance: R) -> FogInFront<R> {
     let zero = R::splat(0.0);
-    let shell = rays.spans(fog.from, fog.to - fog.from, to_ground);
+    let shell = rays.shell(fog.from, fog.to, to_ground);
     let start = shell.start.max(R::splat(fog.begins));
     let end = shell.end.min(distance).min(R::splat(fog.ends));
     let length = (end - start).max(zero);

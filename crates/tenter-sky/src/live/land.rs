@@ -12,7 +12,7 @@ const SHADOW_STEPS: usize = 28;
 #[inline(always)]
 pub fn to_land<R: Real>(land: &Land, rays: &Rays<R>, to_ground: R) -> R {
     let zero = R::splat(0.0);
-    let shell = rays.spans(0.0, land.tallest, to_ground);
+    let shell = rays.shell(0.0, land.tallest, to_ground);
     let end = shell.end.min(to_ground).min(R::splat(REACH * 1.4));
     let mut t = shell.start.max(R::splat(1.0));
     let mut step = zero;

@@ -8,7 +8,8 @@ use super::rays::{Rays, SurfacePoint, Turn};
 use super::stretches::Stretches;
 use crate::clouds::diffusion::{ASYMMETRY, not_yet_scattered, reach};
 use crate::clouds::form::Place;
-use crate::scene::{Clouds, MAX_LIGHTS, Scene};
+use crate::document::Family;
+use crate::scene::{MAX_LIGHTS, Scene};
 use crate::simd::{Mask, Real};
 
 /// Samples toward the sun through the form, each longer than the one before, and how far they reach, m.
@@ -19,6 +20,8 @@ const SUN_WAY: f32 = 370.0;
 const SUN_PIXEL: f32 = 14.0;
 /// Footprint of a sample toward the sun, as a share of its length.
 const SUN_FOOTPRINT: f32 = 0.5;
+/// Steepest way through a sheet whose thickness is taken for that along a ray.
+const SLANTED: f32 = 0.05;
 /// Share of extinction that turns light for good (similarity).
 const TURNED: f32 = 1.0 - ASYMMETRY;
 
@@ -43,7 +46,7 @@ impl TowardSun {
 /// Numbers in a question.
 const ASKED: usize = 13;
 /// Numbers in an answer: for the surroundings, and for each light.
-pub const SURROUNDINGS: usize = 4;
+pub const SURROUNDINGS: usize = 5;
 pub const OF_LIGHT: usize = 3;
 pub const ANSWERED: usize = SURROUNDINGS + OF_LIGHT * MAX_LIGHTS;
 /// Questions that can wait: all but one of a packet, and a packet more.
@@ -78,20 +81,27 @@ impl<R: Real> Question<R> {
 /// Questions that wait for an answer, in the order they were asked.
 pub struct Waiting {
     asked: [[f32; ROOM]; ASKED],
-    /// Which stretch of which ray each is for.
+    /// Which stretch of which ray each is for, and in which cloud it lies.
     whose: [usize; ROOM],
+    cloud: [usize; ROOM],
     count: usize,
 }
 
 impl Waiting {
     #[inline(always)]
     pub fn new() -> Waiting {
-        Waiting { asked: [[0.0; ROOM]; ASKED], whose: [0; ROOM], count: 0 }
+        Waiting { asked: [[0.0; ROOM]; ASKED], whose: [0; ROOM], cloud: [0; ROOM], count: 0 }
     }
 
-    /// Some rays ask.
+    /// Some rays ask, each in the cloud of that number.
     #[inline(always)]
-    pub fn ask<R: Real>(&mut self, rays: R::Mask, question: &Question<R>, stretches: &Stretches) {
+    pub fn ask<R: Real>(
+        &mut self,
+        rays: R::Mask,
+        question: &Question<R>,
+        clouds: &[f32; 16],
+        stretches: &Stretches,
+    ) {
         let mut values = [[0.0; 16]; ASKED];
         for k in 0..ASKED {
             question.0[k].store(&mut values[k]);
@@ -104,6 +114,7 @@ impl Waiting {
                 self.asked[k][self.count] = values[k][ray];
             }
             self.whose[self.count] = stretches.current(ray);
+            self.cloud[self.count] = clouds[ray] as usize;
             self.count += 1;
         }
     }
@@ -119,53 +130,65 @@ impl Waiting {
         self.count > 0
     }
 
-    /// Answers the first packet of them.
+    /// Answers the first packet of them, or as many of it as lie in the first one's cloud.
     #[inline(always)]
-    pub fn answer<R: Real, const SHEET: bool>(
-        &mut self,
-        toward_sun: &TowardSun,
-        scene: &Scene,
-        clouds: &Clouds,
-        stretches: &mut Stretches,
-    ) {
+    pub fn answer<R: Real>(&mut self, toward_sun: &TowardSun, scene: &Scene, stretches: &mut Stretches) {
         let mut question = [R::splat(0.0); ASKED];
         for k in 0..ASKED {
             question[k] = R::load(&self.asked[k]);
         }
-        let answered = look::<R, SHEET>(toward_sun, scene, clouds, &Question(question));
+        let cloud = self.cloud[0];
+        let answered = look(toward_sun, scene, cloud, &Question(question));
         let mut values = [[0.0; 16]; ANSWERED];
         let answers = SURROUNDINGS + OF_LIGHT * scene.lights.len();
         for k in 0..answers {
             (answered[k] * question[ASKED - 1]).store(&mut values[k]);
         }
-        let done = self.count.min(R::LANES);
-        for i in 0..done {
-            for k in 0..answers {
-                stretches.add(self.whose[i], k, values[k][i]);
+        let (asked, mut left) = (self.count, 0);
+        for i in 0..asked {
+            if i < R::LANES && self.cloud[i] == cloud {
+                for k in 0..answers {
+                    stretches.add(self.whose[i], k, values[k][i]);
+                }
+                continue;
             }
+            // What is not answered yet moves up.
+            for k in 0..ASKED {
+                self.asked[k][left] = self.asked[k][i];
+            }
+            (self.whose[left], self.cloud[left]) = (self.whose[i], self.cloud[i]);
+            left += 1;
         }
-        self.count -= done;
-        for k in 0..ASKED {
-            self.asked[k].copy_within(done..done + self.count, 0);
-        }
-        self.whose.copy_within(done..done + self.count, 0);
+        self.count = left;
     }
 }
 
-/// How much of each source reaches places (colours left out): the surroundings above, beside and below and the flow between
-/// them, then for each light what it sends straight, a few times forward and many times scattered.
+/// How much of each source reaches places (colours left out): the surroundings above, beside and below, the flow between
+/// them and what stands behind, then for each light what it sends straight, a few times forward and many times scattered.
 #[inline(always)]
-fn look<R: Real, const SHEET: bool>(
+fn look<R: Real>(
     toward_sun: &TowardSun,
     scene: &Scene,
-    clouds: &Clouds,
+    cloud: usize,
     question: &Question<R>,
 ) -> [R; ANSWERED] {
+    let clouds = &scene.clouds[cloud];
     let form = &clouds.form.0;
+    let sheet = form.family != Family::Heaps;
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
     let [x, y, z, w, above, below, beside, hx, hy, cos, sin, down, _] = question.0;
     let turn = Turn { heading: [hx, hy], cos, sin };
     let mut answer = [zero; ANSWERED];
+
+    // Light that has hardly turned is still on its way: in a thin sheet only so much of what is scattered toward the eye comes
+    // from all around, the rest from what stands behind (similarity, along the ray).
+    let mut spread = one;
+    if sheet {
+        let along = (above + below) * R::splat(form.extinction * 0.85) / down.abs().max(R::splat(SLANTED));
+        let along = along.max(R::splat(1e-3));
+        spread = (one - (-along * R::splat(TURNED)).exp()) / (one - (-along).exp());
+        answer[4] = one - spread;
+    }
 
     for (i, light) in scene.lights.iter().enumerate() {
         // A muted light sheds nothing; the first one's look tells of the surroundings too.
@@ -180,7 +203,7 @@ fn look<R: Real, const SHEET: bool>(
         for _ in 0..toward_sun.count {
             let middle = length.mul_add(R::splat(0.5), gone);
             let footprint = w.max(length * R::splat(SUN_FOOTPRINT));
-            let there = form.extinction_at::<R, SHEET>(
+            let there = form.extinction_at(
                 middle.mul_add(sx, x),
                 middle.mul_add(sy, y),
                 middle.mul_add(sz, z),
@@ -192,22 +215,31 @@ fn look<R: Real, const SHEET: bool>(
         }
         let beyond = [gone.mul_add(sx, x), gone.mul_add(sy, y), gone.mul_add(sz, z).max(zero)];
         depth = depth + clouds.depths[i].at(beyond[0], beyond[1], beyond[2]);
+        // Other clouds on the way take from what comes straight; what they scatter is part of the surroundings.
+        let mut veiled = zero;
+        for (number, other) in scene.clouds.iter().enumerate() {
+            if number != cloud {
+                let z = z + R::splat(form.base - other.form.0.base);
+                veiled = veiled + other.depths[i].from_outside(0, x, y, z, [sx, sy, sz]);
+            }
+        }
+        let unveiled = (-veiled).exp();
 
         // Many scatterings: by the optical depth to each side of the body, and toward the light.
         let thick = R::splat(form.extinction * 0.85);
-        let facing = if SHEET {
+        let facing = if sheet {
             sz.abs().max(R::splat(0.05))
         } else {
             sz.max(zero).mul_add(R::splat(0.3), R::splat(0.6))
         };
         // Through a sheet light flows straight down, or up from a sun below; through a heap, away from the sun.
-        let flow = if SHEET { R::select(zero.le(sz), one, -one) } else { sz };
+        let flow = if sheet { R::select(zero.le(sz), one, -one) } else { sz };
         let r = reach(above * thick, below * thick, beside * thick, depth, facing, flow);
         let single = (-depth).exp();
         let turned = (-depth * R::splat(TURNED)).exp();
         // Near the lit side many scatterings have not yet happened, in a thin body nowhere.
         let through = ((depth + below * thick / facing) * R::splat(-TURNED)).exp();
-        let many = if SHEET {
+        let many = if sheet {
             r.sun - not_yet_scattered(facing, turned, through, r.sunward)
         } else {
             // The sides of a heap are lit and dark at once: its shares hold for all of the terms.
@@ -216,14 +248,14 @@ fn look<R: Real, const SHEET: bool>(
         };
         let lean = r.sun_lean * down * R::splat(ASYMMETRY) * (one - through);
         let first = SURROUNDINGS + OF_LIGHT * i;
-        answer[first] = single;
-        answer[first + 1] = turned - single;
-        answer[first + 2] = (many + lean).max(zero);
+        answer[first] = single * unveiled;
+        answer[first + 1] = (turned - single) * unveiled;
+        answer[first + 2] = (many + lean).max(zero) * unveiled * spread;
         if i == 0 {
-            answer[0] = r.above;
-            answer[1] = r.beside;
-            answer[2] = r.below;
-            answer[3] = r.lean * down * R::splat(ASYMMETRY);
+            answer[0] = r.above * spread;
+            answer[1] = r.beside * spread;
+            answer[2] = r.below * spread;
+            answer[3] = r.lean * down * R::splat(ASYMMETRY) * spread;
         }
     }
     answer

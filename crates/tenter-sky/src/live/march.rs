@@ -1,4 +1,4 @@
-//! Rays through a cloud layer.
+//! Rays through bands of clouds.
 //!
 //! Steps follow the form's own distance through the open and the optical depth inside. Where enough cloud has come
 //! together, a ray asks what light reaches it there: few rays of a packet ask at once, so their questions wait
@@ -6,10 +6,13 @@
 //! ([`super::stretches`]), each of which gets its colours and the air in front of it.
 
 use super::looks::{Question, TowardSun, Waiting};
+use super::rays::{Span, SurfacePoint};
 use super::stretches::{Colour, Phases, Stretches};
 use super::{Look, Way};
 use crate::air::lobe;
-use crate::scene::{Clouds, MAX_LIGHTS};
+use crate::clouds::form::Place;
+use crate::document::Family;
+use crate::scene::{Band, Clouds, MAX_LIGHTS};
 use crate::simd::{Mask, Real};
 
 /// Transmittance below which nothing behind is worth a step.
@@ -22,19 +25,93 @@ const ENOUGH: [f32; 2] = [0.12, 0.08];
 pub struct CloudLight<R: Real> {
     pub light: [R; 3],
     pub through: R,
+    /// What has been scattered but hardly turned, as a share of what stands behind.
+    pub onward: R,
+}
+
+/// The clouds on the way, band after band: down to the ray's lowest point, and up from there.
+#[inline(always)]
+pub fn through_bands<R: Real>(look: &Look, way: &Way<R>) -> CloudLight<R> {
+    let bands = &look.scene.bands;
+    let zero = R::splat(0.0);
+    let mut seen = CloudLight { light: [zero; 3], through: R::splat(1.0), onward: zero };
+    for turn in 0..2 * bands.len() {
+        let rising = turn >= bands.len();
+        let band = &bands[if rising { turn - bands.len() } else { bands.len() - 1 - turn }];
+        let span = way.rays.between(band.from, band.to, rising, way.to_ground);
+        if (span.start.lt(span.end) & R::splat(SPENT).lt(seen.through)).any() {
+            march(look, band, way, span, &mut seen);
+        }
+    }
+    // What was spent hides all that is left.
+    let (zero, one) = (R::splat(0.0), R::splat(1.0));
+    let left = R::splat(SPENT).lt(seen.through);
+    let rest = R::select(left, seen.through, zero);
+    let gain = (one - rest) / (one - seen.through).max(R::splat(1e-6));
+    for c in 0..3 {
+        seen.light[c] = R::select(left, seen.light[c], seen.light[c] * gain);
+    }
+    seen.through = rest;
+    seen
+}
+
+/// What a band's clouds are at a packet of places, taken together.
+struct Met<R: Real> {
+    /// Distance to the nearest surface, positive inside.
+    inside: R,
+    extinction: R,
+    /// Longest step inside.
+    longest: R,
+    /// The thickest of them there: its number, the place in it and the height over its base.
+    number: R,
+    place: Place<R>,
+    z: R,
 }
 
 #[inline(always)]
-pub fn march<R: Real, const SHEET: bool>(look: &Look, clouds: &Clouds, way: &Way<R>) -> CloudLight<R> {
-    let form = &clouds.form.0;
+fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> {
+    let zero = R::splat(0.0);
+    let nothing = Place { inside: zero, extinction: zero, above: zero, below: zero, beside: zero };
+    let mut met = Met {
+        inside: R::splat(-1e6),
+        extinction: zero,
+        longest: R::splat(1e6),
+        number: zero,
+        place: nothing,
+        z: zero,
+    };
+    let mut thickest = -R::splat(1.0);
+    for &number in &band.clouds {
+        let form = &look.scene.clouds[number].form.0;
+        let z = p.altitude - R::splat(form.base);
+        let place = form.at(p.x, p.y, z, w);
+        let step = R::splat(0.45 * look.effort.step / form.extinction).min(R::splat(form.longest));
+        met.longest = R::select(zero.le(place.inside), met.longest.min(step), met.longest);
+        met.inside = met.inside.max(place.inside);
+        met.extinction = met.extinction + place.extinction;
+        let thicker = thickest.lt(place.extinction);
+        thickest = R::select(thicker, place.extinction, thickest);
+        met.number = R::select(thicker, R::splat(number as f32), met.number);
+        met.z = R::select(thicker, z, met.z);
+        met.place.above = R::select(thicker, place.above, met.place.above);
+        met.place.below = R::select(thicker, place.below, met.place.below);
+        met.place.beside = R::select(thicker, place.beside, met.place.beside);
+    }
+    met
+}
+
+#[inline(always)]
+fn march<R: Real>(look: &Look, band: &Band, way: &Way<R>, span: Span<R>, seen: &mut CloudLight<R>) {
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
-    let (rays, spans) = (&way.rays, &way.spans);
-    let colour = Colour { look, way, phases: phases::<R>(look, clouds, way) };
+    let rays = &way.rays;
+    let clouds = &look.scene.clouds[band.clouds[0]];
+    let around = look.scene.ambience.layers[band.clouds[0]];
+    let colour = Colour { look, way, phases: phases::<R>(look, clouds, way), around, tint: clouds.tint };
     let toward_sun = TowardSun::new(look.effort.step);
-    let enough = R::splat(ENOUGH[usize::from(SHEET)] * look.effort.step.min(1.0));
-    let mut light = [zero; 3];
-    let mut through = one;
-    let mut t = spans.start;
+    let heaps = clouds.form.0.family == Family::Heaps;
+    let enough = R::splat(ENOUGH[usize::from(!heaps)] * look.effort.step.min(1.0));
+    let mut through = seen.through;
+    let mut t = span.start;
     let mut before = zero;
     let mut step = zero;
     let mut outside = zero;
@@ -44,23 +121,19 @@ pub fn march<R: Real, const SHEET: bool>(look: &Look, clouds: &Clouds, way: &Way
     let mut stretch_from = zero;
     let mut waiting = Waiting::new();
     let mut gathered = Stretches::new();
-    let base = R::splat(form.base);
-    let dense_step = R::splat(0.45 * look.effort.step / form.extinction).min(R::splat(40.0));
 
     for taken in 0..=MOST_STEPS {
-        let active = t.lt(spans.end) & R::splat(SPENT).lt(through);
+        let active = t.lt(span.end) & R::splat(SPENT).lt(through);
         let done = taken == MOST_STEPS || !active.any();
         let p = rays.at(t);
-        let z = p.altitude - base;
         let w = (t * rays.pixel).max(R::splat(0.5));
-        let place = form.at::<R, SHEET>(p.x, p.y, z, w);
+        let met = meet(look, band, &p, w);
         // A step that came out deep inside goes back to the surface, or neighbours would enter at
         // different depths and rings would show.
-        let deep = place.inside - outside.min(zero);
-        let back =
-            outside.lt(R::splat(-0.5)) & R::splat(2.0).max(w * R::splat(0.4)).lt(place.inside) & active;
-        let surface = t - step * place.inside / deep.max(R::splat(1e-3));
-        let extinction = R::select(active, place.extinction, zero);
+        let deep = met.inside - outside.min(zero);
+        let back = outside.lt(R::splat(-0.5)) & R::splat(2.0).max(w * R::splat(0.4)).lt(met.inside) & active;
+        let surface = t - step * met.inside / deep.max(R::splat(1e-3));
+        let extinction = R::select(active, met.extinction, zero);
         let passed = (-((extinction + before) * R::splat(0.5) * step)).exp();
         let passed = R::select(back, one, passed);
         let opacity = R::select(active, through * (one - passed), zero);
@@ -72,17 +145,16 @@ pub fn march<R: Real, const SHEET: bool>(look: &Look, clouds: &Clouds, way: &Way
         pending = pending + opacity;
         through = R::select(active, through * passed, through);
         before = R::select(back, zero, extinction);
-        outside = R::select(back, zero, place.inside);
+        outside = R::select(back, zero, met.inside);
 
         // In the open as far as the form promises, inside by optical depth, never finer than a pixel asks.
         let pixel = w * R::splat(0.7 * look.effort.step);
-        let open = (-place.inside * R::splat(1.1 * look.effort.step))
-            .max(pixel)
-            .max(R::splat(4.0 * look.effort.step));
+        let open =
+            (-met.inside * R::splat(1.1 * look.effort.step)).max(pixel).max(R::splat(4.0 * look.effort.step));
         // What is left behind a thick veil needs less care.
-        let inside = dense_step * (R::splat(1.8) - through * R::splat(0.8));
+        let inside = met.longest * (R::splat(1.8) - through * R::splat(0.8));
         let inside = inside.max(pixel);
-        let ahead = R::select(place.inside.lt(zero), open, inside.min(open.max(inside)));
+        let ahead = R::select(met.inside.lt(zero), open, inside.min(open.max(inside)));
         let came = step;
         step = R::select(active, R::select(back, zero, ahead), step);
         let next = R::select(back, surface, t + step);
@@ -98,7 +170,10 @@ pub fn march<R: Real, const SHEET: bool>(look: &Look, clouds: &Clouds, way: &Way
         }
         if ready.any() {
             let back = (t - pending_at / pending.max(R::splat(1e-9))).max(zero).min(came);
-            waiting.ask(ready, &Question::new(rays, &p, z, w, &place, back, pending), &gathered);
+            let mut numbers = [0.0; 16];
+            met.number.store(&mut numbers);
+            let question = Question::new(rays, &p, met.z, w, &met.place, back, pending);
+            waiting.ask(ready, &question, &numbers, &gathered);
             (pending, pending_at) = (R::select(ready, zero, pending), R::select(ready, zero, pending_at));
         }
         if ends.any() {
@@ -108,10 +183,10 @@ pub fn march<R: Real, const SHEET: bool>(look: &Look, clouds: &Clouds, way: &Way
         }
         let whole = done || gathered.full();
         while waiting.full::<R>() || (whole && waiting.any()) {
-            waiting.answer::<R, SHEET>(&toward_sun, look.scene, clouds, &mut gathered);
+            waiting.answer::<R>(&toward_sun, look.scene, &mut gathered);
         }
         if whole {
-            light = gathered.close(&colour, light);
+            gathered.close(&colour, seen);
         }
         if done {
             break;
@@ -119,13 +194,7 @@ pub fn march<R: Real, const SHEET: bool>(look: &Look, clouds: &Clouds, way: &Way
         stretch_from = R::select(stretch.lt(R::splat(1e-6)), next, stretch_from);
         t = R::select(active, next, t);
     }
-    // What was spent hides all that is left.
-    let rest = R::select(R::splat(SPENT).lt(through), through, zero);
-    let gain = (one - rest) / (one - through).max(R::splat(1e-6));
-    for c in 0..3 {
-        light[c] = R::select(R::splat(SPENT).lt(through), light[c], light[c] * gain);
-    }
-    CloudLight { light, through: rest }
+    seen.through = through;
 }
 
 #[inline(always)]

@@ -1,7 +1,7 @@
 //! The live integrator: fast, free of noise, approximate.
 //!
 //! Packets of neighbouring pixels march together. For each pixel light is gathered from what lies along its
-//! ray (clouds, then ground or sky), each behind the air in front of it: a share `a` of cloud at distance `t`
+//! ray (bands of clouds one after the other, then ground or sky), each behind the air in front of it: a share `a` of cloud at distance `t`
 //! hides what lies behind, so the air's own light up to `t` is seen with weight `a`, and the rest of it with
 //! what is left at the end.
 
@@ -10,20 +10,21 @@ mod land;
 mod looks;
 mod march;
 mod rays;
+mod shafts;
 mod stretches;
 
 pub use rays::SurfacePoint;
 
 use crate::air::{Corners, Front, lobe, narrow};
-use crate::document::Family;
 use crate::scene::{Fog, MAX_LIGHTS, Scene};
 use crate::simd::{Kernel, Mask, Real, dispatch};
 use crate::spectrum::Rgb;
 use fog::{FogInFront, fog_in_front};
 use land::to_land;
-use march::{CloudLight, march};
+use march::{CloudLight, through_bands};
 use rayon::prelude::*;
-use rays::{Rays, Spans};
+use rays::Rays;
+use shafts::Shade;
 
 /// How finely rays are marched; 1 is usual, 0.5 takes steps half as long.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -60,11 +61,7 @@ impl Kernel for Look<'_> {
     type Output = Gathered;
     #[inline(always)]
     fn run<R: Real>(self) -> Gathered {
-        match self.scene.clouds.as_ref().map(|c| c.form.0.family) {
-            None => self.gather::<R, false, false>(),
-            Some(Family::Heaps) => self.gather::<R, true, false>(),
-            Some(Family::Sheets) => self.gather::<R, true, true>(),
-        }
+        if self.scene.clouds.is_empty() { self.gather::<R, false>() } else { self.gather::<R, true>() }
     }
 }
 
@@ -74,12 +71,12 @@ struct Skies<R: Real> {
     narrow: [R; MAX_LIGHTS],
 }
 
-/// The way of a packet: its rays, where they end, and where the cloud layer lies on them.
+/// The way of a packet: its rays and where they end.
 struct Way<'a, R: Real> {
     rays: Rays<'a, R>,
     skies: Skies<R>,
     to_ground: R,
-    spans: Spans<R>,
+    shade: Shade<R>,
     /// Radiance of the sky behind, and of fog before it has passed any air.
     sky: [R; 3],
     fog: [R; 3],
@@ -87,29 +84,33 @@ struct Way<'a, R: Real> {
 
 impl Look<'_> {
     #[inline(always)]
-    fn gather<R: Real, const CLOUDS: bool, const SHEET: bool>(&self) -> Gathered {
+    fn gather<R: Real, const CLOUDS: bool>(&self) -> Gathered {
         let scene = self.scene;
         let (zero, one) = (R::splat(0.0), R::splat(1.0));
         let d = [R::load(&self.directions[0]), R::load(&self.directions[1]), R::load(&self.directions[2])];
-        let way = self.way::<R, CLOUDS>(d);
+        let mut way = self.way::<R>(d);
+        if CLOUDS {
+            way.shade = Shade::along(self, &way);
+        }
         let hits = way.to_ground.lt(R::splat(f32::MAX));
 
         let mut light = [zero; 3];
-        let mut through = one;
+        let (mut through, mut onward) = (one, zero);
         if CLOUDS {
-            let clouds = scene.clouds.as_ref().expect("this kernel is for scenes with clouds");
-            if way.spans.start.lt(way.spans.end).any() {
-                let cloud: CloudLight<R> = march::<R, SHEET>(self, clouds, &way);
-                light = cloud.light;
-                through = cloud.through;
-            }
+            let cloud: CloudLight<R> = through_bands(self, &way);
+            (light, through, onward) = (cloud.light, cloud.through, cloud.onward);
         }
 
         // What stands at the end of the ray: ground or sky.
         let far = R::select(hits, way.to_ground, R::splat(9e5));
         let mut end = way.sky;
         if CLOUDS {
-            self.dim(&way, far, &mut end);
+            way.shade.take(far, &mut end);
+            // Where the ground begins to hide the sky, that is the sky under the clouds' mean shadow.
+            let left = 1.0 - scene.ambience.layers.iter().map(|around| around.taken).sum::<f32>();
+            for c in 0..3 {
+                end[c] = R::select(hits, way.sky[c] * R::splat(left), end[c]);
+            }
         }
         let mut fog_through = one;
         if let Some(fog) = &scene.fog {
@@ -130,14 +131,14 @@ impl Look<'_> {
         }
         let mut out = Gathered { light: [[0.0; 16]; 3], through: [0.0; 16] };
         for c in 0..3 {
-            end[c].mul_add(through, light[c]).store(&mut out.light[c]);
+            end[c].mul_add(through + onward, light[c]).store(&mut out.light[c]);
         }
         R::select(hits, zero, through * fog_through).store(&mut out.through);
         out
     }
 
     #[inline(always)]
-    fn way<R: Real, const CLOUDS: bool>(&self, d: [R; 3]) -> Way<'_, R> {
+    fn way<R: Real>(&self, d: [R; 3]) -> Way<'_, R> {
         let scene = self.scene;
         let zero = R::splat(0.0);
         let rays = Rays::new(scene, d, self.pixel);
@@ -166,16 +167,11 @@ impl Look<'_> {
         for c in 0..3 {
             sky[c] = sky[c] * R::splat(scene.seen_strength);
         }
-        let mut spans = Spans::none();
-        if CLOUDS {
-            let form = &scene.clouds.as_ref().expect("this kernel is for scenes with clouds").form.0;
-            spans = rays.spans(form.base, form.depth, to_ground);
-        }
         let mut fog = [zero; 3];
         if let Some(there) = &scene.fog {
             fog = self.fog_light(there, &rays, &sky);
         }
-        Way { rays, skies, to_ground, spans, sky, fog }
+        Way { rays, skies, to_ground, shade: Shade::none(), sky, fog }
     }
 
     /// Share of the ground that is seen where sky and ground go over into each other.
@@ -241,12 +237,12 @@ impl Look<'_> {
         sum
     }
 
-    /// The air and fog up to a distance, darker where they lie under clouds.
+    /// The air and fog up to a distance, with the shadows of clouds in the air.
     #[inline(always)]
     fn air<R: Real, const CLOUDS: bool>(&self, way: &Way<R>, distance: R) -> Front<R> {
         let mut front = self.air_light(way, distance);
         if CLOUDS {
-            self.dim(way, distance, &mut front.light);
+            way.shade.take(distance, &mut front.light);
         }
         if let Some(fog) = &self.scene.fog {
             let passed = fog_in_front(fog, &way.rays, way.to_ground, distance);
@@ -256,29 +252,6 @@ impl Look<'_> {
             }
         }
         front
-    }
-
-    /// Takes from the air's light what clouds overhead keep from the part of the way that lies below them.
-    #[inline(always)]
-    fn dim<R: Real>(&self, way: &Way<R>, distance: R, light: &mut [R; 3]) {
-        let lost = R::splat(1.0 - self.scene.ambience.under_clouds);
-        let (from, to) = (way.spans.under_from.min(distance), way.spans.under_to.min(distance));
-        if !from.lt(to).any() {
-            return;
-        }
-        // One loop over both ends, so that the tables' look-up is compiled once.
-        for (at, sign) in [(to, -1.0), (from, 1.0)] {
-            if sign > 0.0 && !R::splat(0.0).lt(from).any() {
-                break;
-            }
-            let air = self.air_light(way, at).light;
-            for c in 0..3 {
-                light[c] = (air[c] * lost).mul_add(R::splat(sign), light[c]);
-            }
-        }
-        for c in 0..3 {
-            light[c] = light[c].max(R::splat(0.0));
-        }
     }
 }
 

@@ -50,22 +50,11 @@ impl<R: Real> Turn<R> {
     }
 }
 
-/// The parts of rays that matter for a layer, as distances.
-pub struct Spans<R: Real> {
-    /// Where the layer's shell begins and ends along the ray.
+/// A part of each ray, as distances; empty where it does not begin before it ends.
+#[derive(Clone, Copy)]
+pub struct Span<R: Real> {
     pub start: R,
     pub end: R,
-    /// The part of the way below the base.
-    pub under_from: R,
-    pub under_to: R,
-}
-
-impl<R: Real> Spans<R> {
-    #[inline(always)]
-    pub fn none() -> Self {
-        let zero = R::splat(0.0);
-        Spans { start: zero, end: zero, under_from: zero, under_to: zero }
-    }
 }
 
 const FAR: f32 = 9e5;
@@ -142,30 +131,55 @@ impl<'a, R: Real> Rays<'a, R> {
         R::select(hits & R::splat(0.0).le(near), near, R::splat(f32::MAX))
     }
 
-    /// Where the rays pass a layer and where they are below it.
+    /// Where the rays pass between two altitudes: on their way down, or on their way up from their lowest point.
     #[inline(always)]
-    pub fn spans(&self, base: f32, depth: f32, to_ground: R) -> Spans<R> {
+    pub fn between(&self, from: f32, to: f32, rising: bool, to_ground: R) -> Span<R> {
         let zero = R::splat(0.0);
-        let (base_near, base_far) = self.to_shell(base);
-        let (top_near, top_far) = self.to_shell(base + depth);
+        let none = R::splat(FAR * 0.999);
+        let (low_near, low_far) = self.to_shell(from);
+        let (high_near, high_far) = self.to_shell(to);
+        let lowest = (-(self.planet + self.eye) * self.direction[2]).max(zero);
+        let misses_low = none.le(low_near);
+        let (start, end);
+        if rising {
+            start = R::select(misses_low, lowest, low_far.max(lowest));
+            end = high_far;
+        } else {
+            start = high_near;
+            end = R::select(misses_low, lowest, low_near.min(lowest));
+        }
+        let end = R::select(none.le(high_near), zero, end.min(to_ground).min(R::splat(FAR)));
+        Span { start: start.max(zero), end }
+    }
+
+    /// Where the rays first come between two altitudes and where they leave them for the last time: they may pass below in
+    /// the meantime.
+    #[inline(always)]
+    pub fn shell(&self, from: f32, to: f32, to_ground: R) -> Span<R> {
+        let zero = R::splat(0.0);
+        let (_, low_far) = self.to_shell(from);
+        let (high_near, high_far) = self.to_shell(to);
         let eye = self.scene.eye_altitude as f32;
         let end_of_ray = to_ground.min(R::splat(FAR));
-        let (start, end, under_from, under_to);
-        if eye < base {
-            start = base_far.max(zero);
-            end = top_far.max(zero);
-            under_from = zero;
-            under_to = start.min(end_of_ray);
+        let (start, end);
+        if eye < from {
+            start = low_far.max(zero);
+            end = high_far.max(zero);
         } else {
-            // From above or inside: down through the layer, perhaps out below and up again.
             let none = R::splat(FAR);
-            start = if eye > base + depth { R::select(top_near.lt(zero), none, top_near) } else { zero };
-            let dips = zero.le(base_near) & base_near.lt(R::splat(FAR * 0.999));
-            under_from = R::select(dips, base_near, none);
-            under_to = R::select(dips, base_far.min(end_of_ray), none);
-            end = R::select(zero.lt(top_far), top_far, zero);
+            start = if eye > to { R::select(high_near.lt(zero), none, high_near) } else { zero };
+            end = R::select(zero.lt(high_far), high_far, zero);
         }
-        Spans { start, end: end.min(end_of_ray), under_from, under_to }
+        Span { start, end: end.min(end_of_ray) }
+    }
+
+    /// Where the rays are below an altitude.
+    #[inline(always)]
+    pub fn below(&self, altitude: f32, to_ground: R) -> Span<R> {
+        let zero = R::splat(0.0);
+        let (near, far) = self.to_shell(altitude);
+        let end = far.min(to_ground).min(R::splat(FAR));
+        Span { start: near.max(zero), end: R::select(R::splat(FAR * 0.999).le(near), zero, end) }
     }
 
     /// Radiance of the ground, or the land on it, at the end of rays `t` long: its albedo under all lights and the sky, with
@@ -198,12 +212,13 @@ impl<'a, R: Real> Rays<'a, R> {
             let facing = normal[0] * sun[0] + normal[1] * sun[1] + normal[2] * up;
             let mut lit = facing.max(zero) * surface.lit[i] * R::splat(light.strength);
             let mut depth = R::splat(fog) / up.max(R::splat(0.02));
-            if let Some(clouds) = &scene.clouds {
+            for clouds in &scene.clouds {
                 // Where the light that falls here left the layer.
-                let base = R::splat(clouds.form.0.base);
-                let run = base / up.max(R::splat(0.005));
+                let base = R::splat(clouds.form.0.base) - p.altitude.max(zero);
+                let run = base.max(zero) / up.max(R::splat(0.005));
                 let (x, y) = (run.mul_add(sun[0], p.x), run.mul_add(sun[1], p.y));
-                depth = depth + clouds.depths[i].at(x, y, R::splat(0.0));
+                let z = (-base).max(zero);
+                depth = clouds.depths[i].at(x, y, z).mul_add(R::splat(clouds.shadow_on_land), depth);
             }
             lit = lit * (-depth).exp();
             for c in 0..3 {

@@ -4,9 +4,11 @@
 //! air in front of them.
 
 use super::looks::{ANSWERED, OF_LIGHT, SURROUNDINGS};
+use super::march::CloudLight;
 use super::{Look, Way};
-use crate::scene::MAX_LIGHTS;
+use crate::scene::{MAX_LIGHTS, Surroundings};
 use crate::simd::{Mask, Real};
+use crate::spectrum::Rgb;
 
 /// Stretches of each ray that are kept before they get their colours.
 const KEPT: usize = 4;
@@ -34,6 +36,8 @@ pub struct Colour<'a, R: Real> {
     pub look: &'a Look<'a>,
     pub way: &'a Way<'a, R>,
     pub phases: [Phases<R>; MAX_LIGHTS],
+    pub around: Surroundings,
+    pub tint: Rgb,
 }
 
 impl Stretches {
@@ -83,37 +87,36 @@ impl Stretches {
         self.most == KEPT
     }
 
-    /// Adds all stretches to the light of their rays, and forgets them.
+    /// Adds all stretches to what is seen along their rays, and forgets them.
     #[inline(always)]
-    pub fn close<R: Real>(&mut self, colour: &Colour<R>, mut light: [R; 3]) -> [R; 3] {
+    pub fn close<R: Real>(&mut self, colour: &Colour<R>, seen: &mut CloudLight<R>) {
         for k in 0..self.most {
             let mut parts = [R::splat(0.0); ANSWERED];
             for (part, values) in parts.iter_mut().zip(&self.light[k]) {
                 *part = R::load(values);
             }
-            light = colour.add(R::load(&self.opacity[k]), R::load(&self.distance[k]), &parts, light);
+            colour.add(R::load(&self.opacity[k]), R::load(&self.distance[k]), &parts, seen);
         }
         *self = Stretches::new();
-        light
     }
 }
 
 impl<R: Real> Colour<'_, R> {
     /// Colours a stretch and puts it behind the air in front of it.
     #[inline(always)]
-    fn add(&self, opacity: R, distance: R, parts: &[R; ANSWERED], mut light: [R; 3]) -> [R; 3] {
+    fn add(&self, opacity: R, distance: R, parts: &[R; ANSWERED], seen: &mut CloudLight<R>) {
         let scene = self.look.scene;
         let t = distance / opacity.max(R::splat(1e-9));
         let p = self.way.rays.at(t);
-        let a = &scene.ambience;
+        let a = &self.around;
         let [above, beside, below, lean] = [parts[0], parts[1], parts[2], parts[3]];
         let mut own = [R::splat(0.0); 3];
         for c in 0..3 {
-            let sides = 0.65 * a.around[c] + 0.35 * a.ground[c];
+            let sides = 0.65 * a.around[c] + 0.35 * a.below[c];
             own[c] = above * R::splat(a.overhead[c])
                 + beside * R::splat(sides)
-                + below * R::splat(a.ground[c])
-                + lean * R::splat(a.overhead[c] - a.ground[c]);
+                + below * R::splat(a.below[c])
+                + lean * R::splat(a.overhead[c] - a.below[c]);
         }
         for (i, source) in scene.lights.iter().enumerate() {
             let first = SURROUNDINGS + OF_LIGHT * i;
@@ -130,9 +133,11 @@ impl<R: Real> Colour<'_, R> {
         }
         let front = self.look.air::<R, true>(self.way, t);
         for c in 0..3 {
-            let own = own[c].max(R::splat(0.0));
-            light[c] = light[c] + own * front.through[c] + front.light[c] * opacity;
+            let through = front.through[c] * R::splat(self.tint[c]);
+            seen.light[c] =
+                seen.light[c] + own[c].max(R::splat(0.0)) * through + front.light[c] * (opacity - parts[4]);
         }
-        light
+        // What stands behind is seen with the air before it.
+        seen.onward = seen.onward + parts[4];
     }
 }

@@ -1,5 +1,7 @@
 //! The light meter: what a sky sheds, read off the same rays that make its picture.
 
+pub mod seek;
+
 use crate::camera::{Camera, Projection, angles_of, toward};
 use crate::develop::{suggested_ev100, white_luminance};
 use crate::document::Sky;
@@ -100,7 +102,7 @@ pub fn readouts(sky: &Sky, scene: &Scene) -> Readouts {
         zenith_cd_m2: luminance(zenith) as f64,
         horizon_cd_m2: horizon,
         sun_visible_fraction: brightest.visible,
-        cover_fraction: scene.clouds.as_ref().map_or(0.0, |c| c.form.1.cover()),
+        cover_fraction: 1.0 - scene.clouds.iter().map(|c| 1.0 - c.form.1.cover()).product::<f64>(),
         cover_seen_fraction: cover_seen(scene),
         suggested_ev100: suggested_ev100(global),
         penumbra_at_100_m: 200.0 * brightest.radius.tan(),
@@ -154,7 +156,7 @@ fn temperature(rgb: Rgb) -> Option<f64> {
 
 /// Directions spread evenly over the upper hemisphere (a spiral of the golden angle).
 fn cover_seen(scene: &Scene) -> f64 {
-    if scene.clouds.is_none() {
+    if scene.clouds.is_empty() {
         return 0.0;
     }
     const COUNT: usize = 4096;

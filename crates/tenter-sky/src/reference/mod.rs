@@ -2,11 +2,12 @@
 //!
 //! Paths of light are followed backwards from the eye through spherical shells of air, scattered as often as chance has
 //! it, and lit by the sun at every turn. It reads the same [`Medium`](crate::air::Medium) as the live integrator and
-//! shares none of its tables, so that the two can be held against each other. Clouds are not in it yet.
+//! shares none of its tables, so that the two can be held against each other. Clouds are the live integrator's forms, at their finest.
 //!
 //! All [`BANDS`](crate::spectrum::BANDS) wavelengths go along one path: where to collide is drawn for all of them
 //! together, each band carries its own weight (spectral tracking; Kutz, Habel, Li and Novak 2017).
 
+mod clouds;
 mod paths;
 mod phase;
 mod shells;
@@ -23,9 +24,7 @@ use rayon::prelude::*;
 /// What the reference integrator can't do.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum Unable {
-    #[error(
-        "clouds: the reference integrator does not follow light through clouds yet; mute or remove the layer"
-    )]
+    #[error("clouds: the reference integrator knows white clouds with their whole shadow only")]
     Clouds,
     #[error("fog: the reference integrator does not follow light through low fog yet; mute it")]
     Fog,
@@ -88,7 +87,7 @@ impl Tally {
     }
 }
 
-/// Follows light in a scene without clouds.
+/// Follows light in a scene.
 pub struct Reference<'a> {
     scene: &'a Scene,
     paths: AirPaths<'a>,
@@ -113,11 +112,13 @@ pub struct Wish {
     pub noise_percent: f64,
     /// Paths for each pixel.
     pub most_paths: u64,
+    /// Whether paths are spread over the pixels, or all go through their middles.
+    pub spread: bool,
 }
 
 impl<'a> Reference<'a> {
     pub fn new(scene: &'a Scene) -> Result<Reference<'a>, Unable> {
-        if scene.clouds.is_some() {
+        if scene.clouds.iter().any(|c| c.tint != [1.0; 3] || c.shadow_on_land != 1.0) {
             return Err(Unable::Clouds);
         }
         if scene.fog.is_some() {
@@ -131,7 +132,10 @@ impl<'a> Reference<'a> {
             return Err(Unable::Source);
         }
         let lights: Vec<_> = scene.lights.iter().map(|l| l.placed).collect();
-        Ok(Reference { scene, paths: AirPaths::new(&scene.air.medium, &lights, scene.eye_altitude) })
+        Ok(Reference {
+            scene,
+            paths: AirPaths::new(&scene.air.medium, &lights, &scene.clouds, scene.eye_altitude),
+        })
     }
 
     /// Radiance along one direction (x east, y north, z up), by paths until the standard error is under this share of it,
@@ -143,7 +147,7 @@ impl<'a> Reference<'a> {
             let more = begun.max(16 * BATCH).min(most - begun).div_ceil(BATCH);
             let sum = (0..more)
                 .into_par_iter()
-                .map(|batch| self.batch(direction, begun + batch * BATCH, BATCH))
+                .map(|batch| self.batch(|_| direction, begun + batch * BATCH, BATCH))
                 .reduce(Tally::default, Tally::merge);
             tally = tally.merge(sum);
             let now = tally.estimate();
@@ -170,14 +174,18 @@ impl<'a> Reference<'a> {
         let mut spent = 0;
         loop {
             tallies.par_iter_mut().enumerate().for_each(|(i, tally)| {
-                let at = ((i % width) as f64 + 0.5, (i / width) as f64 + 0.5);
-                let Some(direction) = camera.direction(at.0, at.1) else { return };
+                let (x, y) = ((i % width) as f64, (i / width) as f64);
+                let Some(middle) = camera.direction(x + 0.5, y + 0.5) else { return };
+                let draw = |rng: &mut Rng| {
+                    let place = if wish.spread { (rng.f64(), rng.f64()) } else { return middle };
+                    camera.direction(x + place.0, y + place.1).unwrap_or(middle)
+                };
                 // Asked every few paths, so that a pixel of many does not hold a hand up.
                 let mut left = paths;
                 while left > 0 && !called_off() {
                     let some = left.min(AT_ONCE);
                     let seed = (i as u64) << 32 | tally.paths;
-                    *tally = tally.merge(self.batch(direction, seed, some));
+                    *tally = tally.merge(self.batch(draw, seed, some));
                     left -= some;
                 }
             });
@@ -199,10 +207,12 @@ impl<'a> Reference<'a> {
         }
     }
 
-    fn batch(&self, direction: [f64; 3], seed: u64, paths: u64) -> Tally {
+    /// Some paths, each in a direction that is drawn for it.
+    fn batch(&self, draw: impl Fn(&mut Rng) -> [f64; 3], seed: u64, paths: u64) -> Tally {
         let mut rng = Rng::with_seed(seed);
         let mut tally = Tally::default();
         for _ in 0..paths {
+            let direction = draw(&mut rng);
             let seen = self.paths.follow(direction, &mut rng);
             // Airglow lies beyond the air, the same all round.
             let glow = if seen.ends_in_space { self.scene.night_glow } else { 0.0 };

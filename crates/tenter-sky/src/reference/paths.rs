@@ -1,9 +1,10 @@
-//! Paths of light through air and ground.
+//! Paths of light through air, clouds and ground.
 
+use super::clouds::CloudField;
 use super::phase::{lobed_cosine, rayleigh_cosine, turned};
 use super::shells::{Next, Shells, Under};
 use crate::air::{Medium, rayleigh_phase};
-use crate::scene::PlacedLight;
+use crate::scene::{Clouds, PlacedLight};
 use crate::spectrum::{BANDS, LightToRgb, Rgb, Spectrum};
 use fastrand::Rng;
 use glam::DVec3;
@@ -15,6 +16,7 @@ pub struct AirPaths<'a> {
     lights: Vec<Disc>,
     eye: DVec3,
     shells: Shells,
+    clouds: CloudField<'a>,
 }
 
 /// A light to send rays to.
@@ -46,7 +48,12 @@ struct Here {
 type Phases = [f32; 3];
 
 impl<'a> AirPaths<'a> {
-    pub fn new(medium: &'a Medium, lights: &[PlacedLight], eye_altitude: f64) -> AirPaths<'a> {
+    pub fn new(
+        medium: &'a Medium,
+        lights: &[PlacedLight],
+        clouds: &'a [Clouds],
+        eye_altitude: f64,
+    ) -> AirPaths<'a> {
         let disc = |light: &PlacedLight| Disc {
             direction: DVec3::from_array(light.in_sky.direction).normalize(),
             radius: light.in_sky.disc_radius,
@@ -58,6 +65,7 @@ impl<'a> AirPaths<'a> {
             lights: lights.iter().filter(|l| l.in_sky.strength > 0.0).map(disc).collect(),
             eye: DVec3::new(0.0, 0.0, medium.planet + eye_altitude),
             shells: Shells::new(medium),
+            clouds: CloudField::new(clouds, medium.planet),
         }
     }
 
@@ -71,8 +79,26 @@ impl<'a> AirPaths<'a> {
             return Seen { light, ends_in_space };
         };
         loop {
-            match self.shells.go(&mut at, direction, free_path(rng)) {
+            let from = at.place;
+            let mut next = self.shells.go(&mut at, direction, free_path(rng));
+            // Air and clouds each have their next collision; the nearer one happens.
+            if let Some(met) = self.clouds.meet(from, direction, from.distance(at.place), rng) {
+                at = self.shells.at(from + direction * met.distance);
+                next = Next::Droplet { part: met.part };
+            }
+            match next {
                 Next::Space => break,
+                Next::Droplet { part } => {
+                    for disc in &self.lights {
+                        let toward = disc.draw(rng);
+                        let lit = self.light_at(at, toward, rng);
+                        let phase = self.clouds.phase(part, direction.dot(toward));
+                        disc.add(weight * lit * phase, &mut light);
+                    }
+                    let (cosine, gain) = self.clouds.turn(part, rng);
+                    weight *= gain;
+                    direction = turned(direction, cosine, rng);
+                }
                 Next::Ground => {
                     let up = at.place.normalize();
                     for disc in &self.lights {
@@ -184,11 +210,14 @@ impl<'a> AirPaths<'a> {
 
     /// Share of light from space that reaches a place, by ratio tracking (Novak, Selle and Jarosz 2014).
     fn light_at(&self, mut at: Under, direction: DVec3, rng: &mut Rng) -> Spectrum {
-        let mut through = Spectrum::splat(1.0);
+        let mut through = Spectrum::splat(self.clouds.through(at.place, direction, rng));
+        if through.max() <= 0.0 {
+            return Spectrum::ZERO;
+        }
         loop {
             match self.shells.go(&mut at, direction, free_path(rng)) {
                 Next::Space => return through,
-                Next::Ground => return Spectrum::ZERO,
+                Next::Ground | Next::Droplet { .. } => return Spectrum::ZERO,
                 Next::Perhaps { bound } => {
                     let extinction = self.here(at.place).extinction;
                     for b in 0..BANDS {
@@ -259,7 +288,7 @@ mod tests {
     fn tracked_sunlight_is_what_the_column_lets_through() {
         let medium = Medium::new(&document::Air { visibility_km: 30.0, ..Default::default() });
         for elevation in [60.0, 8.0] {
-            let paths = AirPaths::new(&medium, &in_the_south(elevation), 2.0);
+            let paths = AirPaths::new(&medium, &in_the_south(elevation), &[], 2.0);
             let sun = paths.lights[0].direction;
             let at = paths.shells.enter(paths.eye, sun).unwrap();
             let mut rng = Rng::with_seed(1);
@@ -283,7 +312,7 @@ mod tests {
     #[test]
     fn paths_bring_back_numbers_and_know_the_ground() {
         let medium = Medium::new(&document::Air { ozone_du: 0.0, ground_albedo: 0.0, ..Default::default() });
-        let paths = AirPaths::new(&medium, &in_the_south(45.0), 2.0);
+        let paths = AirPaths::new(&medium, &in_the_south(45.0), &[], 2.0);
         let mut rng = Rng::with_seed(5);
         for i in 0..20_000 {
             let e = (i as f64 / 20_000.0 * 180.0 - 90.0).to_radians();

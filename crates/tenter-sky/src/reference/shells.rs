@@ -31,6 +31,10 @@ pub enum Next {
     Perhaps {
         bound: f64,
     },
+    /// A collision in the cloud of that number; shells of air know of none.
+    Droplet {
+        part: usize,
+    },
     Ground,
     Space,
 }
@@ -54,11 +58,16 @@ impl Shells {
     pub fn enter(&self, place: DVec3, direction: DVec3) -> Option<Under> {
         let altitude = self.altitude(place);
         if altitude < TOP_M {
-            let shell = EDGES_KM[1..SHELLS].partition_point(|edge| edge * 1000.0 <= altitude);
-            return Some(Under { place, shell });
+            return Some(self.at(place));
         }
         let t = self.crossing(place, direction, TOP_M)?.0;
         (t > 0.0).then(|| Under { place: place + direction * t, shell: SHELLS - 1 })
+    }
+
+    /// A place in the air.
+    pub fn at(&self, place: DVec3) -> Under {
+        let altitude = self.altitude(place);
+        Under { place, shell: EDGES_KM[1..SHELLS].partition_point(|edge| edge * 1000.0 <= altitude) }
     }
 
     pub fn on_ground(&self, place: DVec3) -> Under {

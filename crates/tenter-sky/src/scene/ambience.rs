@@ -1,6 +1,6 @@
 //! Light that comes from all around: on level ground, and on clouds from above, beside and below.
 
-use super::{Fog, Light};
+use super::{Fog, Light, MAX_LIGHTS};
 use crate::air::{Medium, SkyColour, narrow};
 use crate::clouds::diffusion::slab_transmittance;
 use crate::clouds::form::Survey;
@@ -10,19 +10,97 @@ use crate::spectrum::{LightToRgb, Rgb, luminance};
 use std::f64::consts::PI;
 
 /// Means over the whole sky. Illuminances in lx, radiances in cd/m2, linear Rec.709.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Debug)]
 pub struct Ambience {
     /// Illuminance of level ground by everything but the direct lights, where no cloud stands in particular.
     pub ground_diffuse: Rgb,
     /// Radiance of the ground, seen from above.
     pub ground: Rgb,
-    /// Mean radiance of the sky overhead and around the horizon.
-    pub overhead: Rgb,
-    pub around: Rgb,
-    /// Light in the air under clouds as a share of what it would be without them.
-    pub under_clouds: f32,
+    /// What surrounds each cloud layer, from the lowest up.
+    pub layers: Vec<Surroundings>,
     /// Mean radiance that fog sends on of what it gets from all sides.
     pub fog: Rgb,
+}
+
+/// Mean radiance around a cloud layer, and what it takes from below.
+#[derive(Clone, Copy, Debug)]
+pub struct Surroundings {
+    pub overhead: Rgb,
+    pub around: Rgb,
+    pub below: Rgb,
+    /// Share of the air's light under this layer that it takes, and all layers above it have left.
+    pub taken: f32,
+    /// The same of what comes straight from each light.
+    pub straight_taken: [f32; MAX_LIGHTS],
+}
+
+/// What a layer does to light in the mean over its columns.
+struct Slab {
+    /// Share let through of the sky's light; the rest is sent back.
+    of_sky: f32,
+    /// For each light: share let through, and share that comes straight.
+    of_lights: Vec<(f32, f32)>,
+}
+
+impl Slab {
+    /// `mean`: over columns, of a function of their optical depth.
+    fn new(lights: &[Light], mean: impl Fn(&dyn Fn(f64) -> f64) -> f64) -> Slab {
+        let of_lights = lights.iter().map(|light| {
+            let up = light.direction()[2].max(0.0);
+            let through = mean(&|t| slab_transmittance(t, up.max(0.05)));
+            (through as f32, mean(&|t| (-t / up.max(0.02)).exp()) as f32)
+        });
+        Slab { of_sky: mean(&|t| slab_transmittance(t, 0.6)) as f32, of_lights: of_lights.collect() }
+    }
+}
+
+/// Fluxes at the levels between slabs, the ground's first: down and up, and each light's straight part.
+struct Levels {
+    down: Vec<Rgb>,
+    up: Vec<Rgb>,
+    straight: Vec<Rgb>,
+}
+
+impl Levels {
+    /// The sky's light and the lights' (on level ground) come in at the top; slabs and ground send light to and fro
+    /// (the two-stream adding of slabs, for example Liou 2002, section 6.4).
+    fn between(slabs: &[Slab], sky: Rgb, lights: &[Rgb], albedo: Rgb) -> Levels {
+        let n = slabs.len();
+        let mut direct = vec![lights.to_vec(); n + 1];
+        for i in (0..n).rev() {
+            for (l, (_, straight)) in slabs[i].of_lights.iter().enumerate() {
+                direct[i][l] = direct[i + 1][l].map(|v| v * straight);
+            }
+        }
+        let sum = |level: &[Rgb], share: &dyn Fn(usize) -> f32, c: usize| -> f32 {
+            level.iter().enumerate().map(|(l, v)| v[c] * share(l)).sum()
+        };
+        let (mut down, mut up) = (vec![sky; n + 1], vec![[0.0; 3]; n + 1]);
+        let straight: Vec<Rgb> =
+            direct.iter().map(|level| [0, 1, 2].map(|c| sum(level, &|_| 1.0, c))).collect();
+        // Each turn adds a passage to and fro; what is left after these is nothing.
+        for _ in 0..60 {
+            for c in 0..3 {
+                for i in (0..n).rev() {
+                    let Slab { of_sky, of_lights } = &slabs[i];
+                    let scattered = sum(&direct[i + 1], &|l| of_lights[l].0 - of_lights[l].1, c);
+                    down[i][c] = of_sky * down[i + 1][c] + (1.0 - of_sky) * up[i][c] + scattered;
+                }
+                up[0][c] = albedo[c] * (down[0][c] + straight[0][c]);
+                for i in 0..n {
+                    let Slab { of_sky, of_lights } = &slabs[i];
+                    let back = sum(&direct[i + 1], &|l| 1.0 - of_lights[l].0, c);
+                    up[i + 1][c] = of_sky * up[i][c] + (1.0 - of_sky) * down[i + 1][c] + back;
+                }
+            }
+        }
+        Levels { down, up, straight }
+    }
+
+    /// Luminous flux down through a level.
+    fn total_down(&self, level: usize) -> f32 {
+        luminance(self.down[level]) + luminance(self.straight[level])
+    }
 }
 
 /// The sky as it lights things.
@@ -34,49 +112,55 @@ pub struct SkyLight<'a> {
 }
 
 impl Ambience {
-    pub fn new(medium: &Medium, sky: &SkyLight, clouds: Option<&Survey>, fog: Option<&Fog>) -> Ambience {
+    /// `clouds`: the layers' columns, from the lowest up.
+    pub fn new(medium: &Medium, sky: &SkyLight, clouds: &[&Survey], fog: Option<&Fog>) -> Ambience {
         let albedo = medium.ground_rgb;
         let (level, around) = (sky.level_illuminance(), sky.horizon_radiance());
-        let overhead = level.map(|v| v / PI as f32);
-        // Means over columns: what gets through of each light, of it unscattered, and of the sky's.
-        let of_sky = clouds.map_or(1.0, |survey| survey.mean(|t| slab_transmittance(t, 0.6)) as f32);
-        let fog_column = fog.map_or(0.0, Fog::column);
-        let (mut clear, mut total, mut unscattered) = (level, level.map(|v| v * of_sky), [0.0; 3]);
-        for light in sky.lights {
+        let on_level = |light: &Light| {
             let up = light.direction()[2].max(0.0);
-            let direct = light.clear(0.0).map(|v| v * up as f32);
-            let (mut through, mut straight) = (1.0, 1.0);
-            if let Some(survey) = clouds {
-                through = survey.mean(|t| slab_transmittance(t, up.max(0.05)));
-                straight = survey.mean(|t| (-t / up.max(0.02)).exp());
+            light.clear(0.0).map(|v| v * up as f32)
+        };
+        let lights: Vec<Rgb> = sky.lights.iter().map(on_level).collect();
+        let column = fog.map(Fog::column);
+        let slabs: Vec<Slab> = column
+            .iter()
+            .map(|t| Slab::new(sky.lights, |f| f(*t)))
+            .chain(clouds.iter().map(|survey| Slab::new(sky.lights, |f| survey.mean(f))))
+            .collect();
+        let levels = Levels::between(&slabs, level, &lights, albedo);
+        let radiance = |flux: Rgb| flux.map(|v| v / PI as f32);
+        let lowest = slabs.len() - clouds.len();
+        let mut layers = Vec::with_capacity(clouds.len());
+        let (mut open, mut left) = (1.0, 1.0);
+        let mut straight_left = [1.0; MAX_LIGHTS];
+        for i in (lowest..slabs.len()).rev() {
+            let overhead = radiance(levels.down[i + 1]);
+            let (above, under) = (levels.total_down(i + 1), levels.total_down(i));
+            let share = if above > 0.0 { (under / above).min(1.0) } else { slabs[i].of_sky };
+            let mut straight_taken = [0.0; MAX_LIGHTS];
+            for (l, (_, straight)) in slabs[i].of_lights.iter().enumerate() {
+                straight_taken[l] = straight_left[l] * (1.0 - straight);
+                straight_left[l] *= straight;
             }
-            if fog.is_some() {
-                through *= slab_transmittance(fog_column, up.max(0.05));
-                straight *= (-fog_column / up.max(0.02)).exp();
-            }
-            for c in 0..3 {
-                clear[c] += direct[c];
-                total[c] += direct[c] * through as f32;
-                unscattered[c] += direct[c] * straight as f32;
-            }
+            layers.push(Surroundings {
+                overhead,
+                // Layers above hide the clear sky's horizon.
+                around: [0, 1, 2].map(|c| overhead[c] + (around[c] - overhead[c]) * open),
+                below: radiance(levels.up[i]),
+                taken: left * (1.0 - share),
+                straight_taken,
+            });
+            open *= slabs[i].of_sky;
+            left *= share;
         }
-        let mut diffuse = [0.0; 3];
-        for c in 0..3 {
-            // Ground and clouds send light to and fro.
-            total[c] /= 1.0 - albedo[c] * (1.0 - of_sky);
-            diffuse[c] = (total[c] - unscattered[c]).max(0.0);
-        }
-        let under =
-            if luminance(clear) > 0.0 { (luminance(total) / luminance(clear)).min(1.0) } else { of_sky };
-        let ground = [0, 1, 2].map(|c| total[c] * albedo[c] / PI as f32);
+        layers.reverse();
+        let (ground_diffuse, ground) = (levels.down[0], radiance(levels.up[0]));
         Ambience {
-            ground_diffuse: diffuse,
+            ground_diffuse,
             ground,
-            overhead,
-            around,
-            under_clouds: if clouds.is_some() { under } else { 1.0 },
+            layers,
             // Half of what surrounds a droplet is sky, half is ground.
-            fog: [0, 1, 2].map(|c| 0.5 * (diffuse[c] / PI as f32 + ground[c])),
+            fog: [0, 1, 2].map(|c| 0.5 * (ground_diffuse[c] / PI as f32 + ground[c])),
         }
     }
 }

@@ -8,7 +8,7 @@ mod fog;
 mod lights;
 mod workshop;
 
-pub use ambience::Ambience;
+pub use ambience::{Ambience, Surroundings};
 pub use fog::Fog;
 pub use lights::{
     Face, MAX_LIGHTS, PlacedLight, PlacedMoon, PlacedSun, grade_of, moonlight, placed_lights, time_of,
@@ -39,7 +39,10 @@ pub struct Scene {
     pub fog: Option<Fog>,
     /// What each light sends onto a plane that faces it inside the fog, in the mean, lx.
     pub fog_lit: [Rgb; MAX_LIGHTS],
-    pub clouds: Option<Clouds>,
+    /// From the lowest base up.
+    pub clouds: Vec<Clouds>,
+    /// The altitudes that hold clouds, from the lowest up.
+    pub bands: Vec<Band>,
     pub land: Option<Arc<Land>>,
     pub ambience: Ambience,
 }
@@ -62,13 +65,44 @@ pub struct Horizon {
     pub softness: f32,
 }
 
-/// The cloud layer of a scene.
+/// One form of a scene's clouds: the bodies of a layer, or the anvils over them.
 pub struct Clouds {
+    /// The layer's place in the document.
+    pub layer: usize,
     /// The form, and columns taken all over it.
     pub form: Arc<(CloudForm, Survey)>,
     /// Toward each light.
     pub depths: Vec<Arc<SunDepth>>,
     pub phase: Arc<DropletPhase>,
+    pub tint: Rgb,
+    /// Share of its shadow that falls on the ground.
+    pub shadow_on_land: f32,
+}
+
+/// Altitudes (m) between which the same clouds are met.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Band {
+    pub from: f32,
+    pub to: f32,
+    /// Numbers of those clouds; the thickest first, whose drops stand for all.
+    pub clouds: Vec<usize>,
+}
+
+impl Band {
+    /// The bands of clouds, given the altitudes and the mean extinction of each.
+    pub fn of(clouds: &[(f32, f32, f32)]) -> Vec<Band> {
+        let mut edges: Vec<f32> = clouds.iter().flat_map(|(from, to, _)| [*from, *to]).collect();
+        edges.sort_by(f32::total_cmp);
+        edges.dedup();
+        let within = |pair: &[f32]| {
+            let (from, to) = (pair[0], pair[1]);
+            let there = |i: &usize| clouds[*i].0 <= from && to <= clouds[*i].1;
+            let mut inside: Vec<usize> = (0..clouds.len()).filter(there).collect();
+            inside.sort_by(|a, b| clouds[*b].2.total_cmp(&clouds[*a].2));
+            Band { from, to, clouds: inside }
+        };
+        edges.windows(2).map(within).filter(|band| !band.clouds.is_empty()).collect()
+    }
 }
 
 impl Light {
@@ -91,5 +125,26 @@ impl Scene {
     pub fn horizon_sine(&self) -> f32 {
         let (planet, h) = (self.planet(), self.eye_altitude);
         (-(h * (2.0 * planet + h)).sqrt() / (planet + h)) as f32
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn layers_that_cross_share_a_band() {
+        let bands = Band::of(&[(1000.0, 3000.0, 0.01), (2000.0, 2500.0, 0.05), (8000.0, 9000.0, 0.001)]);
+        let expected: [(f32, f32, &[usize]); 4] = [
+            (1000.0, 2000.0, &[0]),
+            (2000.0, 2500.0, &[1, 0]),
+            (2500.0, 3000.0, &[0]),
+            (8000.0, 9000.0, &[2]),
+        ];
+        assert_eq!(bands.len(), expected.len());
+        for (band, (from, to, clouds)) in bands.iter().zip(expected) {
+            assert_eq!((band.from, band.to, band.clouds.as_slice()), (from, to, clouds));
+        }
+        assert!(Band::of(&[]).is_empty());
     }
 }

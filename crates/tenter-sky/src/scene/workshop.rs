@@ -1,12 +1,13 @@
 //! Where scenes are made and their parts kept.
 
 use super::ambience::SkyLight;
-use super::{Ambience, Clouds, Fog, Horizon, Light, MAX_LIGHTS, Scene, placed_lights};
+use super::{Ambience, Band, Clouds, Fog, Horizon, Light, MAX_LIGHTS, Scene, placed_lights};
 use crate::air::{Air, AirView, Fineness, Making, SkyColour, SunlightTable};
 use crate::clouds::form::{CloudForm, Survey};
+use crate::clouds::ice;
 use crate::clouds::mie::DropletPhase;
 use crate::clouds::shadow::{DensityGrid, SunDepth};
-use crate::document::{self, CloudLayer, Sky, SkyKind};
+use crate::document::{self, CloudLayer, Colour, MAX_LAYERS, Phase, Sky, SkyKind};
 use crate::land::Land;
 use crate::source::painted;
 use crate::spectrum::Rgb;
@@ -18,6 +19,8 @@ use std::sync::{Arc, Mutex};
 /// Entries each stage keeps: the current one and a few to go back to; where there is one for each light, of as many.
 const KEPT: usize = 4;
 const KEPT_FOR_LIGHTS: usize = 2 * MAX_LIGHTS;
+/// For layers: all of a full sky, draft and fine, and some to go back to.
+const KEPT_FOR_LAYERS: usize = 2 * MAX_LAYERS + 6;
 
 type Key = [u8; 32];
 
@@ -82,10 +85,10 @@ impl Default for Workshop {
             view: Stage::keeping(KEPT_FOR_LIGHTS),
             sunlight: Stage::keeping(KEPT_FOR_LIGHTS),
             painted: Stage::keeping(KEPT),
-            form: Stage::keeping(KEPT),
-            density: Stage::keeping(KEPT),
-            sun_depth: Stage::keeping(KEPT_FOR_LIGHTS),
-            phase: Stage::keeping(KEPT),
+            form: Stage::keeping(KEPT_FOR_LAYERS),
+            density: Stage::keeping(KEPT_FOR_LAYERS),
+            sun_depth: Stage::keeping(2 * KEPT_FOR_LAYERS),
+            phase: Stage::keeping(KEPT_FOR_LAYERS),
             land: Stage::keeping(2),
             ambience: Stage::keeping(KEPT),
         }
@@ -104,6 +107,42 @@ impl Workshop {
     /// The tables of an air alone.
     pub fn air(&self, air: &document::Air, making: Making) -> Result<Arc<Air>, CalledOff> {
         self.air.get(key(air, making.fineness), making, || Air::new(air, making))
+    }
+
+    /// The forms a layer is made of: its bodies, and the anvils over them.
+    fn forms(
+        &self,
+        layer: &CloudLayer,
+        reach: f64,
+        making: Making,
+    ) -> Result<Vec<(Key, Arc<(CloudForm, Survey)>)>, CalledOff> {
+        // What does not change the form is left out of its key.
+        let formed = CloudLayer {
+            id: String::new(),
+            name: String::new(),
+            halo: 0.0,
+            scatter_tint: Colour::WHITE,
+            shadow_on_land: 1.0,
+            ..layer.clone()
+        };
+        let mut forms = Vec::new();
+        for anvil in [false, true] {
+            let form_key = key((&formed, reach, anvil), making.fineness);
+            if anvil && !CloudForm::has_anvils(layer) {
+                continue;
+            }
+            let form = self.form.get(form_key, making, || {
+                let form = if anvil {
+                    CloudForm::anvils(layer, reach, making)
+                } else {
+                    CloudForm::new(layer, reach, making)
+                };
+                let survey = form.survey(layer.counts_from());
+                (form, survey)
+            })?;
+            forms.push((form_key, form));
+        }
+        Ok(forms)
     }
 
     /// The scene of a document. `called_off` is asked all the while; it may not take back what it said.
@@ -139,18 +178,23 @@ impl Workshop {
             kind => Some(self.painted.get(painted_key, making, || painted(kind, planet, eye, first))?),
         };
 
-        let mut clouds = None;
-        let mut form_key = [0; 32];
-        let seen = |l: &&CloudLayer| !l.muted && l.cover > 0.0 && l.water_content_g_m3 > 0.0;
-        if let Some(layer) = sky.clouds.iter().find(seen) {
-            let reach = reach(planet, layer.base_m + layer.depth_m, eye);
-            let nameless = CloudLayer { id: String::new(), name: String::new(), ..layer.clone() };
-            form_key = key((nameless, reach), fineness);
-            let form = self.form.get(form_key, making, || {
-                let form = CloudForm::new(layer, reach, making);
-                let survey = form.survey();
-                (form, survey)
-            })?;
+        let mut parts = Vec::new();
+        for (number, layer) in sky.clouds.iter().enumerate() {
+            if !layer.muted && layer.cover > 0.0 && layer.water_content_g_m3 > 0.0 {
+                let reach = reach(planet, layer.base_m + layer.depth_m, eye);
+                parts.extend(
+                    self.forms(layer, reach, making)?.into_iter().map(|(key, form)| (number, key, form)),
+                );
+            }
+        }
+        let base = |form: &CloudForm| (form.base, form.base + form.depth);
+        parts.sort_by(|(_, _, a), (_, _, b)| {
+            base(&a.0).partial_cmp(&base(&b.0)).expect("altitudes are finite")
+        });
+        let mut clouds = Vec::with_capacity(parts.len());
+        let mut form_keys = Vec::with_capacity(parts.len());
+        for (number, form_key, form) in parts {
+            let layer = &sky.clouds[number];
             let density = self.density.get(form_key, making, || DensityGrid::new(&form.0, making))?;
             let mut depths = Vec::with_capacity(lights.len());
             for light in &lights {
@@ -159,23 +203,38 @@ impl Workshop {
                 let make = || SunDepth::new(&density, direction, planet, making);
                 depths.push(self.sun_depth.get(depth_key, making, make)?);
             }
+            let ice = layer.kind.phase() == Phase::Ice || form.0.is_anvil;
             // The drops' table is one, fine or not.
-            let phase_key = key(layer.droplet_um, Fineness::Full);
-            let phase = self.phase.get(phase_key, making, || DropletPhase::new(layer.droplet_um))?;
-            clouds = Some(Clouds { form, depths, phase });
+            let phase_key = key((ice, layer.droplet_um, layer.halo), Fineness::Full);
+            let phase = self.phase.get(phase_key, making, || {
+                if ice { ice::phase(layer.halo) } else { DropletPhase::new(layer.droplet_um) }
+            })?;
+            let tint = layer.scatter_tint.0.map(|v| v as f32);
+            let shadow_on_land = layer.shadow_on_land as f32;
+            clouds.push(Clouds { layer: number, form, depths, phase, tint, shadow_on_land });
+            form_keys.push(form_key);
         }
-        let survey = clouds.as_ref().map(|c| &c.form.1);
+        let heights: Vec<_> = clouds
+            .iter()
+            .map(|c| {
+                let (form, survey) = &*c.form;
+                (form.base, form.base + form.depth, survey.mean(|t| t) as f32 / form.depth)
+            })
+            .collect();
+        let bands = Band::of(&heights);
+        let surveys: Vec<&Survey> = clouds.iter().map(|c| &c.form.1).collect();
+        let cover = 1.0 - surveys.iter().map(|survey| 1.0 - survey.cover()).product::<f64>();
         let highest = sky_height(&lights);
-        let fog = Fog::new(&sky.fog, highest, survey.map_or(0.0, Survey::cover));
+        let fog = Fog::new(&sky.fog, highest, cover);
         let shed: Vec<_> =
             lights.iter().map(|l| (l.strength, l.direction(), l.placed.in_sky.to_rgb.key())).collect();
         let night_glow = (sky.night.floor_lx / PI) as f32;
         let ambience_key =
-            key((air_key, painted_key, form_key, shed, (&sky.source, &sky.fog, night_glow, eye)), fineness);
+            key((air_key, painted_key, form_keys, shed, (&sky.source, &sky.fog, night_glow, eye)), fineness);
         let ambience = self.ambience.get(ambience_key, making, || {
             let painted = painted.as_deref();
             let light = SkyLight { lights: &lights, painted, night_glow, source: &sky.source };
-            Ambience::new(&air.medium, &light, survey, fog.as_ref())
+            Ambience::new(&air.medium, &light, &surveys, fog.as_ref())
         })?;
         let mut land = None;
         if sky.land.shown && !sky.land.muted {
@@ -198,8 +257,9 @@ impl Workshop {
             fog_lit: fog.map_or([[0.0; 3]; MAX_LIGHTS], |fog| fog_lit(&fog, &lights)),
             fog,
             clouds,
+            bands,
             land,
-            ambience: *ambience,
+            ambience: (*ambience).clone(),
             lights,
         })
     }

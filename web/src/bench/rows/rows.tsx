@@ -5,6 +5,7 @@ import { Choice } from "../../parts/choice";
 import { Hint } from "../../parts/hint";
 import { useBench, type Rgb } from "../bench-store";
 import type { Group } from "../groups";
+import { bracket } from "../offers";
 import { Row } from "../row";
 import { ColourRow } from "./colour-row";
 
@@ -22,7 +23,7 @@ export function Rows({
   edit: (sky: Sky) => object | undefined;
   defaults?: object | undefined;
 }) {
-  const { change, settle } = useBench.getState();
+  const { change, settle, offer } = useBench.getState();
   const values = of as Values;
   const set = (name: string, value: unknown, moving: boolean) =>
     change((s) => {
@@ -39,6 +40,7 @@ export function Rows({
           {...(defaults ? { byDefault: Number((defaults as Values)[f.name]) } : {})}
           onChange={(v, moving) => set(f.name, v, moving)}
           onSettle={settle}
+          onBracket={() => offer(bracket(f, Number(values[f.name]), edit))}
         />
       );
     if (f.kind === "choice")

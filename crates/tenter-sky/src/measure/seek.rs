@@ -1,0 +1,294 @@
+//! Seek: where to slide a layer so that a wish comes true.
+//!
+//! Sliding clouds is the same as looking from elsewhere: nothing is formed anew, only the light's way through the layer is summed
+//! from many places beside the eye (or beside a spot of the land). Wishes are judged by what comes through all layers.
+
+use crate::camera::Camera;
+use crate::clouds::form::CloudForm;
+use crate::document::Sky;
+use crate::scene::{Clouds, Scene};
+use crate::simd::{Kernel, Real, dispatch};
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+use std::f64::consts::PI;
+
+/// What is wished for.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "of", rename_all = "snake_case", deny_unknown_fields)]
+pub enum Wish {
+    /// How the first light is seen from the eye.
+    Sun { seen: Seen },
+    /// Share of the first light's direct light that reaches the eye.
+    SunShare { share: f64 },
+    /// A part of the frame, from its left and upper edge, as shares of its width and height: free of clouds, or filled.
+    Frame { left: f64, top: f64, right: f64, bottom: f64, filled: bool },
+    /// A spot of the land, metres east and north of the eye: in the light or in the shadow of a cloud.
+    Spot { east_m: f64, north_m: f64, lit: bool },
+}
+
+/// How a light may be seen.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Seen {
+    Clear,
+    Veiled,
+    Hidden,
+    /// At the edge of a gap: half of what lies within a degree is free, half is not.
+    Rim,
+}
+
+/// A slide that fulfils a wish, more or less.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+pub struct Found {
+    pub slide_east_m: f64,
+    pub slide_north_m: f64,
+    /// What was judged: the share of light that comes through, or of the frame's part that is free; 0 to 1.
+    pub figure: f64,
+    /// How far that is from the wish; 0 is fulfilled.
+    pub off: f64,
+}
+
+/// Why nothing can be sought.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum NoSeek {
+    #[error("no layer {0:?} with clouds in it")]
+    Layer(String),
+    #[error("{0}")]
+    Wish(&'static str),
+}
+
+/// Places tried, and steps along each ray through a layer.
+const TRIED: usize = 4096;
+const STEPS: usize = 64;
+
+/// The best slides of a layer for a wish, best first and not two of the same gap: places are tried on a spiral up to 12 cells
+/// away.
+pub fn seek(
+    sky: &Sky,
+    scene: &Scene,
+    layer_id: &str,
+    wish: &Wish,
+    most: usize,
+) -> Result<Vec<Found>, NoSeek> {
+    let no_layer = || NoSeek::Layer(layer_id.into());
+    let number = sky.clouds.iter().position(|l| l.id == layer_id).ok_or_else(no_layer)?;
+    let layer = &sky.clouds[number];
+    let (moved, fixed): (Vec<&Clouds>, Vec<&Clouds>) = scene.clouds.iter().partition(|c| c.layer == number);
+    if moved.is_empty() {
+        return Err(no_layer());
+    }
+    let rays = rays_of(sky, scene, wish)?;
+    let reach = 12.0 * layer.cell_size_m.clamp(200.0, 8000.0);
+    let slides: Vec<[f32; 2]> = (0..TRIED)
+        .map(|i| {
+            // A sunflower's spiral: evenly spread, and no two in a line.
+            let (r, a) = ((i as f64 / TRIED as f64).sqrt() * reach, i as f64 * PI * (3.0 - 5f64.sqrt()));
+            [(r * a.sin()) as f32, (r * a.cos()) as f32]
+        })
+        .collect();
+    let planet = scene.planet();
+    // What comes through along each ray, for each slide.
+    let through: Vec<Vec<f32>> = rays
+        .par_iter()
+        .map(|ray| {
+            let still = depth(&fixed, planet, ray, &[[0.0; 2]])[0];
+            depth(&moved, planet, ray, &slides).into_iter().map(|d| (-d - still).exp()).collect()
+        })
+        .collect();
+    let mut found: Vec<Found> = (0..TRIED)
+        .map(|i| {
+            let (figure, off) = judge(wish, |ray| through[ray][i], rays.len());
+            let [east, north] = slides[i].map(f64::from);
+            Found {
+                slide_east_m: (layer.slide_east_m + east).round(),
+                slide_north_m: (layer.slide_north_m + north).round(),
+                figure,
+                off,
+            }
+        })
+        .collect();
+    // Of those that are as good, the nearest.
+    found.sort_by(|a, b| (a.off * 50.0).round().total_cmp(&(b.off * 50.0).round()));
+    let mut best: Vec<Found> = Vec::new();
+    for f in found {
+        let apart = |b: &Found| {
+            (b.slide_east_m - f.slide_east_m).hypot(b.slide_north_m - f.slide_north_m)
+                > 0.8 * layer.cell_size_m
+        };
+        if best.iter().all(apart) {
+            best.push(f);
+            if best.len() == most {
+                break;
+            }
+        }
+    }
+    Ok(best)
+}
+
+/// A way of light: from metres east and north of the eye at an altitude, in a direction.
+struct Ray {
+    from: [f64; 2],
+    altitude: f64,
+    direction: [f64; 3],
+}
+
+fn rays_of(sky: &Sky, scene: &Scene, wish: &Wish) -> Result<Vec<Ray>, NoSeek> {
+    let light = &scene.lights[0];
+    let sun = light.direction();
+    let needs_sun = matches!(wish, Wish::Sun { .. } | Wish::SunShare { .. } | Wish::Spot { .. });
+    if needs_sun && sun[2] <= 0.0 {
+        return Err(NoSeek::Wish("the first light is below the horizon"));
+    }
+    let eye = scene.eye_altitude;
+    let from_eye = |direction| Ray { from: [0.0; 2], altitude: eye, direction };
+    Ok(match *wish {
+        Wish::Sun { .. } | Wish::SunShare { .. } => {
+            // The disc, and a ring a degree wide around it.
+            let around = |i: usize| {
+                let r = if i == 0 { 0.0 } else { 1f64.to_radians() };
+                let (s, c) = (i as f64 * PI / 4.0).sin_cos();
+                let flat = sun[0].hypot(sun[1]).max(1e-6);
+                let side = [-sun[1] / flat, sun[0] / flat, 0.0];
+                let up = [-sun[0] * sun[2] / flat, -sun[1] * sun[2] / flat, flat];
+                std::array::from_fn(|k| sun[k] + r * (s * side[k] + c * up[k]))
+            };
+            (0..9).map(|i| from_eye(around(i))).collect()
+        }
+        Wish::Frame { left, top, right, bottom, .. } => {
+            if !(left < right && top < bottom && left >= 0.0 && top >= 0.0 && right <= 1.0 && bottom <= 1.0) {
+                return Err(NoSeek::Wish(
+                    "a part of the frame has 0 <= left < right <= 1 and 0 <= top < bottom <= 1",
+                ));
+            }
+            const ACROSS: usize = 8;
+            const DOWN: usize = 6;
+            let camera = Camera::lens(&sky.eye, 960, (960.0 / sky.eye.frame.aspect()).round() as usize);
+            let at = |i: usize| {
+                let x = left + (right - left) * ((i % ACROSS) as f64 + 0.5) / ACROSS as f64;
+                let y = top + (bottom - top) * ((i / ACROSS) as f64 + 0.5) / DOWN as f64;
+                camera.direction(x * camera.width as f64, y * camera.height as f64)
+            };
+            let horizon = scene.horizon_sine() as f64;
+            let rays: Vec<Ray> =
+                (0..ACROSS * DOWN).filter_map(at).filter(|d| d[2] > horizon).map(from_eye).collect();
+            if rays.is_empty() {
+                return Err(NoSeek::Wish("there is no sky in this part of the frame"));
+            }
+            rays
+        }
+        Wish::Spot { east_m, north_m, .. } => {
+            vec![Ray { from: [east_m, north_m], altitude: 0.0, direction: sun }]
+        }
+    })
+}
+
+/// The figure a wish is judged by, and how far it is off.
+fn judge(wish: &Wish, through: impl Fn(usize) -> f32, rays: usize) -> (f64, f64) {
+    let all = || (0..rays).map(|i| through(i) as f64);
+    match *wish {
+        Wish::SunShare { share } => {
+            let disc = through(0) as f64;
+            (disc, (disc - share).abs())
+        }
+        Wish::Sun { seen } => {
+            let disc = through(0) as f64;
+            let free = all().filter(|t| *t > 0.5).count() as f64 / rays as f64;
+            let off = match seen {
+                Seen::Clear => 1.0 - all().fold(1.0, f64::min),
+                Seen::Hidden => all().fold(0.0, f64::max),
+                // Through cloud all over, and even.
+                Seen::Veiled => all().map(|t| (t - 0.35).abs()).fold(0.0, f64::max),
+                Seen::Rim => (free - 0.5).abs() + 0.5 * (disc - 0.5).abs(),
+            };
+            (disc, off)
+        }
+        Wish::Frame { filled, .. } => {
+            let free = all().sum::<f64>() / rays as f64;
+            (free, if filled { free } else { 1.0 - free })
+        }
+        Wish::Spot { lit, .. } => {
+            let light = through(0) as f64;
+            (light, if lit { 1.0 - light } else { light })
+        }
+    }
+}
+
+/// Optical depth along a ray through clouds, for each slide of them.
+fn depth(clouds: &[&Clouds], planet: f64, ray: &Ray, slides: &[[f32; 2]]) -> Vec<f32> {
+    let mut sums = vec![0.0; slides.len()];
+    for cloud in clouds {
+        let form = &cloud.form.0;
+        for (from, to) in stretches(planet, ray, form.base as f64, (form.base + form.depth) as f64) {
+            let points = points(planet, ray, from, to, form.base as f64);
+            let step = ((to - from) / STEPS as f64) as f32;
+            for (sum, depth) in sums.iter_mut().zip(dispatch(Slid { form, points: &points, step, slides })) {
+                *sum += depth;
+            }
+        }
+    }
+    sums
+}
+
+/// Where a ray lies between two altitudes, as distances.
+fn stretches(planet: f64, ray: &Ray, base: f64, top: f64) -> Vec<(f64, f64)> {
+    let r = planet + ray.altitude;
+    let along = r * ray.direction[2];
+    let shell = |h: f64| {
+        let root = along * along - (r - planet - h) * (r + planet + h);
+        (root >= 0.0).then(|| (-along - root.sqrt(), -along + root.sqrt()))
+    };
+    let Some((near, far)) = shell(top) else { return Vec::new() };
+    let (inner_near, inner_far) = shell(base).unwrap_or((-along, -along));
+    // The ground ends a ray that goes down to it.
+    let end = shell(0.0).map_or(f64::MAX, |(near, _)| if near > 0.0 { near } else { f64::MAX });
+    [(near.max(0.0), inner_near.min(end)), (inner_far.max(0.0), far.min(end))]
+        .into_iter()
+        .filter(|(from, to)| from < to)
+        .collect()
+}
+
+/// Metres east, north and above the base, of the middles of steps.
+fn points(planet: f64, ray: &Ray, from: f64, to: f64, base: f64) -> Vec<[f32; 3]> {
+    let r = planet + ray.altitude;
+    let [dx, dy, dz] = ray.direction;
+    let flat = dx.hypot(dy).max(1e-9);
+    (0..STEPS)
+        .map(|i| {
+            let t = from + (to - from) * (i as f64 + 0.5) / STEPS as f64;
+            let (level, up) = (t * flat, r + t * dz);
+            let arc = planet * level.atan2(up);
+            let altitude = level.hypot(up) - planet;
+            [ray.from[0] + dx / flat * arc, ray.from[1] + dy / flat * arc, altitude - base].map(|v| v as f32)
+        })
+        .collect()
+}
+
+struct Slid<'a> {
+    form: &'a CloudForm,
+    points: &'a [[f32; 3]],
+    step: f32,
+    slides: &'a [[f32; 2]],
+}
+
+impl Kernel for Slid<'_> {
+    type Output = Vec<f32>;
+    #[inline(always)]
+    fn run<R: Real>(self) -> Vec<f32> {
+        let mut out = vec![0.0; self.slides.len()];
+        let mut lanes = [[0.0f32; 16]; 3];
+        for (start, out) in out.chunks_mut(R::LANES).enumerate() {
+            for (k, slide) in self.slides[start * R::LANES..].iter().take(out.len()).enumerate() {
+                (lanes[0][k], lanes[1][k]) = (slide[0], slide[1]);
+            }
+            let (east, north) = (R::load(&lanes[0]), R::load(&lanes[1]));
+            let mut sum = R::splat(0.0);
+            for [x, y, z] in self.points {
+                let (x, y) = (R::splat(*x) - east, R::splat(*y) - north);
+                sum = sum + self.form.extinction_at(x, y, R::splat(*z), R::splat(self.step));
+            }
+            (sum * R::splat(self.step)).store(&mut lanes[2]);
+            out.copy_from_slice(&lanes[2][..out.len()]);
+        }
+        out
+    }
+}
