@@ -235,3 +235,23 @@ async fn days_places_and_moments_are_answered() -> Result<()> {
     assert_eq!((status, &problem["problems"][0]["path"]), (422, &json!("local")));
     Ok(())
 }
+
+/// Pictures of documents that are not stored, and slides that fulfil a wish.
+#[tokio::test(flavor = "multi_thread")]
+async fn choices_are_drawn_and_slides_are_sought() -> Result<()> {
+    let server = TestServer::start_with(&["--no-worker"]).await?;
+    let sky = json!({"schema": 2, "clouds": [{"id": "deck", "kind": "stratocumulus", "cover": 0.5}]});
+    let url = format!("{}/api/picture.png?width=96", server.url);
+    let drawn = reqwest::Client::new().post(url).json(&sky).send().await?;
+    assert_eq!(drawn.status(), 200);
+    assert_eq!(&drawn.bytes().await?[1..4], b"PNG");
+
+    let wish = |layer: &str| json!({"sky": sky, "layer": layer, "wish": {"of": "sun", "seen": "clear"}});
+    let (status, found) = server.ask("POST", "/api/seek", Some(wish("deck"))).await?;
+    assert_eq!(status, 200, "{found}");
+    assert!(found[0]["figure"].as_f64().unwrap() > 0.9, "{found}");
+    let (status, refused) = server.ask("POST", "/api/seek", Some(wish("nobody"))).await?;
+    assert_eq!(status, 422);
+    assert!(refused.to_string().contains("nobody"), "{refused}");
+    Ok(())
+}
