@@ -31,8 +31,8 @@ async fn the_whole_slice() -> Result<()> {
     let server = TestServer::start().await?;
     let browser = Browser::open(1280, 800).await?;
     browser.driver.goto(&server.url).await?;
-    browser.wait("document.querySelectorAll('[data-testid=sky]').length === 12", 30).await?;
-    browser.wait("[...document.images].every(i => i.complete && i.naturalWidth > 0)", 60).await?;
+    browser.wait("document.querySelectorAll('[data-testid=sky]').length === 21", 30).await?;
+    browser.wait("[...document.images].every(i => i.complete && i.naturalWidth > 0)", 180).await?;
 
     // Open the sky with its sun in the frame and drag the sun.
     let (_, skies) = server.ask("GET", "/api/skies", None).await?;
@@ -144,16 +144,16 @@ async fn the_wall_of_skies() -> Result<()> {
     let browser = Browser::open(1280, 800).await?;
     browser.driver.goto(&server.url).await?;
     let count = |n: usize| format!("document.querySelectorAll('[data-testid=sky]').length === {n}");
-    browser.wait(&count(12), 30).await?;
+    browser.wait(&count(21), 30).await?;
     let menu = "[aria-label='What to do with Clear noon over the skerry']";
     browser.find(menu).await?.click().await?;
     browser.press("Duplicate").await?;
-    browser.wait(&count(13), 20).await?;
+    browser.wait(&count(22), 20).await?;
     browser.find(menu).await?.click().await?;
     browser.press("Delete").await?;
-    browser.wait(&count(12), 20).await?;
+    browser.wait(&count(21), 20).await?;
     browser.press("Undo").await?;
-    browser.wait(&count(13), 20).await?;
+    browser.wait(&count(22), 20).await?;
     browser.find(menu).await?.click().await?;
     browser.press("Rename…").await?;
     let name = browser.find("input[aria-label=Name]").await?;

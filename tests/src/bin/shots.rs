@@ -23,7 +23,7 @@ async fn main() -> Result<()> {
     browser.driver.goto(&server.url).await?;
     let loaded =
         "[...document.images].length >= 3 && [...document.images].every(i => i.complete && i.naturalWidth)";
-    browser.wait(loaded, 60).await?;
+    browser.wait(loaded, 180).await?;
     shot("skies").await?;
 
     let refined = "document.querySelector('[data-testid=picture]')?.dataset.stage === 'refined'";

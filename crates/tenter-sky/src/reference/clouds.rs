@@ -152,6 +152,7 @@ impl Part<'_> {
 
     /// Extinction per metre, and the distance to the surface, negative outside.
     fn at(&self, planet: f64, place: DVec3) -> (f64, f64) {
+        #[cfg_attr(not(test), expect(clippy::infallible_destructuring_match))]
         let form = match self.body {
             Body::Form(form) => form,
             #[cfg(test)]

@@ -23,6 +23,8 @@ const KEPT_FOR_LIGHTS: usize = 2 * MAX_LIGHTS;
 const KEPT_FOR_LAYERS: usize = 2 * MAX_LAYERS + 6;
 
 type Key = [u8; 32];
+/// A form, and columns taken all over it.
+type Formed = (CloudForm, Survey);
 
 /// A small cache, newest last.
 struct Stage<T> {
@@ -70,7 +72,7 @@ pub struct Workshop {
     view: Stage<AirView>,
     sunlight: Stage<SunlightTable>,
     painted: Stage<SkyColour>,
-    form: Stage<(CloudForm, Survey)>,
+    form: Stage<Formed>,
     density: Stage<DensityGrid>,
     sun_depth: Stage<SunDepth>,
     phase: Stage<DropletPhase>,
@@ -115,7 +117,7 @@ impl Workshop {
         layer: &CloudLayer,
         reach: f64,
         making: Making,
-    ) -> Result<Vec<(Key, Arc<(CloudForm, Survey)>)>, CalledOff> {
+    ) -> Result<Vec<(Key, Arc<Formed>)>, CalledOff> {
         // What does not change the form is left out of its key.
         let formed = CloudLayer {
             id: String::new(),
