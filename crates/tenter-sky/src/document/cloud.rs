@@ -59,7 +59,7 @@ pub struct CloudLayer {
     #[schemars(title = "Muted")]
     pub muted: bool,
     /// Altitude of the flat underside, where rising air begins to condense.
-    #[schemars(title = "Base", range(min = 0, max = 18000), extend("unit" = "m", "soft" = [100, 9000]))]
+    #[schemars(title = "Base", range(min = 0, max = 18000), extend("unit" = "m", "soft" = [100, 12000]))]
     pub base_m: f64,
     /// Height of the tallest tops above the base; deep clouds are darker below.
     #[schemars(title = "Depth", range(min = 10, max = 15000), extend("unit" = "m", "soft" = [50, 5000], "scale" = "log"))]
@@ -71,7 +71,7 @@ pub struct CloudLayer {
     #[schemars(title = "Water content", range(min = 0, max = 10), extend("unit" = "g/m3", "soft" = [0.01, 2], "scale" = "log"))]
     pub water_content_g_m3: f64,
     /// Effective radius of droplets; small ones make the same water whiter and thicker. Usual: 4 to 14.
-    #[schemars(title = "Droplet size", range(min = 1, max = 100), extend("unit" = "um", "soft" = [3, 30], "scale" = "log"))]
+    #[schemars(title = "Droplet size", range(min = 1, max = 100), extend("unit" = "um", "soft" = [3, 60], "scale" = "log"))]
     pub droplet_um: f64,
     /// How much longer clouds are along their heading than across it; 1 is round, 10 is streaks.
     #[schemars(title = "Stretch", range(min = 1, max = 60), extend("unit" = "", "soft" = [1, 20], "scale" = "log"))]
