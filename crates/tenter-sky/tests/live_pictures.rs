@@ -50,7 +50,7 @@ fn seen_on(set: InstructionSet, scene: &Scene, camera: &Camera) -> Vec<f32> {
     out
 }
 
-/// Within 1e-3 in the mean and 1e-2 for 99 pixels in a hundred; a ray that grazes a rim by a hair may pass on either side.
+/// Within 1e-3 in the mean and for 99 pixels in a hundred; a ray that grazes a rim by a hair may pass on either side.
 #[test]
 fn instruction_sets_agree() {
     for kind in [CloudKind::CumulusMediocris, CloudKind::Altocumulus] {
@@ -66,7 +66,7 @@ fn instruction_sets_agree() {
                 seen.iter().zip(&reference).map(|(a, b)| (a - b).abs() / b.max(1.0)).collect();
             apart.sort_by(f32::total_cmp);
             let most = apart[apart.len() * 99 / 100];
-            assert!((ratio - 1.0).abs() < 1e-3 && most < 1e-2, "{kind:?} {}: {ratio} {most}", set.name());
+            assert!((ratio - 1.0).abs() < 1e-3 && most < 1e-3, "{kind:?} {}: {ratio} {most}", set.name());
         }
     }
 }

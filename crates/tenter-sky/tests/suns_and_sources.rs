@@ -149,9 +149,8 @@ fn fog_hides_by_its_visibility() {
     sky.fog.begins_m = 5000.0;
     let mut clear = sky.clone();
     clear.fog.amount = 0.0;
-    // The fog beyond sends some of the sky's light back.
     let (a, b) = (looking(&scene(&sky), 0.0, -1.0), looking(&scene(&clear), 0.0, -1.0));
-    assert!((luminance(a) / luminance(b) - 1.0).abs() < 0.05, "the sea 115 m off is clear: {a:?} {b:?}");
+    assert!((luminance(a) / luminance(b) - 1.0).abs() < 0.03, "the sea 115 m off is clear: {a:?} {b:?}");
 }
 
 /// Extreme but legal skies give numbers, none negative, in a picture and in the meter.

@@ -478,20 +478,13 @@ function AirProfile({
   );
 }
 
+/** A layer and where it is drawn. */
+type Band = { layer: CloudLayer; y: (h: number) => number; left: number; right: number };
+
 /** The layer's outline: as much of the width as its cover, flat below, risen or rolled above. */
-function Profile({
-  layer,
-  y,
-  left,
-  right,
-}: {
-  layer: CloudLayer;
-  y: (h: number) => number;
-  left: number;
-  right: number;
-}) {
+function Profile({ layer, y, left, right }: Band) {
   const heaps = layer.kind.startsWith("cumul");
-  if (layer.kind.startsWith("cirrus")) return <Streaks layer={layer} y={y} left={left} right={right} />;
+  if (layer.kind.startsWith("cirrus")) return <Streaks {...{ layer, y, left, right }} />;
   // Few wide bodies: narrow ones would look like towers on this scale of altitude.
   const bodies = layer.cover < 0.4 ? 2 : 3;
   const pitch = (right - left) / bodies;
@@ -524,17 +517,7 @@ function Profile({
 }
 
 /** A layer of streaks: strokes that trail behind their heads, as many as its cover. */
-function Streaks({
-  layer,
-  y,
-  left,
-  right,
-}: {
-  layer: CloudLayer;
-  y: (h: number) => number;
-  left: number;
-  right: number;
-}) {
+function Streaks({ layer, y, left, right }: Band) {
   const count = Math.max(1, Math.round(layer.cover * 14));
   const [top, base] = [y(layer.base_m + layer.depth_m), y(layer.base_m)];
   const pitch = (right - left) / count;

@@ -6,7 +6,7 @@ use super::heaps::{Dome, Heaps, Wanted};
 use super::sheets::{Cell, SheetStyle, cells_in, style_of};
 use crate::air::Making;
 use crate::document::{CloudKind, CloudLayer, Family};
-use crate::simd::{Kernel, Real, dispatch};
+use crate::simd::{Kernel, Real, Scalar, dispatch};
 use rayon::prelude::*;
 
 /// Side of the tile a task fills, in texels.
@@ -487,7 +487,7 @@ impl Field<'_> {
         let heights: [(f32, usize); HEIGHTS] = std::array::from_fn(|k| {
             let z = (k as f32 + 0.5) / HEIGHTS as f32 * depth;
             let back = self.bend * (layer.depth_m - z as f64).powi(2) / step;
-            (fibre_ends(z, depth), back.round() as usize % side)
+            (fibre_ends(Scalar(z), Scalar(depth)).0, back.round() as usize % side)
         });
         let (mut all, mut covered) = (0u32, 0u32);
         for i in (0..side * side).step_by(3) {
@@ -558,8 +558,9 @@ impl Field<'_> {
 const SEAM: f32 = 0.45;
 
 /// How deep a height lies between the ends of streaks, m: thin toward both.
-pub fn fibre_ends(z: f32, depth: f32) -> f32 {
-    (z * 0.5).min((depth - z) * 0.8)
+#[inline(always)]
+pub fn fibre_ends<R: Real>(z: R, depth: R) -> R {
+    (z * R::splat(0.5)).min((depth - z) * R::splat(0.8))
 }
 
 /// A square of streaks; lengths in cells.

@@ -6,7 +6,7 @@
 //! squares around the origin, each four times as wide as the one before. Lumps move the hull's surface out and in.
 
 use super::distance::HullMap;
-use super::field::Field;
+use super::field::{Field, fibre_ends};
 use super::lumps::{COARSEST, Lumps};
 use crate::air::{Fineness, Making};
 use crate::document::{CloudLayer, Family};
@@ -221,8 +221,8 @@ impl CloudForm {
         let field = Field {
             layer,
             tallest: (layer.depth_m - 0.5 * body_lump).max(0.5 * layer.depth_m),
-            // Measured over all kinds: lumps reach out about as far as they leave out.
-            swell: -0.3 * erosion,
+            // Measured over all kinds; the taller, the more lumps there are to reach out.
+            swell: 0.006 * layer.lobes * layer.depth_m - 0.3 * erosion,
             family: layer.kind.family(),
             anvil: anvil_from.map(|_| depth),
             amplitude,
@@ -310,8 +310,7 @@ impl CloudForm {
             let half = thickness * R::splat(0.5);
             if self.fibrous {
                 // Streaks hang all through the layer, thin toward both ends.
-                let ends = (z * R::splat(0.5)).min((depth - z) * R::splat(0.8));
-                smooth = half.min(ends);
+                smooth = half.min(fibre_ends(z, depth));
                 above = (depth - z).clamp(0.0, self.depth) * R::splat(0.7);
                 below = z.clamp(0.0, self.depth) * R::splat(0.7);
             } else {
@@ -697,7 +696,7 @@ mod tests {
         let allowed = |kind| match kind {
             CloudKind::Nimbostratus => 0.08,
             CloudKind::Cumulonimbus | CloudKind::Cirrocumulus => 0.065,
-            _ => 0.035,
+            _ => 0.03,
         };
         for kind in CloudKind::ALL {
             for cover in [0.2, 0.5, 0.8] {

@@ -185,7 +185,8 @@ fn look<R: Real>(
     let mut spread = one;
     if sheet {
         let along = (above + below) * R::splat(form.extinction * 0.85) / down.abs().max(R::splat(SLANTED));
-        let along = along.max(R::splat(1e-3));
+        // Thinner ones are no different, but their exponentials would cancel.
+        let along = along.max(R::splat(0.03));
         spread = (one - (-along * R::splat(TURNED)).exp()) / (one - (-along).exp());
         answer[4] = one - spread;
     }

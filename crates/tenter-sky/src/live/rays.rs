@@ -213,12 +213,9 @@ impl<'a, R: Real> Rays<'a, R> {
             let mut lit = facing.max(zero) * surface.lit[i] * R::splat(light.strength);
             let mut depth = R::splat(fog) / up.max(R::splat(0.02));
             for clouds in &scene.clouds {
-                // Where the light that falls here left the layer.
-                let base = R::splat(clouds.form.0.base) - p.altitude.max(zero);
-                let run = base.max(zero) / up.max(R::splat(0.005));
-                let (x, y) = (run.mul_add(sun[0], p.x), run.mul_add(sun[1], p.y));
-                let z = (-base).max(zero);
-                depth = clouds.depths[i].at(x, y, z).mul_add(R::splat(clouds.shadow_on_land), depth);
+                let z = p.altitude.max(zero) - R::splat(clouds.form.0.base);
+                let cloud = clouds.depths[i].from_outside(0, p.x, p.y, z, sun);
+                depth = cloud.mul_add(R::splat(clouds.shadow_on_land), depth);
             }
             lit = lit * (-depth).exp();
             for c in 0..3 {

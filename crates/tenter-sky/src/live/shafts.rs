@@ -64,6 +64,8 @@ impl<R: Real> Shade<R> {
         shade.any = true;
         shade.start = start;
         shade.length = (end - start).max(zero);
+        // Shadows are looked for a little before the end: on the base itself, rounding would say on which side of it.
+        let last = shade.length.mul_add(R::splat(0.999), start);
         let lights = scene.lights.len();
         let mut before = [[zero; 3]; MAX_LIGHTS];
         let mut lost = [zero; 3];
@@ -73,7 +75,7 @@ impl<R: Real> Shade<R> {
             let t = (start + R::splat(distance((node * BETWEEN) as f32))).min(end).max(start);
             let mut kept = [zero; MAX_LIGHTS];
             for k in first..first + BETWEEN * node.min(1) {
-                let t = (start + R::splat(distance(k as f32 + 0.5))).min(end);
+                let t = (start + R::splat(distance(k as f32 + 0.5))).min(last);
                 let here = kept_light(look, way, t, COARSER.iter().filter(|from| **from <= k).count());
                 for i in 0..lights {
                     kept[i] = here[i].mul_add(R::splat(1.0 / BETWEEN as f32), kept[i]);

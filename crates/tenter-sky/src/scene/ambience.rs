@@ -121,10 +121,10 @@ impl Ambience {
             light.clear(0.0).map(|v| v * up as f32)
         };
         let lights: Vec<Rgb> = sky.lights.iter().map(on_level).collect();
-        let column = fog.map(Fog::column);
-        let slabs: Vec<Slab> = column
-            .iter()
-            .map(|t| Slab::new(sky.lights, |f| f(*t)))
+        // Fog takes from the lights only: it is thin beside what the sky's light comes through.
+        let fog = fog.map(|fog| Slab { of_sky: 1.0, ..Slab::new(sky.lights, |f| f(fog.column())) });
+        let slabs: Vec<Slab> = fog
+            .into_iter()
             .chain(clouds.iter().map(|survey| Slab::new(sky.lights, |f| survey.mean(f))))
             .collect();
         let levels = Levels::between(&slabs, level, &lights, albedo);
