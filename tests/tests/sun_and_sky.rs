@@ -2,52 +2,7 @@
 
 use anyhow::{Context, Result};
 use serde_json::{Value, json};
-use tenter_tests::browser::Browser;
-use tenter_tests::server::TestServer;
-
-const REFINED: &str = "document.querySelector('[data-testid=picture]')?.dataset.stage === 'refined'";
-const SAVED: &str = "document.querySelector('[data-testid=saving]')?.dataset.state === 'saved'";
-
-/// One open sky.
-struct Open {
-    server: TestServer,
-    browser: Browser,
-    path: String,
-}
-
-impl Open {
-    async fn new(name: &str) -> Result<Open> {
-        let server = TestServer::start().await?;
-        let browser = Browser::open(1280, 800).await?;
-        let (_, skies) = server.ask("GET", "/api/skies", None).await?;
-        let sky =
-            skies.as_array().and_then(|s| s.iter().find(|s| s["name"] == name)).context("no such sky")?;
-        let id = sky["id"].as_str().context("skies have ids")?;
-        browser.driver.goto(format!("{}/sky/{id}", server.url)).await?;
-        browser.wait(REFINED, 60).await?;
-        let path = format!("/api/skies/{id}");
-        Ok(Open { server, browser, path })
-    }
-
-    /// The stored document once all is saved.
-    async fn document(&self) -> Result<Value> {
-        // A change that has just been made is marked unsaved at once.
-        self.browser.wait(SAVED, 30).await?;
-        Ok(self.server.ask("GET", &self.path, None).await?.1["document"].clone())
-    }
-
-    async fn keys(&self, keys: &str) -> Result<()> {
-        Ok(self.browser.driver.action_chain().send_keys(keys).perform().await?)
-    }
-
-    async fn type_into(&self, selector: &str, text: &str) -> Result<()> {
-        let input = self.browser.find(selector).await?;
-        input.click().await?;
-        input.send_keys("\u{e009}a\u{e009}").await?;
-        input.send_keys(text).await?;
-        Ok(())
-    }
-}
+use tenter_tests::open::{Open, REFINED};
 
 #[tokio::test(flavor = "multi_thread")]
 async fn dragging_the_day_is_time() -> Result<()> {

@@ -58,14 +58,14 @@ export function Row({
             {field.title}
           </label>
         </Hint>
-        <span className="flex items-baseline font-value">
+        <span className="relative flex items-baseline font-value">
           {onBracket && (
             <button
               type="button"
               aria-label={`Bracket ${field.title}`}
               title="Bracket: five pictures across its range"
               onClick={onBracket}
-              className="cursor-pointer px-1 text-small text-quiet opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 focus-visible:opacity-100"
+              className="absolute right-full cursor-pointer bg-panel px-1 text-small text-quiet opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 focus-visible:opacity-100"
             >
               bracket
             </button>

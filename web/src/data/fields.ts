@@ -37,7 +37,11 @@ type Node = {
   scale?: string;
   format?: string;
 };
-export type Schema = Node & { $defs: Record<string, Node>; usual: Record<CloudKind, CloudLayer> };
+export type Schema = Node & {
+  $defs: Record<string, Node>;
+  usual: Record<CloudKind, CloudLayer>;
+  ice: CloudKind[];
+};
 
 const resolve = (schema: Schema, node: Node): Node =>
   node.$ref ? (schema.$defs[node.$ref.replace("#/$defs/", "")] ?? {}) : node;

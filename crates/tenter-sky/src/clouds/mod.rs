@@ -14,5 +14,6 @@ mod heaps;
 pub mod ice;
 pub mod lumps;
 pub mod mie;
+pub mod passage;
 pub mod shadow;
 mod sheets;

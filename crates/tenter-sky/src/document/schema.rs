@@ -1,12 +1,12 @@
 //! JSON Schema and TypeScript, made from the document's types.
 
-use super::{CloudKind, Sky};
+use super::{CloudKind, Phase, Sky};
 use serde_json::{Map, Value, json};
 use std::fmt::Write;
 use std::sync::LazyLock;
 
 /// The JSON Schema (draft 2020-12) of a sky, with `unit`, `soft`, `default` and `scale` beside the standard
-/// keywords, and under `usual` the layer that each kind of cloud begins with.
+/// keywords, under `usual` the layer that each kind of cloud begins with, and under `ice` the kinds that are of ice.
 pub fn json_schema() -> &'static Value {
     static SCHEMA: LazyLock<Value> = LazyLock::new(|| {
         let mut schema = schemars::schema_for!(Sky).to_value();
@@ -15,6 +15,8 @@ pub fn json_schema() -> &'static Value {
             .map(|k| (serde_json::to_value(k).unwrap().as_str().unwrap().into(), json!(k.usual())))
             .collect();
         schema["usual"] = Value::Object(usual);
+        let ice = CloudKind::ALL.iter().filter(|k| k.phase() == Phase::Ice);
+        schema["ice"] = json!(ice.collect::<Vec<_>>());
         schema
     });
     &SCHEMA

@@ -5,6 +5,7 @@
 
 use crate::camera::Camera;
 use crate::clouds::form::CloudForm;
+use crate::clouds::passage::passages;
 use crate::document::Sky;
 use crate::scene::{Clouds, Scene};
 use crate::simd::{Kernel, Real, dispatch};
@@ -233,18 +234,12 @@ fn depth(clouds: &[&Clouds], planet: f64, ray: &Ray, slides: &[[f32; 2]]) -> Vec
 fn stretches(planet: f64, ray: &Ray, base: f64, top: f64) -> Vec<(f64, f64)> {
     let r = planet + ray.altitude;
     let along = r * ray.direction[2];
-    let shell = |h: f64| {
-        let root = along * along - (r - planet - h) * (r + planet + h);
-        (root >= 0.0).then(|| (-along - root.sqrt(), -along + root.sqrt()))
-    };
-    let Some((near, far)) = shell(top) else { return Vec::new() };
-    let (inner_near, inner_far) = shell(base).unwrap_or((-along, -along));
     // The ground ends a ray that goes down to it.
-    let end = shell(0.0).map_or(f64::MAX, |(near, _)| if near > 0.0 { near } else { f64::MAX });
-    [(near.max(0.0), inner_near.min(end)), (inner_far.max(0.0), far.min(end))]
-        .into_iter()
-        .filter(|(from, to)| from < to)
-        .collect()
+    let [[_, ground], _] = passages(planet, r, along, 0.0, ray.altitude.max(top));
+    let meets_ground = along < 0.0 && along * along >= (r - planet) * (r + planet);
+    let end = if meets_ground { ground } else { f64::MAX };
+    let passages = passages(planet, r, along, base, top).map(|[from, to]| (from, to.min(end)));
+    passages.into_iter().filter(|(from, to)| from < to).collect()
 }
 
 /// Metres east, north and above the base, of the middles of steps.

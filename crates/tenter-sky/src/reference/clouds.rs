@@ -6,6 +6,7 @@
 
 use crate::clouds::form::CloudForm;
 use crate::clouds::mie::DropletPhase;
+use crate::clouds::passage::passages;
 use crate::scene::Clouds;
 use crate::simd::Scalar;
 use crate::spectrum::{BANDS, Spectrum, band_centre_nm};
@@ -139,15 +140,7 @@ impl Part<'_> {
 
     /// The parts of a ray between base and top, as distances: on the way down, and up from its lowest point.
     fn stretches(&self, planet: f64, from: DVec3, direction: DVec3) -> [[f64; 2]; 2] {
-        let (along, r) = (from.dot(direction), from.length());
-        let crossing = |altitude: f64| {
-            let edge = planet + altitude;
-            let root = along * along - (r - edge) * (r + edge);
-            (root >= 0.0).then(|| (-along - root.sqrt(), -along + root.sqrt()))
-        };
-        let Some((near, far)) = crossing(self.top) else { return [[0.0; 2]; 2] };
-        let (inner_near, inner_far) = crossing(self.base).unwrap_or((-along, -along));
-        [[near.max(0.0), inner_near], [inner_far.max(0.0), far]]
+        passages(planet, from.length(), from.dot(direction), self.base, self.top)
     }
 
     /// Extinction per metre, and the distance to the surface, negative outside.

@@ -9,14 +9,13 @@ import { Row } from "../row";
 import { Seek } from "../seek";
 import { ChoiceRow, Rows } from "./rows";
 
-const ICE: CloudKind[] = ["cirrocumulus", "cirrostratus", "cirrus_fibratus", "cirrus_uncinus", "contrail"];
 /** Density of what a kind is made of, g/cm3. */
-const densityOf = (l: CloudLayer) => (ICE.includes(l.kind) ? 0.917 : 1);
+const densityOf = (schema: Schema, l: CloudLayer) => (schema.ice.includes(l.kind) ? 0.917 : 1);
 /** Optical thickness of the core's column, and the water content that gives it: 3 LWC / (2 rho r) * depth. */
-const thicknessOf = (l: CloudLayer) =>
-  ((1.5 * l.water_content_g_m3) / (densityOf(l) * l.droplet_um)) * l.depth_m;
-const waterFor = (l: CloudLayer, thickness: number) =>
-  ((thickness / l.depth_m) * densityOf(l) * l.droplet_um) / 1.5;
+const thicknessOf = (schema: Schema, l: CloudLayer) =>
+  ((1.5 * l.water_content_g_m3) / (densityOf(schema, l) * l.droplet_um)) * l.depth_m;
+const waterFor = (schema: Schema, l: CloudLayer, thickness: number) =>
+  ((thickness / l.depth_m) * densityOf(schema, l) * l.droplet_um) / 1.5;
 
 const thicknessField: NumberField = {
   kind: "number",
@@ -42,7 +41,7 @@ export function CloudRows({ part, sky, schema }: { part: Part; sky: Sky; schema:
   if (!layer) return <NewLayer sky={sky} schema={schema} />;
   const usual = schema.usual[layer.kind];
   const fields = fieldsOf(schema, "CloudLayer");
-  const thickness = thicknessOf(layer);
+  const thickness = thicknessOf(schema, layer);
   const kinds = fields.find((f) => f.name === "kind");
   const edit = (then: (l: CloudLayer, s: Sky) => void, moving = false) =>
     change((s) => {
@@ -145,10 +144,13 @@ export function CloudRows({ part, sky, schema }: { part: Part; sky: Sky; schema:
         </Button>
       </div>
       <Row
-        field={{ ...thicknessField, byDefault: thicknessOf(usual), unit: "" }}
+        field={{ ...thicknessField, byDefault: thicknessOf(schema, usual) }}
         value={thickness}
         onChange={(t, moving) =>
-          edit((l) => (l.water_content_g_m3 = Math.min(10, Number(waterFor(l, t).toPrecision(5)))), moving)
+          edit(
+            (l) => (l.water_content_g_m3 = Math.min(10, Number(waterFor(schema, l, t).toPrecision(5)))),
+            moving,
+          )
         }
         onSettle={settle}
       />

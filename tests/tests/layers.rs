@@ -1,0 +1,125 @@
+//! Cloud layers in the browser: added, doubled, shown alone, dealt, bracketed, sought and grasped.
+
+use anyhow::{Context, Result};
+use serde_json::Value;
+use tenter_tests::open::Open;
+
+const LAYERS: &str = "document.querySelectorAll('[data-testid^=section-layer-]').length";
+/// Every picture that is offered has been drawn.
+const DRAWN: &str = "(() => { const all = [...document.querySelectorAll('[data-testid=choice]')]; \
+                     return all.length > 0 && all.every(c => c.querySelector('img')?.complete) })()";
+
+fn layers(document: &Value) -> &[Value] {
+    document["clouds"].as_array().map_or(&[], Vec::as_slice)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn layers_are_added_doubled_and_shown_alone() -> Result<()> {
+    let open = Open::new("Fair weather for the ferry").await?;
+    let browser = &open.browser;
+    browser.find("[data-testid=section-clouds]").await?.click().await?;
+    browser.press("Altocumulus 3600 m").await?;
+    browser.wait(&format!("{LAYERS} === 2"), 10).await?;
+    let document = open.document().await?;
+    let added = &layers(&document)[1];
+    assert_eq!((added["kind"].as_str(), added["base_m"].as_f64()), (Some("altocumulus"), Some(3600.0)));
+
+    browser.press("Duplicate").await?;
+    browser.wait(&format!("{LAYERS} === 3"), 10).await?;
+    let document = open.document().await?;
+    assert_ne!(layers(&document)[1]["id"], layers(&document)[2]["id"], "each layer has a name of its own");
+    assert_ne!(layers(&document)[1]["seed"], layers(&document)[2]["seed"], "and clouds of its own");
+
+    browser.press("Solo").await?;
+    let muted: Vec<bool> = layers(&open.document().await?).iter().map(|l| l["muted"] == true).collect();
+    assert_eq!(muted, [true, true, false]);
+    browser.press("Show all layers").await?;
+    assert!(layers(&open.document().await?).iter().all(|l| l["muted"] == false));
+
+    open.type_into("[data-testid=layer-name]", "Scales over the bar").await?;
+    browser.press("Fold").await?;
+    assert_eq!(layers(&open.document().await?)[2]["name"], "Scales over the bar");
+    open.keys("3").await?;
+    browser.press("Remove it").await?;
+    browser.wait(&format!("{LAYERS} === 2"), 10).await?;
+    open.browser.close().await
+}
+
+/// A double click on empty altitude adds what is usual there.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_double_click_adds_what_is_usual_at_an_altitude() -> Result<()> {
+    let open = Open::new("Clear noon over the skerry").await?;
+    let click = "(() => { const air = document.querySelector('[data-testid=section-air] rect'); \
+                 const box = air.getBoundingClientRect(); air.dispatchEvent(new MouseEvent('dblclick', \
+                 {bubbles: true, clientX: box.left + 120, clientY: box.top + box.height * 0.47})); return true })()";
+    open.browser.eval(click).await?;
+    open.browser.wait(&format!("{LAYERS} === 1"), 10).await?;
+    let document = open.document().await?;
+    let base = layers(&document)[0]["base_m"].as_f64().context("a base")?;
+    assert!((6000.0..11_000.0).contains(&base), "{}", layers(&document)[0]);
+    open.browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn clouds_are_chosen_by_their_pictures() -> Result<()> {
+    let open = Open::new("Fair weather for the ferry").await?;
+    let browser = &open.browser;
+    let before = open.document().await?;
+    let seed = |document: &Value| layers(document)[0]["seed"].as_u64();
+    open.keys("3").await?;
+
+    browser.press("Deal").await?;
+    browser.wait(DRAWN, 120).await?;
+    assert_eq!(browser.eval("document.querySelectorAll('[data-testid=choice]').length").await?, 9);
+    browser.find("[data-testid=choices] li:nth-child(4) button").await?.click().await?;
+    let dealt = open.document().await?;
+    assert_eq!(seed(&dealt), seed(&before).map(|s| s + 4), "the fourth seed after the present one");
+
+    browser.find("[aria-label='Bracket Cover']").await?.click().await?;
+    browser.wait(DRAWN, 60).await?;
+    assert_eq!(browser.eval("document.querySelectorAll('[data-testid=choice]').length").await?, 5);
+    browser.press("Step outwards").await?;
+    browser.wait(DRAWN, 60).await?;
+    browser.find("[data-testid=choices] li:last-child button").await?.click().await?;
+    let covered = open.document().await?;
+    let cover = |document: &Value| layers(document)[0]["cover"].as_f64().unwrap_or(0.0);
+    assert!(cover(&covered) > cover(&before) + 0.2, "{} {}", cover(&covered), cover(&before));
+    assert_eq!(seed(&covered), seed(&dealt), "a bracket changes its row alone");
+
+    // Each wish is met by another slide.
+    let mut slides = Vec::new();
+    for (wish, met) in [("the sun hidden", "< 10"), ("the sun clear", "> 90")] {
+        let choose = format!(
+            "(() => {{ const list = document.querySelector('[aria-label=\\'What to seek\\']'); \
+             const set = Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set; \
+             set.call(list, '{wish}'); list.dispatchEvent(new Event('change', {{bubbles: true}})); return true }})()"
+        );
+        browser.eval(&choose).await?;
+        browser.wait(DRAWN, 60).await?;
+        browser.find("[data-testid=choice]").await?.click().await?;
+        let shown = format!("Number(/Sun shows\\s*([0-9.]+)/.exec(document.body.innerText)?.[1]) {met}");
+        browser.wait(&shown, 30).await?;
+        slides.push(layers(&open.document().await?)[0]["slide_east_m"].clone());
+    }
+    assert_ne!(slides[0], slides[1]);
+    open.browser.close().await
+}
+
+/// What is grasped stays under the pointer: dragged to the right, clouds before an eye that looks south slide west.
+#[tokio::test(flavor = "multi_thread")]
+async fn grasped_clouds_follow_the_hand() -> Result<()> {
+    let open = Open::new("Fair weather for the ferry").await?;
+    let browser = &open.browser;
+    let heading = open.document().await?["eye"]["heading_deg"].as_f64().context("a heading")?.to_radians();
+    open.keys("3").await?;
+    browser.press("Grasp").await?;
+    let picture = browser.find("[data-testid=picture]").await?;
+    browser.drag(&picture, 60, 0, 8).await?;
+    let document = open.document().await?;
+    let slide = |name: &str| layers(&document)[0][name].as_f64().unwrap_or(0.0);
+    // To the right of where the eye looks.
+    let right = slide("slide_east_m") * heading.cos() - slide("slide_north_m") * heading.sin();
+    assert!(right > 50.0, "{}", layers(&document)[0]);
+    assert_eq!(document["eye"]["heading_deg"].as_f64().map(f64::to_radians), Some(heading), "the eye stays");
+    open.browser.close().await
+}
