@@ -4,6 +4,7 @@
 
 use anyhow::{Context, Result};
 use serde::{Deserialize, Serialize};
+use serde_json::Value;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use tenter_app::starters::Starter;
@@ -75,8 +76,26 @@ fn bare(sky: &Sky) -> Sky {
     Sky { grade: Grade::default(), land: Land::default(), eye, ..sky.clone() }
 }
 
+/// Of what a sky says beside what is usual: another control, as it is usual, leaves stored pictures as they are.
 pub fn hash_of(sky: &Sky) -> String {
-    bare(sky).content_hash()
+    let mut value = bare(sky).to_value();
+    leave_out_usual(&mut value, &Sky::default().to_value());
+    for (layer, own) in sky.clouds.iter().zip(value["clouds"].as_array_mut().into_iter().flatten()) {
+        let mut usual = serde_json::to_value(layer.kind.usual()).expect("a layer is plain data");
+        usual["kind"] = Value::Null;
+        leave_out_usual(own, &usual);
+    }
+    tenter_sky::document::hash_of(&value)
+}
+
+fn leave_out_usual(value: &mut Value, usual: &Value) {
+    let (Some(fields), Some(usual)) = (value.as_object_mut(), usual.as_object()) else { return };
+    fields.retain(|name, value| usual.get(name) != Some(value));
+    for (name, value) in fields {
+        if let Some(usual) = usual.get(name) {
+            leave_out_usual(value, usual);
+        }
+    }
 }
 
 /// Makes the reference picture of a sky.

@@ -1,12 +1,17 @@
 //! Remakes reference pictures whose sky has changed, and prints how far live ones are off, as a table for docs/accuracy.md.
+//! `--slabs` remakes the table that even sheets are lit by instead.
 
 use anyhow::Result;
 use std::time::Instant;
 use tenter_formats::exr_map::{Depth, write_picture};
+use tenter_sky::reference::slabs::trace;
 use tenter_tests::references::{Entry, WIDTH, compare, files_of, hash_of, index, keep, make, starters};
 
 fn main() -> Result<()> {
     let only: Vec<String> = std::env::args().skip(1).collect();
+    if only == ["--slabs"] {
+        return slabs();
+    }
     let mut index = index()?;
     println!(
         "| starter | mean | 95th percentile | light | u'v' | noise of the reference |\n|---|---|---|---|---|---|"
@@ -32,5 +37,13 @@ fn main() -> Result<()> {
             starter.slug, off.mean, off.ninety_fifth, off.light, off.colour
         );
     }
+    Ok(())
+}
+
+fn slabs() -> Result<()> {
+    const PHOTONS: usize = 200_000;
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../crates/tenter-sky/src/clouds/slab.f32");
+    let bytes: Vec<u8> = trace(PHOTONS).into_iter().flat_map(f32::to_le_bytes).collect();
+    std::fs::write(path, bytes)?;
     Ok(())
 }

@@ -135,26 +135,87 @@ export type CloudLayer = {
   muted: boolean;
   base_m: number;
   depth_m: number;
+  unevenness: number;
   cover: number;
   water_content_g_m3: number;
   droplet_um: number;
   stretch: number;
   heading_deg: number;
   lean_deg: number;
+  second_kind: CloudKind;
+  second_share: number;
   cell_size_m: number;
   lobes: number;
   erosion: number;
+  erosion_grain: number;
   edge: number;
+  flat_base: number;
   anvil: number;
   halo: number;
   scatter_tint: Colour;
+  absorb_tint: Colour;
+  shade_lift: number;
+  shade_tint: Colour;
+  high_orders: number;
+  profile: ProfilePoint[];
   shadow_on_land: number;
+  own_shadow: boolean;
+  shadow_east_m: number;
+  shadow_north_m: number;
   seed: number;
   slide_east_m: number;
   slide_north_m: number;
+  age_min: number;
+  wind_share: number;
+  regions: CoverRegion[];
 };
 
 export type CloudKind = "cumulus_humilis" | "cumulus_mediocris" | "cumulus_congestus" | "cumulonimbus" | "stratocumulus" | "stratus" | "nimbostratus" | "altocumulus" | "altostratus" | "cirrocumulus" | "cirrostratus" | "cirrus_fibratus" | "cirrus_uncinus" | "contrail";
+
+export type ProfilePoint = {
+  height: number;
+  density: number;
+};
+
+export type CoverRegion = {
+  name: string;
+  muted: boolean;
+  outline: Outline;
+  tied_to: Tie;
+  east_km: number;
+  north_km: number;
+  turn_deg: number;
+  change: number;
+  rim_km: number;
+};
+
+export type Outline = {
+  shape: "disc";
+  radius_km: number;
+} | {
+  shape: "wedge";
+  width_deg: number;
+} | {
+  shape: "band";
+  width_km: number;
+} | {
+  shape: "freehand";
+  corners_km: number[][];
+} | {
+  shape: "image";
+  side_km: number;
+  texels: number;
+  values: string;
+};
+
+export type Tie = "ground" | "eye" | "sun";
+
+export type Drift = {
+  wind_m_s: number;
+  from_deg: number;
+  passed_min: number;
+  loop_min: number;
+};
 
 export type Land = {
   shown: boolean;
@@ -199,6 +260,7 @@ export type Sky = {
   air: Air;
   fog: Fog;
   clouds: CloudLayer[];
+  drift: Drift;
   land: Land;
   eye: Eye;
   grade: Grade;

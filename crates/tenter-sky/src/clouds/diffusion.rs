@@ -88,31 +88,10 @@ fn lit<R: Real>(m: R) -> R {
     m * (m * R::splat(3.0) + R::splat(2.0))
 }
 
-/// Flux let through by a slab of optical depth `thickness` under a sun at cosine `m`, as a share of the flux
-/// on its top, direct light included (the same approximation).
-pub fn slab_transmittance(thickness: f64, m: f64) -> f64 {
-    let t = (1.0 - ASYMMETRY as f64) * thickness;
-    let m = m.max(0.01);
-    ((2.0 + 3.0 * m) + (2.0 - 3.0 * m) * (-t / m).exp()) / (4.0 + 3.0 * t)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::simd::Scalar;
-
-    /// van de Hulst 1980, "Multiple Light Scattering", table 35, conservative isotropic slab: total
-    /// transmission of diffuse light 0.447 at depth 2, and 0.7 or so at 0.5 (from memory, rounded): the
-    /// approximation is within 0.04 for g taken out.
-    #[test]
-    fn slabs() {
-        let isotropic = |t: f64, m: f64| slab_transmittance(t / (1.0 - ASYMMETRY as f64), m);
-        assert!((isotropic(0.0, 1.0) - 1.0).abs() < 1e-9);
-        let mean = |t: f64| {
-            (0..50).map(|i| (i as f64 + 0.5) / 50.0).map(|m| isotropic(t, m) * 2.0 * m / 50.0).sum::<f64>()
-        };
-        assert!((mean(2.0) - 0.447).abs() < 0.06, "{}", mean(2.0));
-    }
 
     /// A slab of next to nothing has scattered next to nothing many times; between, light grows with depth.
     #[test]

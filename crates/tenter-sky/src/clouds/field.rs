@@ -1,8 +1,10 @@
 //! The field a layer's hulls are cut from: domes and cells laid out over the land, and the threshold that gives the
 //! asked cover.
 
+use super::ageing::Ageing;
 use super::hash::{layered_noise, mix};
 use super::heaps::{Dome, Heaps, Wanted};
+use super::regions::Regions;
 use super::sheets::{Cell, SheetStyle, cells_in, style_of};
 use crate::air::Making;
 use crate::document::{CloudKind, CloudLayer, Family};
@@ -103,6 +105,16 @@ struct Tile {
 }
 
 impl Tile {
+    /// Replaces each value by what becomes of it at its place.
+    fn each(&mut self, f: impl Fn(f64, f64, f32) -> f32) {
+        for (row, values) in self.values.chunks_exact_mut(self.side).enumerate() {
+            let y = self.low[1] + row as f64 * self.texel;
+            for (column, v) in values.iter_mut().enumerate() {
+                *v = f(self.low[0] + column as f64 * self.texel, y, *v);
+            }
+        }
+    }
+
     /// The texels along one axis whose middles lie within `reach` of a place.
     fn within(&self, axis: usize, place: f64, reach: f64) -> std::ops::Range<usize> {
         let texel = |v: f64| ((v - self.low[axis]) / self.texel).clamp(-1.0, self.side as f64);
@@ -182,15 +194,46 @@ pub struct Field<'a> {
     pub edge: f64,
     /// How far streaks hang behind their heads, per square metre of the way down.
     pub bend: f64,
+    /// Cover from place to place.
+    pub regions: Regions<'a>,
+    pub ageing: Ageing,
+}
+
+/// Covers that thresholds are known for, where cover changes from place to place.
+const COVERS: usize = 33;
+
+/// Where a field is cut so that a share of the plane equal to a cover lies above.
+#[derive(Clone, Debug, Default)]
+pub struct Cut {
+    /// For the cover asked of the layer.
+    threshold: f64,
+    /// For covers from none to all, evenly, where regions ask for others.
+    by_cover: Vec<f64>,
+}
+
+/// Cut where nothing is left.
+const NOTHING: f64 = 1e3;
+
+impl Cut {
+    /// For another cover than the layer's.
+    fn of(&self, cover: f64) -> f64 {
+        if cover <= 1e-3 {
+            return NOTHING;
+        }
+        let x = cover * (self.by_cover.len() - 1) as f64;
+        let i = (x as usize).min(self.by_cover.len() - 2);
+        self.by_cover[i] + (self.by_cover[i + 1] - self.by_cover[i]) * (x - i as f64)
+    }
 }
 
 impl Field<'_> {
-    /// For maps of each of these texels (m), the field value that a share of the plane equal to the asked cover lies
-    /// above, of a field without what is too small for them. From 256 x 256 places over 100 km or 80 cells.
-    pub fn thresholds<const N: usize>(&self, texels: [f64; N], making: Making) -> [f64; N] {
+    /// For maps of each of these texels (m), where the field is cut, found in a field without what is too small for them. From
+    /// 256 x 256 places over 100 km or 80 cells.
+    pub fn cuts<const N: usize>(&self, texels: [f64; N], making: Making) -> [Cut; N] {
         const SIDE: usize = 256;
-        if self.layer.cover <= 0.0 {
-            return [1e3; N];
+        let mut cuts: [Cut; N] = std::array::from_fn(|_| Cut { threshold: NOTHING, by_cover: Vec::new() });
+        if self.regions.most() <= 0.0 {
+            return cuts;
         }
         // Eighty cells tell as much as more of them would.
         let cell = self.layer.cell_size_m;
@@ -198,33 +241,31 @@ impl Field<'_> {
         let step = (100_000.0f64).clamp(cell * least_cells, cell * 80.0) / SIDE as f64;
         let smallest = texels.map(|texel| self.smallest(texel));
         let least = smallest.iter().fold(f64::MAX, |a, b| a.min(*b));
-        let rank = ((1.0 - self.layer.cover) * (SIDE * SIDE - 1) as f64).round() as usize;
-        let threshold = |mut plane: Vec<f32>| {
-            let (_, value, _) = plane.select_nth_unstable_by(rank, f32::total_cmp);
-            // A whole overcast has no seams left: past 97 % the threshold goes on below the lowest value.
-            value.max(LOWEST + 1.0) as f64 - self.closed() * 1.2
-        };
-        let mut thresholds = [0.0; N];
         let mut plane = vec![LOWEST; SIDE * SIDE];
         match self.family {
             Family::Fibres => {
-                let found = if making.is_off() {
-                    1.0
-                } else if self.layer.kind == CloudKind::Contrail {
-                    self.trail_width(&mut plane, SIDE, step, making)
-                } else {
-                    fill(&mut plane, SIDE, step, making, |_, _, _, tile| self.streaks(tile));
-                    self.streak_threshold(&plane, SIDE, step)
+                let width_or_threshold = |plane: &mut Vec<f32>, cover: f64| {
+                    if making.is_off() {
+                        1.0
+                    } else if self.layer.kind == CloudKind::Contrail {
+                        self.trail_width(plane, SIDE, step, cover, making)
+                    } else {
+                        self.streak_threshold(plane, SIDE, step, cover)
+                    }
                 };
-                thresholds = [found; N];
+                if self.layer.kind != CloudKind::Contrail {
+                    fill(&mut plane, SIDE, step, making, |_, _, _, tile| self.streaks(tile));
+                }
+                let cut = self.cut(|cover| width_or_threshold(&mut plane, cover), 9);
+                cuts.fill(cut);
             }
             Family::Sheets => {
                 let style = style_of(self.layer.kind);
-                for (smallest, found) in smallest.iter().zip(&mut thresholds) {
+                for (smallest, cut) in smallest.iter().zip(&mut cuts) {
                     fill(&mut plane, SIDE, step, making, |_, low, high, tile| {
                         self.sheet(&style, low, high, *smallest, tile)
                     });
-                    *found = threshold(plane.clone());
+                    *cut = self.cut_plane(&plane);
                 }
             }
             Family::Heaps => {
@@ -238,12 +279,48 @@ impl Field<'_> {
                 for k in order {
                     let new = domes.iter().filter(|(radius, _)| (smallest[k]..done).contains(radius));
                     raise_mounds(&mut plane, SIDE, step, making, new.map(|(_, mound)| mound));
-                    thresholds[k] = threshold(plane.clone());
+                    cuts[k] = self.cut_plane(&plane);
                     done = smallest[k];
                 }
             }
         }
-        thresholds
+        cuts
+    }
+
+    /// The cut for the layer's cover and, where there are regions, for `covers` others.
+    fn cut(&self, mut threshold: impl FnMut(f64) -> f64, covers: usize) -> Cut {
+        let own = self.layer.cover;
+        let own = if own > 0.0 { threshold(own) } else { NOTHING };
+        if self.regions.is_empty() {
+            return Cut { threshold: own, by_cover: Vec::new() };
+        }
+        let by_cover = (0..covers).map(|i| threshold((i as f64 / (covers - 1) as f64).max(1e-3))).collect();
+        Cut { threshold: own, by_cover }
+    }
+
+    /// The cut of a field by the values of a part of it.
+    fn cut_plane(&self, plane: &[f32]) -> Cut {
+        let mut plane = plane.to_vec();
+        let last = (plane.len() - 1) as f64;
+        // A whole overcast has no seams left: past 97 % the threshold goes on below the lowest value.
+        let below = |value: f32, cover: f64| value.max(LOWEST + 1.0) as f64 - closed(cover) * 1.2;
+        let rank = |cover: f64| ((1.0 - cover) * last).round() as usize;
+        if self.regions.is_empty() {
+            let (_, value, _) = plane.select_nth_unstable_by(rank(self.layer.cover), f32::total_cmp);
+            return Cut { threshold: below(*value, self.layer.cover), by_cover: Vec::new() };
+        }
+        plane.sort_unstable_by(f32::total_cmp);
+        self.cut(|cover| below(plane[rank(cover)], cover), COVERS)
+    }
+
+    /// Where the field is cut at a place in the layer's axes.
+    fn cut_at(&self, cut: &Cut, u: f64, v: f64) -> f64 {
+        if self.regions.is_empty() { cut.threshold } else { cut.of(self.regions.cover_along(u, v)) }
+    }
+
+    /// The lowest a field is cut anywhere.
+    fn lowest_cut(&self, cut: &Cut) -> f64 {
+        if self.regions.is_empty() { cut.threshold } else { cut.of(self.regions.most()) }
     }
 
     /// Value of the hulls' map where no heap is near: low enough that no lump reaches up to it, high enough that
@@ -252,9 +329,10 @@ impl Field<'_> {
         -(0.22 * self.tallest).powi(2)
     }
 
-    /// How far a whole overcast has closed its last gaps: past 97 % cover, heaps grow together.
-    fn closed(&self) -> f64 {
-        ((self.layer.cover - 0.97) / 0.03).clamp(0.0, 1.0)
+    /// How often clouds have come and gone, that live so many minutes where cells are so large (m); larger ones live longer (common
+    /// practice, no source).
+    fn turns(&self, life: f64, cell: f64) -> f64 {
+        self.ageing.turns(life * (self.layer.cell_size_m / cell).sqrt())
     }
 
     /// Smallest body that a map with these texels holds, m.
@@ -278,7 +356,8 @@ impl Field<'_> {
         let (slide, stretch) = (layer.slid_along(), layer.stretch);
         // Storms grow until the tropopause stops them, whatever their width.
         let rise = if layer.kind == CloudKind::Cumulonimbus { 0.45 } else { 0.85 };
-        let heaps = Heaps { seed: layer.seed, cell: layer.cell_size_m, tallest: self.tallest, rise };
+        let turns = self.turns(30.0, 2000.0) as f32;
+        let heaps = Heaps { seed: layer.seed, cell: layer.cell_size_m, tallest: self.tallest, rise, turns };
         let plain = |side: f64| [(side - slide[0]) / stretch, side - slide[1]];
         heaps.domes_in([plain(-half), plain(half)], wanted, making, |d| {
             keep(Dome { x: d.x * stretch + slide[0], y: d.y + slide[1], ..d })
@@ -322,54 +401,65 @@ impl Field<'_> {
     }
 
     /// Fills a map of hulls: squares of heights for heaps, thickness (m) for sheets.
-    pub fn hull(&self, threshold: f64, plane: &mut [f32], side: usize, texel: f64, making: Making) {
+    pub fn hull(&self, cut: &Cut, plane: &mut [f32], side: usize, texel: f64, making: Making) {
         if let Some(depth) = self.anvil {
-            return self.anvils(depth, threshold, plane, side, texel, making);
+            return self.anvils(depth, cut, plane, side, texel, making);
         }
         match self.family {
-            Family::Heaps => self.heaps(threshold, plane, side, texel, making),
+            Family::Heaps => self.heaps(cut, plane, side, texel, making),
             // Of trails the width is found, of streaks the threshold.
             Family::Fibres => fill(plane, side, texel, making, |_, _, _, tile| {
                 if self.layer.kind == CloudKind::Contrail {
-                    self.trails(threshold, tile);
-                    self.cut_streaks(0.0, &mut tile.values);
+                    self.trails(&|u, v| self.cut_at(cut, u, v), tile);
+                    self.cut_streaks(&Cut::default(), true, tile);
                 } else {
                     self.streaks(tile);
-                    self.cut_streaks(threshold, &mut tile.values);
+                    self.cut_streaks(cut, false, tile);
                 }
             }),
             Family::Sheets => {
                 let style = style_of(self.layer.kind);
                 fill(plane, side, texel, making, |_, low, high, tile| {
                     self.sheet(&style, low, high, self.smallest(texel), tile);
-                    self.cut_sheet(&style, threshold, &mut tile.values);
+                    self.cut_sheet(&style, cut, tile);
                 });
             }
         }
     }
 
-    fn heaps(&self, threshold: f64, plane: &mut [f32], side: usize, texel: f64, making: Making) {
+    fn heaps(&self, cut: &Cut, plane: &mut [f32], side: usize, texel: f64, making: Making) {
+        let lowest = self.lowest_cut(cut);
         let wanted = Wanted {
             smallest: self.smallest(texel),
-            earliest: threshold - 1.0,
-            grow: (2.0 - threshold).clamp(1.0, 4.0).sqrt(),
+            earliest: lowest - 1.0,
+            grow: (2.0 - lowest).clamp(1.0, 4.0).sqrt(),
         };
-        let mounds = self.domes(0.5 * side as f64 * texel, wanted, making, |d| self.risen(&d, threshold));
+        let half = 0.5 * side as f64 * texel;
+        let mounds = self.domes(half, wanted, making, |d| self.risen(&d, self.cut_at(cut, d.x, d.y)));
         plane.fill(self.floor() as f32);
         raise_mounds(plane, side, texel, making, mounds.iter());
-        if self.closed() > 0.0 {
-            let least = (0.3 * self.tallest * self.closed()).powi(2) as f32;
+        let least = |cover: f64| (0.3 * self.tallest * closed(cover)).powi(2) as f32;
+        if self.regions.is_empty() && closed(self.layer.cover) > 0.0 {
+            let least = least(self.layer.cover);
             plane.iter_mut().for_each(|v| *v = v.max(least));
+        } else if closed(self.regions.most()) > 0.0 {
+            fill(plane, side, texel, making, |_, _, _, tile| {
+                tile.each(|u, v, value| {
+                    let cover = self.regions.cover_along(u, v);
+                    if closed(cover) > 0.0 { value.max(least(cover)) } else { value }
+                })
+            });
         }
     }
 
     /// Thickness of the ice that the tallest bodies spread into, blown out along the heading.
-    fn anvils(&self, depth: f64, threshold: f64, plane: &mut [f32], side: usize, texel: f64, making: Making) {
+    fn anvils(&self, depth: f64, cut: &Cut, plane: &mut [f32], side: usize, texel: f64, making: Making) {
         let layer = self.layer;
-        let wanted = Wanted { smallest: 0.06 * layer.cell_size_m, earliest: threshold - 1.0, grow: 4.0 };
+        let earliest = self.lowest_cut(cut) - 1.0;
+        let wanted = Wanted { smallest: 0.06 * layer.cell_size_m, earliest, grow: 4.0 };
         let shift = layer.depth_m * layer.lean_deg.to_radians().tan();
         let mounds = self.domes(0.5 * side as f64 * texel, wanted, making, |d| {
-            let risen = self.risen(&d, threshold)?;
+            let risen = self.risen(&d, self.cut_at(cut, d.x, d.y))?;
             let height = (risen.top as f64).sqrt();
             // Only what comes up to the level where air no longer rises.
             let share = ((height / self.tallest - 0.62) / 0.2).min(1.0);
@@ -399,6 +489,7 @@ impl Field<'_> {
             step: tile.texel / layer.cell_size_m,
             side: tile.side,
             stretch: layer.stretch as f32,
+            turns: self.turns(60.0, 3000.0),
             // Veils are broad, streaks narrow.
             veil: if layer.kind == CloudKind::Cirrostratus { 0.75 } else { 0.4 },
         });
@@ -406,38 +497,37 @@ impl Field<'_> {
     }
 
     /// Width of trails, as a multiple of their age and spacing, that gives the asked cover.
-    fn trail_width(&self, plane: &mut [f32], side: usize, step: f64, making: Making) -> f64 {
+    fn trail_width(&self, plane: &mut [f32], side: usize, step: f64, cover: f64, making: Making) -> f64 {
         let (mut low, mut high) = (1e-3f64, 8.0f64);
         for _ in 0..12 {
             let middle = (low * high).sqrt();
-            fill(plane, side, step, making, |_, _, _, tile| self.trails(middle, tile));
-            if self.streak_cover(plane, side, step, 0.0) < self.layer.cover {
-                low = middle
-            } else {
-                high = middle
-            }
+            fill(plane, side, step, making, |_, _, _, tile| self.trails(&|_, _| middle, tile));
+            if self.streak_cover(plane, side, step, 0.0) < cover { low = middle } else { high = middle }
         }
         (low * high).sqrt()
     }
 
-    /// Field of lines that aircraft leave, the older the wider.
-    fn trails(&self, width: f64, tile: &mut Tile) {
+    /// Field of lines that aircraft leave, the older the wider; `width`: as a multiple of age and spacing, by place.
+    fn trails(&self, width: &dyn Fn(f64, f64) -> f64, tile: &mut Tile) {
         let layer = self.layer;
         let (slide, cell) = (layer.slid_along(), layer.cell_size_m);
         tile.values.fill(LOWEST);
-        if layer.cover <= 0.0 {
-            return;
-        }
         let plain = |v: [f64; 2]| [(v[0] - slide[0]) / layer.stretch, v[1] - slide[1]];
         let end = tile.texel * tile.side as f64;
         let high = [tile.low[0] + end, tile.low[1] + end];
         let mut mounds = Vec::new();
-        cells_in(layer.seed, cell, plain(tile.low), plain(high), 0.0, |c: Cell| {
+        let turns = self.turns(90.0, 14_000.0);
+        cells_in(layer.seed, cell, plain(tile.low), plain(high), 0.0, turns, |c: Cell| {
+            let (x, y) = (c.x * layer.stretch + slide[0], c.y + slide[1]);
+            let width = width(x, y);
+            if width >= NOTHING {
+                return;
+            }
             let age = (c.strength - 0.5).max(0.02) as f32;
             let reach = width as f32 * age * c.reach as f32;
             mounds.push(Mound {
-                x: (c.x * layer.stretch + slide[0]) as f32,
-                y: (c.y + slide[1]) as f32,
+                x: x as f32,
+                y: y as f32,
                 stretch: layer.stretch as f32,
                 reach,
                 top: 0.2 + age,
@@ -448,12 +538,15 @@ impl Field<'_> {
         dispatch(Raise { tile, mounds: mounds.iter() });
     }
 
-    /// From a field of streaks to thickness.
-    fn cut_streaks(&self, threshold: f64, values: &mut [f32]) {
+    /// From a field of streaks to thickness; trails are `cut` already.
+    fn cut_streaks(&self, at: &Cut, cut: bool, tile: &mut Tile) {
         let (depth, lowest) = (self.layer.depth_m as f32, self.open_value() as f32);
         let per_value = depth / SEAM;
-        for v in values {
-            *v = ((*v - threshold as f32) * per_value).clamp(lowest, depth);
+        let thickness = |v: f32, threshold: f64| ((v - threshold as f32) * per_value).clamp(lowest, depth);
+        if cut || self.regions.is_empty() {
+            tile.values.iter_mut().for_each(|v| *v = thickness(*v, at.threshold));
+        } else {
+            tile.each(|x, y, v| thickness(v, self.cut_at(at, x, y)));
         }
     }
 
@@ -463,15 +556,11 @@ impl Field<'_> {
     }
 
     /// Threshold of a field of streaks that gives the asked cover.
-    fn streak_threshold(&self, plane: &[f32], side: usize, step: f64) -> f64 {
+    fn streak_threshold(&self, plane: &[f32], side: usize, step: f64, cover: f64) -> f64 {
         let (mut low, mut high) = (LOWEST as f64, 4.0);
         for _ in 0..18 {
             let middle = 0.5 * (low + high);
-            if self.streak_cover(plane, side, step, middle) > self.layer.cover {
-                low = middle
-            } else {
-                high = middle
-            }
+            if self.streak_cover(plane, side, step, middle) > cover { low = middle } else { high = middle }
         }
         0.5 * (low + high)
     }
@@ -508,15 +597,20 @@ impl Field<'_> {
     }
 
     /// From a sheet's field to its thickness.
-    fn cut_sheet(&self, style: &SheetStyle, threshold: f64, values: &mut [f32]) {
-        let (depth, threshold) = (self.layer.depth_m as f32, threshold as f32);
+    fn cut_sheet(&self, style: &SheetStyle, cut: &Cut, tile: &mut Tile) {
+        let depth = self.layer.depth_m as f32;
         // Where sheets are thin their edges do not count as cloud (optical depth 0.3): ask for as much more.
         let thin =
             (1.5 * self.layer.counts_from() as f32 / self.layer.extinction_per_m() as f32 / depth).min(0.9);
-        let threshold = threshold - style.seam * (1.0 - (1.0 - thin).sqrt());
-        for v in values {
-            let x = (*v - threshold) / style.seam;
-            *v = depth * if x > 0.0 { x.min(1.0) * (2.0 - x.min(1.0)) } else { 2.0 * x.max(-0.5) };
+        let more = style.seam * (1.0 - (1.0 - thin).sqrt());
+        let thickness = |v: f32, threshold: f64| {
+            let x = (v - (threshold as f32 - more)) / style.seam;
+            depth * if x > 0.0 { x.min(1.0) * (2.0 - x.min(1.0)) } else { 2.0 * x.max(-0.5) }
+        };
+        if self.regions.is_empty() {
+            tile.values.iter_mut().for_each(|v| *v = thickness(*v, cut.threshold));
+        } else {
+            tile.each(|x, y, v| thickness(v, self.cut_at(cut, x, y)));
         }
     }
 
@@ -527,17 +621,26 @@ impl Field<'_> {
         let mut fine = Tile { values: vec![-1.0; tile.values.len()], ..*tile };
         tile.values.fill(-1.0);
         let mut mounds: [Vec<Mound>; 2] = Default::default();
-        cells_in(self.layer.seed, self.layer.cell_size_m, plain(low), plain(high), smallest, |c: Cell| {
-            mounds[usize::from(c.reach <= 0.7 * self.layer.cell_size_m)].push(Mound {
-                x: (c.x * stretch + slide[0]) as f32,
-                y: (c.y + slide[1]) as f32,
-                stretch: stretch as f32,
-                reach: (c.reach * 1.6) as f32,
-                top: c.strength as f32,
-                fall: (c.strength / (c.reach * c.reach)) as f32,
-                swell: 0.0,
-            });
-        });
+        let turns = self.turns(25.0, 1000.0);
+        cells_in(
+            self.layer.seed,
+            self.layer.cell_size_m,
+            plain(low),
+            plain(high),
+            smallest,
+            turns,
+            |c: Cell| {
+                mounds[usize::from(c.reach <= 0.7 * self.layer.cell_size_m)].push(Mound {
+                    x: (c.x * stretch + slide[0]) as f32,
+                    y: (c.y + slide[1]) as f32,
+                    stretch: stretch as f32,
+                    reach: (c.reach * 1.6) as f32,
+                    top: c.strength as f32,
+                    fall: (c.strength / (c.reach * c.reach)) as f32,
+                    swell: 0.0,
+                });
+            },
+        );
         dispatch(Raise { tile, mounds: mounds[0].iter() });
         dispatch(Raise { tile: &mut fine, mounds: mounds[1].iter() });
         let scale = 1.0 / (style.swell * self.layer.cell_size_m);
@@ -546,12 +649,18 @@ impl Field<'_> {
             start: [(tile.low[0] - slide[0]) * scale / stretch, (tile.low[1] - slide[1]) * scale],
             step: [tile.texel * scale / stretch, tile.texel * scale],
             side: tile.side,
+            turns: self.turns(100.0, 1000.0),
         });
         let cells = style.cells as f32;
         for ((v, fine), swell) in tile.values.iter_mut().zip(&fine.values).zip(swells) {
             *v = cells * (0.72 * *v + 0.28 * fine) + (1.25 - cells) * swell;
         }
     }
+}
+
+/// How far a whole overcast has closed its last gaps: past 97 % cover, heaps grow together.
+fn closed(cover: f64) -> f64 {
+    ((cover - 0.97) / 0.03).clamp(0.0, 1.0)
 }
 
 /// Field value over which streaks grow to the full depth.
@@ -570,8 +679,36 @@ struct Streaks {
     step: f64,
     side: usize,
     stretch: f32,
+    /// How often they have come and gone.
+    turns: f64,
     /// Share of broad patches.
     veil: f32,
+}
+
+/// Noise that goes over into another one and back as it comes and goes.
+#[derive(Clone, Copy)]
+struct Aged {
+    /// Weights of both: on a circle, so that hills stay as high.
+    weights: [f32; 2],
+}
+
+impl Aged {
+    fn new(turns: f64) -> Aged {
+        let (sin, cos) = ((turns % 1.0) * std::f64::consts::TAU).sin_cos();
+        Aged { weights: if turns == 0.0 { [1.0, 0.0] } else { [cos as f32, sin as f32] } }
+    }
+
+    #[inline(always)]
+    fn noise<R: Real>(&self, seed: u32, octaves: u32, x: R, y: R) -> R {
+        let mut sum = R::splat(0.0);
+        for (k, weight) in self.weights.into_iter().enumerate() {
+            if weight != 0.0 {
+                let noise = layered_noise(seed.wrapping_add(0x1234_5677 * k as u32), octaves, x, y);
+                sum = noise.mul_add(R::splat(weight), sum);
+            }
+        }
+        sum
+    }
 }
 
 impl Kernel for Streaks {
@@ -581,20 +718,20 @@ impl Kernel for Streaks {
         let mut out = vec![0.0; self.side * self.side];
         let index: Vec<f32> = (0..self.side).map(|i| i as f32).collect();
         let along = R::splat(1.0 / self.stretch);
+        let aged = Aged::new(self.turns);
         for (row, values) in out.chunks_exact_mut(self.side).enumerate() {
             let v = R::splat((self.start[1] + self.step * row as f64) as f32);
             for start in (0..self.side).step_by(R::LANES) {
                 let u = R::load(&index[start..])
                     .mul_add(R::splat(self.step as f32), R::splat(self.start[0] as f32));
                 let patch =
-                    layered_noise(self.seed ^ 31, 3, u * R::splat(0.22) * along.sqrt(), v * R::splat(0.22));
+                    aged.noise(self.seed ^ 31, 3, u * R::splat(0.22) * along.sqrt(), v * R::splat(0.22));
                 let meander = layered_noise(self.seed ^ 57, 2, u * along * R::splat(1.6), v * R::splat(0.3));
                 let curl = layered_noise(self.seed ^ 91, 2, u * along * R::splat(5.0), v * R::splat(1.3));
                 let across = curl.mul_add(R::splat(0.12), meander.mul_add(R::splat(0.55), v));
-                let broad = layered_noise(self.seed, 4, u * along, across);
+                let broad = aged.noise(self.seed, 4, u * along, across);
                 // Threads: ridges along the lines where a finer noise is nothing.
-                let thread =
-                    layered_noise(self.seed ^ 13, 3, u * along * R::splat(1.4), across * R::splat(2.6));
+                let thread = aged.noise(self.seed ^ 13, 3, u * along * R::splat(1.4), across * R::splat(2.6));
                 let thread = R::splat(0.55) - thread.abs() * R::splat(2.0);
                 let streak = broad.mul_add(R::splat(0.7), thread * R::splat(0.5));
                 patch.lerp(streak, R::splat(1.0 - self.veil)).store(&mut values[start..]);
@@ -610,6 +747,7 @@ struct Swells {
     start: [f64; 2],
     step: [f64; 2],
     side: usize,
+    turns: f64,
 }
 
 impl Kernel for Swells {
@@ -618,12 +756,13 @@ impl Kernel for Swells {
     fn run<R: Real>(self) -> Vec<f32> {
         let mut out = vec![0.0; self.side * self.side];
         let index: Vec<f32> = (0..self.side).map(|i| i as f32).collect();
+        let aged = Aged::new(self.turns);
         for (row, values) in out.chunks_exact_mut(self.side).enumerate() {
             let y = R::splat((self.start[1] + self.step[1] * row as f64) as f32);
             for start in (0..self.side).step_by(R::LANES) {
                 let x = R::load(&index[start..])
                     .mul_add(R::splat(self.step[0] as f32), R::splat(self.start[0] as f32));
-                layered_noise(self.seed, 4, x, y).store(&mut values[start..]);
+                aged.noise(self.seed, 4, x, y).store(&mut values[start..]);
             }
         }
         out

@@ -5,9 +5,11 @@
 //! in metres; both go on below zero outside, which tells rays how far the next cloud is. Maps are nested
 //! squares around the origin, each four times as wide as the one before. Lumps move the hull's surface out and in.
 
+use super::ageing::Ageing;
 use super::distance::HullMap;
 use super::field::{Field, fibre_ends};
 use super::lumps::{COARSEST, Lumps};
+use super::regions::Regions;
 use crate::air::{Fineness, Making};
 use crate::document::{CloudLayer, Family};
 use crate::simd::{Int, Kernel, Mask, Real, dispatch};
@@ -21,6 +23,12 @@ const FINER: f64 = 7.3;
 const COARSE_FOR_THE_EYE: f64 = 60.0;
 /// Rotation of the blocks about an axis that is no lattice direction; rows are orthonormal.
 const TURN: [[f32; 3]; 3] = [[0.7526, 0.6072, -0.2547], [-0.5303, 0.7888, 0.3137], [0.3914, -0.1010, 0.9147]];
+/// How fast lumps rise as a layer ages, m per minute, by family (common practice, no source).
+const BOIL: [f64; 3] = [70.0, 12.0, 6.0];
+/// Steps of a drawn profile.
+const PROFILE_STEPS: usize = 32;
+/// Distance between the heights of an uneven layer, in cells.
+const UNEVEN_CELLS: f64 = 1.5;
 /// Lumps begin to fade at footprints of 0.6 of their size and are gone at 1.6 of it.
 const FADE: f32 = 1.6;
 
@@ -31,8 +39,12 @@ pub struct CloudForm {
     pub base: f32,
     /// Height of the layer above its base, m.
     pub depth: f32,
-    /// Extinction in the core, per metre.
+    /// Highest extinction, per metre.
     pub extinction: f32,
+    /// Mean of it through bodies, edges and all, per metre.
+    pub bulk: f32,
+    /// Share of the highest extinction over height, in even steps; none is even.
+    profile: Vec<f32>,
     /// Sine and cosine of the heading: a layer's own axes run along it and to the left of it.
     axes: [f32; 2],
     /// How far it is bent along its heading: per metre of height, and per square metre of the way down from the top.
@@ -60,6 +72,11 @@ pub struct CloudForm {
     flank: f32,
     /// How fast fine lumps and erosion grow with the body they work on, per metre.
     fray: f32,
+    /// How far places are raised above others, m, over how many sides of a block per metre, and what is left of the depth.
+    uneven: [f32; 2],
+    squeeze: f32,
+    /// How far the underside hangs down in lumps: as a share of them, and in metres.
+    hanging: [f32; 2],
     /// How far lumps move the surface, m; the finest are none on bodies whose fine lumps are small enough.
     amplitude: [f32; 3],
     /// Where the blocks begin, in block sides along their own axes.
@@ -195,13 +212,20 @@ impl CloudForm {
         making: Making,
     ) -> CloudForm {
         let Grain { family, depth, lump, amplitude, edge, length, .. } = grain;
-        let sizes = [lump, lump / FINER, lump / (FINER * FINER)];
+        let fine_lump = lump / FINER * layer.erosion_grain;
+        let sizes = [lump, fine_lump, fine_lump / FINER];
         let block = sizes.map(|size| size * COARSEST as f64);
         let slid = layer.slid_along();
-        // Blocks repeat along their own axes, so a slide is turned before whole blocks are taken off it.
+        // Blocks repeat along their own axes, so a slide is turned before whole blocks are taken off it. Lumps boil up.
+        let ageing = Ageing::of(layer);
         let offset = block.map(|b| {
             let slid = [-slid[0] / length / b, -slid[1] / b];
-            TURN.map(|row| (slid[0] * row[0] as f64 + slid[1] * row[1] as f64).rem_euclid(1.0) as f32)
+            let boiled = ageing.moved(TURN.map(|row| -row[2] as f64 * BOIL[family as usize] / b));
+            std::array::from_fn(|axis| {
+                let row = TURN[axis];
+                let offset = slid[0] * row[0] as f64 + slid[1] * row[1] as f64 + boiled[axis];
+                offset.rem_euclid(1.0) as f32
+            })
         });
         let erosion = 0.35 * layer.erosion * lump.min(200.0);
         let body_lump = Grain::of_body(layer).amplitude;
@@ -229,12 +253,34 @@ impl CloudForm {
             erosion,
             edge: edge[1],
             bend: lean[1],
+            regions: Regions::of(layer),
+            ageing,
         };
+        let densest = if anvil_from.is_some() || layer.profile.is_empty() {
+            1.0
+        } else {
+            (0..=PROFILE_STEPS)
+                .map(|i| layer.density_at(i as f64 / PROFILE_STEPS as f64))
+                .fold(1e-6, f64::max)
+        };
+        let profile = if anvil_from.is_some() || layer.profile.is_empty() {
+            Vec::new()
+        } else {
+            let share = |i: usize| (layer.density_at(i as f64 / PROFILE_STEPS as f64) / densest) as f32;
+            (0..=PROFILE_STEPS).map(share).collect()
+        };
+        let mean_share = match profile.len() {
+            0 => 1.0,
+            n => profile.iter().sum::<f32>() / n as f32,
+        };
+        let extinction = (grain.extinction * densest) as f32;
         CloudForm {
             family,
             base: anvil_from.unwrap_or(layer.base_m) as f32,
             depth: depth as f32,
-            extinction: grain.extinction as f32,
+            extinction,
+            bulk: 0.85 * extinction * mean_share,
+            profile,
             axes: [sin as f32, cos as f32],
             lean: lean.map(|l| l as f32),
             fibrous: family == Family::Fibres && anvil_from.is_none(),
@@ -255,6 +301,22 @@ impl CloudForm {
             rise: 1.0 / (0.05 * depth) as f32,
             flank: 0.55 / amplitude.max(1.0) as f32,
             fray: 1.0 / (2.6 * (0.24 * amplitude + erosion)).max(1.0) as f32,
+            uneven: if anvil_from.is_some() {
+                [0.0; 2]
+            } else {
+                let raised = (1.0 - layer.squeeze()) * depth;
+                [raised, 1.0 / (UNEVEN_CELLS * COARSEST as f64 * layer.cell_size_m.max(depth))]
+                    .map(|v| v as f32)
+            },
+            squeeze: if anvil_from.is_some() { 1.0 } else { layer.squeeze() as f32 },
+            hanging: match family {
+                Family::Heaps => {
+                    let hanging = 1.0 - layer.flat_base;
+                    [hanging, hanging * 0.35 * amplitude].map(|v| v as f32)
+                }
+                // Half way, the underside of a sheet follows a sixth of what it lacks in thickness.
+                _ => [0.7 * (1.0 - layer.flat_base), 0.32 * (1.0 - layer.flat_base)].map(|v| v as f32),
+            },
             amplitude: [amplitude, amplitude * fine, finest].map(|a| a as f32),
             offset,
             edge: edge.map(|e| e as f32),
@@ -300,6 +362,13 @@ impl CloudForm {
         // Tops run ahead of their bases, trails hang behind their heads.
         let bent = down * down * R::splat(self.lean[1]) - z * R::splat(self.lean[0]);
         let (x, y) = (x * sin + y * cos + bent, y * sin - x * cos);
+        let (height, squeeze) = (z, R::splat(self.squeeze));
+        let mut z = z;
+        if self.uneven[0] > 0.0 {
+            let s = R::splat(self.uneven[1]);
+            let raised = Lumps::get().at([x * s, y * s, R::splat(0.37)]) * R::splat(self.uneven[0]);
+            z = (z - raised) * R::splat(1.0 / self.squeeze);
+        }
         let hull = self.maps.hull(x, y);
         let (smooth, above, below, beside);
         // What is left of a distance where the hull's thickness changes fast.
@@ -310,12 +379,12 @@ impl CloudForm {
             let half = thickness * R::splat(0.5);
             if self.fibrous {
                 // Streaks hang all through the layer, thin toward both ends.
-                smooth = half.min(fibre_ends(z, depth));
+                smooth = half.min(fibre_ends(z, depth)) * squeeze;
                 above = (depth - z).clamp(0.0, self.depth) * R::splat(0.7);
                 below = z.clamp(0.0, self.depth) * R::splat(0.7);
             } else {
-                let low = (depth - thickness.max(zero)) * R::splat(0.16);
-                smooth = (half - (z - low - half).abs()) * tilt;
+                let low = (depth - thickness.max(zero)) * R::splat(self.hanging[1]);
+                smooth = (half - (z - low - half).abs()) * tilt * squeeze;
                 above = (low + thickness - z).max(zero);
                 below = (z - low).max(zero);
             }
@@ -328,7 +397,7 @@ impl CloudForm {
             let body = (q / steep).max(-R::splat(self.open_step) - (z - depth).max(zero));
             let along = hull.value / hull.slope.max(R::splat(1e-3));
             let body = R::select(hull.value.lt(zero), body.min(along), body);
-            smooth = (body * R::splat(self.leaning)).min(z);
+            smooth = (body * R::splat(self.leaning)).min(z - R::splat(self.hanging[1])) * squeeze;
             above = (hull.value.max(zero).sqrt() - z).max(zero);
             below = z.max(zero);
             beside = hull.value.max(zero) / hull.slope.max(R::splat(0.25) * depth);
@@ -345,7 +414,15 @@ impl CloudForm {
         let clear = R::select(clear.lt(zero), (clear * R::splat(0.5)).min(among), clear);
         let clear =
             if SHEET && self.fibrous { R::select(clear.lt(zero), clear * tilt, clear) } else { clear };
-        Place { inside: clear, extinction: share * R::splat(self.extinction), above, below, beside }
+        let mut extinction = share * R::splat(self.extinction);
+        if !self.profile.is_empty() {
+            let steps = PROFILE_STEPS as f32;
+            let step = (height * R::splat(steps / self.depth)).clamp(0.0, steps - 1e-3);
+            // SAFETY: the step is clamped so that the next value is in the profile as well.
+            let (a, b) = unsafe { R::gather_pairs(&self.profile, step.floor().to_int()) };
+            extinction = extinction * a.lerp(b, step - step.floor());
+        }
+        Place { inside: clear, extinction, above: above * squeeze, below: below * squeeze, beside }
     }
 
     /// Lumps and erosion: the moved surface and the width of its edge.
@@ -353,7 +430,11 @@ impl CloudForm {
     fn surface<R: Real, const SHEET: bool>(&self, x: R, y: R, z: R, w: R, smooth: R, body: R) -> (R, R) {
         let low = (z * R::splat(self.sharpen)).clamp(0.0, 1.0);
         // Lumps no larger than the body they grow on, or they would float beside it as dust.
-        let rise = (z * R::splat(self.rise)).clamp(0.0, 1.0);
+        let mut rise = (z * R::splat(self.rise)).clamp(0.0, 1.0);
+        if !SHEET {
+            // An underside that is not cut level is as lumpy as the flanks.
+            rise = rise.max(R::splat(self.hanging[0]));
+        }
         let flank = rise * (body * R::splat(self.flank)).min(R::splat(1.0));
         let edge = R::splat(self.edge[1]).lerp(R::splat(self.edge[0]), low).max(w);
         let reach = self.moved;
@@ -364,7 +445,8 @@ impl CloudForm {
         }
         let lumps = Lumps::get();
         // Coarse lumps fade where the underside is flat; a turned block shows no grid.
-        let swell = if SHEET { low * R::splat(0.65) + R::splat(0.35) } else { flank };
+        let hanging = R::splat(self.hanging[0]);
+        let swell = if SHEET { hanging.lerp(R::splat(1.0), low) } else { flank };
         let seen = (R::splat(FADE) - w * R::splat(self.fade[0])).clamp(0.0, 1.0);
         let coarse = lumps.at(self.turned::<R>(0, x, y, z));
         let lump = (coarse - R::splat(0.5)) * R::splat(2.0 * self.amplitude[0]);
@@ -509,11 +591,11 @@ impl Maps {
         };
         let half = [reach / 16.0, reach / 4.0, reach].map(|v| v as f32);
         let mut values = vec![0.0; LEVELS * side * side];
-        // What a coarse map leaves out must not change its cover: each has a threshold of its own.
+        // What a coarse map leaves out must not change its cover: each is cut by itself.
         let texels = half.map(|half| 2.0 * half as f64 / side as f64);
-        let thresholds = field.thresholds(texels, making);
-        for ((plane, texel), threshold) in values.chunks_exact_mut(side * side).zip(texels).zip(thresholds) {
-            field.hull(threshold, plane, side, texel, making);
+        let cuts = field.cuts(texels, making);
+        for ((plane, texel), cut) in values.chunks_exact_mut(side * side).zip(texels).zip(&cuts) {
+            field.hull(cut, plane, side, texel, making);
         }
         let mut slopes: Vec<f32> = values
             .par_chunks_exact(side * side)

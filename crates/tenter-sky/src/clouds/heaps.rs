@@ -5,6 +5,7 @@
 //! place per cell of a grid whose spacing shrinks with the size, that asks for fewer taken places the smaller
 //! the clouds are.
 
+use super::ageing::{swing, swing_of};
 use super::hash::{Draw, Draws, layered_noise};
 use crate::air::Making;
 use crate::simd::{Kernel, Mask, Real, dispatch};
@@ -31,6 +32,9 @@ const SLENDER: f64 = 1.3;
 /// A dome reaches at most so many spacings from its grid cell.
 const REACH: f64 = 2.2;
 
+/// How far births swing to and fro as bodies come and go, and those of the domes around them.
+const SWING: [f64; 2] = [0.2, 0.12];
+
 /// An endless field of heaps.
 #[derive(Clone, Copy)]
 pub struct Heaps {
@@ -40,6 +44,8 @@ pub struct Heaps {
     pub tallest: f64,
     /// Power of a body's size that its height goes with: less makes small bodies tall.
     pub rise: f32,
+    /// How often bodies have come and gone.
+    pub turns: f32,
 }
 
 /// Which domes are wanted.
@@ -110,8 +116,9 @@ impl Heaps {
             let away = draw.range(0.25, 1.05);
             let share = draw.range(0.28, 0.62) * (1.25 - 0.5 * away);
             let rise = (draw.range(0.55, 1.08) * (1.15 - 0.55 * away)).min(1.0);
-            // Those around are born before the first.
-            let birth = birth - 0.25 * away;
+            // Those around follow the first.
+            let around = birth - 0.25 * away + SWING[1] * swing_of(2.0 * self.turns as f64, angle);
+            let birth = around.min(birth);
             if radius * share < wanted.smallest || birth <= wanted.earliest {
                 continue;
             }
@@ -149,7 +156,7 @@ impl Kernel for Row<'_> {
     type Output = Vec<Body>;
     #[inline(always)]
     fn run<R: Real>(self) -> Vec<Body> {
-        let Heaps { seed, cell, tallest, rise } = *self.heaps;
+        let Heaps { seed, cell, tallest, rise, turns } = *self.heaps;
         let (spacing, taken, _) = GRIDS[self.level];
         let s = spacing * cell;
         let per_cell = R::splat((spacing / 4.0) as f32);
@@ -175,7 +182,11 @@ impl Kernel for Row<'_> {
             let height = R::splat(tallest as f32)
                 * (size.max(R::splat(1e-6)).ln() * R::splat(rise)).exp()
                 * draws.range(0.72, 1.0);
-            let birth = company * R::splat(0.55) + draws.range(-0.35, 0.25);
+            let mut birth = company * R::splat(0.55) + draws.range(-0.35, 0.25);
+            if turns != 0.0 {
+                // Places are as good as numbers drawn for it, and draw none that domes have had until now.
+                birth = swing(R::splat(turns), east + north).mul_add(R::splat(SWING[0] as f32), birth);
+            }
             let there = there & R::splat(self.wanted.earliest as f32).lt(birth);
             for (values, lanes) in [east, north, radius, height, birth].iter().zip(&mut lanes) {
                 values.store(lanes);

@@ -1,5 +1,6 @@
 //! Sheets: closed cells with thin seams, or a deck that only swells and thins.
 
+use super::ageing::swing_of;
 use super::hash::Draw;
 use crate::document::CloudKind;
 
@@ -34,13 +35,17 @@ pub struct Cell {
     pub strength: f64,
 }
 
-/// Visits the cells of two sizes that touch a rectangle, in the stretched plane.
+/// How far cells swell and shrink as they come and go.
+const SWING: f64 = 0.22;
+
+/// Visits the cells of two sizes that touch a rectangle, in the stretched plane; `turns`: how often they have come and gone.
 pub fn cells_in(
     seed: u32,
     cell: f64,
     low: [f64; 2],
     high: [f64; 2],
     smallest: f64,
+    turns: f64,
     mut visit: impl FnMut(Cell),
 ) {
     for (level, (spacing, strength)) in [(1.0, 1.0), (0.47, 0.72)].into_iter().enumerate() {
@@ -54,12 +59,10 @@ pub fn cells_in(
             for ix in x0..x1 {
                 let mut draw = Draw::new(seed, 16 + level as u32, ix, iy);
                 let (x, y) = ((ix as f64 + draw.next()) * s, (iy as f64 + draw.next()) * s);
-                visit(Cell {
-                    x,
-                    y,
-                    reach: s * draw.range(0.8, 1.15),
-                    strength: strength * draw.range(0.75, 1.0),
-                });
+                let reach = s * draw.range(0.8, 1.15);
+                let strength = strength * draw.range(0.75, 1.0);
+                let strength = strength * (1.0 + SWING * swing_of(turns, draw.next()));
+                visit(Cell { x, y, reach, strength });
             }
         }
     }

@@ -1,7 +1,7 @@
 //! Validation: the schema's ranges, then what only makes sense across fields.
 
 use super::schema::{json_schema, resolve};
-use super::{Sky, SkyKind};
+use super::{Outline, Sky, SkyKind};
 use serde::Serialize;
 use serde_json::{Value, json};
 use std::fmt;
@@ -253,6 +253,16 @@ pub fn across_fields(sky: &Sky) -> Result<(), Problems> {
         if !ids.insert(&layer.id) {
             let message = format!("{:?} names two layers", layer.id);
             found.push(Problem::new(&format!("clouds[{i}].id"), message, json!(layer.id), None));
+        }
+        for (k, region) in layer.regions.iter().enumerate() {
+            let Outline::Image { texels, values, .. } = &region.outline else { continue };
+            let (wanted, got) = (2 * (*texels as usize).pow(2), values.len());
+            if got != wanted || !values.bytes().all(|b| b.is_ascii_hexdigit()) {
+                let message =
+                    format!("{got} hexadecimal digits where {texels} x {texels} texels take {wanted}");
+                let path = format!("clouds[{i}].regions[{k}].outline.values");
+                found.push(Problem::new(&path, message, json!(got), Some(json!({"length": wanted}))));
+            }
         }
     }
     if found.is_empty() { Ok(()) } else { Err(Problems(found)) }

@@ -1,6 +1,6 @@
 //! Cloud layers and what is usual for each kind.
 
-use super::Colour;
+use super::{Colour, CoverRegion, MAX_REGIONS};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -42,6 +42,27 @@ pub enum Phase {
     Ice,
 }
 
+/// Points a drawn profile can hold.
+pub const MAX_PROFILE: usize = 12;
+
+/// How dense clouds are at a height, as a multiple of their core.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct ProfilePoint {
+    /// Height as a share of the layer's depth, from its base.
+    #[schemars(title = "Height", range(min = 0, max = 1), extend("unit" = "%", "soft" = [0, 1]))]
+    pub height: f64,
+    /// Density there; 1 is the layer's water content.
+    #[schemars(title = "Density", range(min = 0, max = 4), extend("unit" = "", "soft" = [0, 2]))]
+    pub density: f64,
+}
+
+impl Default for ProfilePoint {
+    fn default() -> Self {
+        ProfilePoint { height: 0.5, density: 1.0 }
+    }
+}
+
 /// Clouds between two altitudes over the whole sky.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(default, deny_unknown_fields)]
@@ -64,6 +85,9 @@ pub struct CloudLayer {
     /// Height of the tallest tops above the base; deep clouds are darker below.
     #[schemars(title = "Depth", range(min = 10, max = 15000), extend("unit" = "m", "soft" = [50, 5000], "scale" = "log"))]
     pub depth_m: f64,
+    /// How far undersides and tops rise and fall from place to place; 0 is one level all over. Tops keep within the depth.
+    #[schemars(title = "Unevenness", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 1]))]
+    pub unevenness: f64,
     /// Share of the sky's columns with cloud in them; from few to overcast.
     #[schemars(title = "Cover", range(min = 0, max = 1), extend("unit" = "%", "soft" = [0, 1]))]
     pub cover: f64,
@@ -82,6 +106,12 @@ pub struct CloudLayer {
     /// How far wind shear bends tops over along the heading; ice trails behind the heads it falls from.
     #[schemars(title = "Lean", range(min = 0, max = 80), extend("unit" = "deg", "soft" = [0, 60]))]
     pub lean_deg: f64,
+    /// Another kind that is mixed in; it differs from what is usual as the first one does.
+    #[schemars(title = "Second kind", extend("unit" = ""))]
+    pub second_kind: CloudKind,
+    /// Share of the cover that is of the second kind; 0 is none.
+    #[schemars(title = "Its share", range(min = 0, max = 1), extend("unit" = "%", "soft" = [0, 1]))]
+    pub second_share: f64,
     /// Usual distance between neighbouring clouds or cells.
     #[schemars(title = "Cell size", range(min = 50, max = 200000), extend("unit" = "m", "soft" = [200, 10000], "scale" = "log"))]
     pub cell_size_m: f64,
@@ -91,9 +121,15 @@ pub struct CloudLayer {
     /// How far dry air has eaten into the edges; 0 is a hard outline, 1 is torn to shreds.
     #[schemars(title = "Erosion", range(min = 0, max = 2), extend("unit" = "", "soft" = [0, 1]))]
     pub erosion: f64,
+    /// Size of what erosion bites off and of the lobes on lobes; 1 is usual, less is fine crumbs, more is broad scoops.
+    #[schemars(title = "Erosion grain", range(min = 0.2, max = 4), extend("unit" = "", "soft" = [0.3, 3], "scale" = "log"))]
+    pub erosion_grain: f64,
     /// How soft outlines are; 1 is usual, less is crisp as cauliflower, more is veiled.
     #[schemars(title = "Edge", range(min = 0.1, max = 10), extend("unit" = "", "soft" = [0.2, 5], "scale" = "log"))]
     pub edge: f64,
+    /// How level the underside is cut; 1 is a flat base, 0 hangs down in lumps. Streaks have none.
+    #[schemars(title = "Flat base", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 1]))]
+    pub flat_base: f64,
     /// How far the tallest tops spread into an anvil of ice; 0 is none. Cover counts the bodies below it.
     #[schemars(title = "Anvil", range(min = 0, max = 3), extend("unit" = "", "soft" = [0, 1]))]
     pub anvil: f64,
@@ -103,9 +139,33 @@ pub struct CloudLayer {
     /// Colour of the light that the cloud scatters; white is physical.
     #[schemars(title = "Scatter tint")]
     pub scatter_tint: Colour,
+    /// Colour that light takes on by many scatterings, deep inside and on the shaded side; white is physical.
+    #[schemars(title = "Absorb tint")]
+    pub absorb_tint: Colour,
+    /// Brightens the side that is lit by sky and land alone; 0 is physical.
+    #[schemars(title = "Lift of shade", range(min = 0, max = 4), extend("unit" = "", "soft" = [0, 1]))]
+    pub shade_lift: f64,
+    /// Colour of the light on the shaded side; white is physical.
+    #[schemars(title = "Tint of shade")]
+    pub shade_tint: Colour,
+    /// Strength of light scattered many times, which fills thick clouds; 1 is physical.
+    #[schemars(title = "High orders", range(min = 0, max = 4), extend("unit" = "", "soft" = [0, 2]))]
+    pub high_orders: f64,
+    /// Density over height, drawn as a curve; none is even.
+    #[schemars(title = "Profile", length(max = MAX_PROFILE))]
+    pub profile: Vec<ProfilePoint>,
     /// Share of the layer's shadow that falls on land and sea; 1 is physical.
     #[schemars(title = "Shadow on land", range(min = 0, max = 1), extend("unit" = "%", "soft" = [0, 1]))]
     pub shadow_on_land: f64,
+    /// Whether the layer's clouds shade themselves and one another; yes is physical.
+    #[schemars(title = "Own shadow")]
+    pub own_shadow: bool,
+    /// Moves the layer's shadow on land, air and other layers toward the east; 0 is physical.
+    #[schemars(title = "Shadow east", range(min = -100000, max = 100000), extend("unit" = "m", "soft" = [-5000, 5000]))]
+    pub shadow_east_m: f64,
+    /// Moves the layer's shadow on land, air and other layers toward the north; 0 is physical.
+    #[schemars(title = "Shadow north", range(min = -100000, max = 100000), extend("unit" = "m", "soft" = [-5000, 5000]))]
+    pub shadow_north_m: f64,
     /// Another number deals the same kind of clouds anew.
     #[schemars(title = "Seed", range(min = 0, max = 4294967295u32), extend("unit" = "", "soft" = [0, 999]))]
     pub seed: u32,
@@ -115,6 +175,18 @@ pub struct CloudLayer {
     /// Moves the whole field toward the north.
     #[schemars(title = "Slide north", range(min = -1000000, max = 1000000), extend("unit" = "m", "soft" = [-10000, 10000]))]
     pub slide_north_m: f64,
+    /// How old the field is: clouds swell, fade and boil as it grows.
+    #[schemars(title = "Age", range(min = 0, max = 100000), extend("unit" = "min", "soft" = [0, 240]))]
+    pub age_min: f64,
+    /// Share of the common wind that carries the layer; higher ones often take 2 or 3 times as much.
+    #[schemars(title = "Share of wind", range(min = -10, max = 10), extend("unit" = "", "soft" = [0, 3]))]
+    pub wind_share: f64,
+    /// Outlines with more or less cover in them; all combine.
+    #[schemars(title = "Cover regions", length(max = MAX_REGIONS))]
+    pub regions: Vec<CoverRegion>,
+    /// Length of the sky's loop, min; part of the sky's drift, not of the layer.
+    #[serde(skip)]
+    pub loop_min: f64,
 }
 
 impl CloudKind {
@@ -214,23 +286,40 @@ impl CloudKind {
             muted: false,
             base_m: base,
             depth_m: depth,
+            unevenness: 0.0,
             cover,
             water_content_g_m3: water,
             droplet_um: droplet,
             stretch,
             heading_deg: 90.0,
             lean_deg,
+            second_kind: self,
+            second_share: 0.0,
             cell_size_m: cell,
             lobes,
             erosion,
+            erosion_grain: 1.0,
             edge: 1.0,
+            flat_base: if self.family() == Family::Heaps { 1.0 } else { 0.5 },
             anvil: if self == Cumulonimbus { 0.6 } else { 0.0 },
             halo: if self == Cirrostratus { 0.5 } else { 0.0 },
             scatter_tint: Colour::WHITE,
+            absorb_tint: Colour::WHITE,
+            shade_lift: 0.0,
+            shade_tint: Colour::WHITE,
+            high_orders: 1.0,
+            profile: Vec::new(),
             shadow_on_land: 1.0,
+            own_shadow: true,
+            shadow_east_m: 0.0,
+            shadow_north_m: 0.0,
             seed: 1,
             slide_east_m: 0.0,
             slide_north_m: 0.0,
+            age_min: 0.0,
+            wind_share: 1.0,
+            regions: Vec::new(),
+            loop_min: 0.0,
         }
     }
 }
@@ -283,11 +372,83 @@ impl CloudLayer {
 
     /// Optical thickness of a column through the full depth of the core, straight up.
     pub fn optical_thickness(&self) -> f64 {
-        self.extinction_per_m() * self.depth_m
+        self.extinction_per_m() * self.filled_depth_m()
+    }
+
+    /// Metres of core in a column: uneven layers leave room above or below, a profile thins or thickens.
+    fn filled_depth_m(&self) -> f64 {
+        const STEPS: usize = 64;
+        let mean = (0..STEPS).map(|i| self.density_at((i as f64 + 0.5) / STEPS as f64)).sum::<f64>();
+        self.depth_m * self.squeeze() * mean / STEPS as f64
+    }
+
+    /// What unevenness leaves of the depth at any one place.
+    pub fn squeeze(&self) -> f64 {
+        1.0 - 0.5 * self.unevenness
+    }
+
+    /// The drawn profile at a height (a share of the depth): straight between points, level past the outermost.
+    ///
+    /// ```
+    /// use tenter_sky::document::{CloudKind, ProfilePoint};
+    /// let point = |height, density| ProfilePoint { height, density };
+    /// let mut layer = CloudKind::Stratus.usual();
+    /// layer.profile = vec![point(0.5, 1.0), point(0.0, 0.0)];
+    /// assert_eq!([layer.density_at(0.25), layer.density_at(0.8)], [0.5, 1.0]);
+    /// ```
+    pub fn density_at(&self, height: f64) -> f64 {
+        let below =
+            self.profile.iter().filter(|p| p.height <= height).max_by(|a, b| a.height.total_cmp(&b.height));
+        let above =
+            self.profile.iter().filter(|p| p.height > height).min_by(|a, b| a.height.total_cmp(&b.height));
+        match (below, above) {
+            (Some(a), Some(b)) => {
+                a.density + (b.density - a.density) * (height - a.height) / (b.height - a.height)
+            }
+            (Some(p), None) | (None, Some(p)) => p.density,
+            (None, None) => 1.0,
+        }
+    }
+
+    /// The layer of its second kind, if it has one, and what is left of the first: their covers together are that asked.
+    pub fn parted(&self) -> Vec<CloudLayer> {
+        let mut first = CloudLayer { second_share: 0.0, ..self.clone() };
+        if self.second_share <= 0.0 || self.second_kind == self.kind {
+            return vec![first];
+        }
+        let (own, other) = (self.kind.usual(), self.second_kind.usual());
+        let as_usual = |mine: f64, own: f64, other: f64| mine * other / own;
+        let cover = self.cover * self.second_share;
+        let second = CloudLayer {
+            kind: self.second_kind,
+            second_share: 0.0,
+            cover,
+            depth_m: as_usual(self.depth_m, own.depth_m, other.depth_m).clamp(10.0, 15_000.0),
+            cell_size_m: as_usual(self.cell_size_m, own.cell_size_m, other.cell_size_m).clamp(50.0, 2e5),
+            water_content_g_m3: as_usual(
+                self.water_content_g_m3,
+                own.water_content_g_m3,
+                other.water_content_g_m3,
+            )
+            .min(10.0),
+            droplet_um: as_usual(self.droplet_um, own.droplet_um, other.droplet_um).clamp(1.0, 100.0),
+            stretch: as_usual(self.stretch, own.stretch, other.stretch).clamp(1.0, 60.0),
+            lobes: other.lobes,
+            erosion: other.erosion,
+            anvil: other.anvil,
+            seed: self.seed ^ 0x5eed,
+            ..self.clone()
+        };
+        if self.second_share >= 1.0 {
+            return vec![second];
+        }
+        first.cover = 1.0 - (1.0 - self.cover) / (1.0 - cover).max(1e-9);
+        vec![first, second]
     }
 
     /// Sets the water content so that the column has this optical thickness; depth and droplets stay.
     pub fn set_optical_thickness(&mut self, thickness: f64) {
-        self.water_content_g_m3 = thickness / self.depth_m * self.droplet_um * self.density_g_cm3() / 1.5;
+        self.water_content_g_m3 =
+            thickness / self.filled_depth_m().max(1e-9) * self.droplet_um * self.density_g_cm3() / 1.5;
     }
 }

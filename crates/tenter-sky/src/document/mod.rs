@@ -16,23 +16,28 @@ mod air;
 mod check;
 mod cloud;
 mod colour;
+mod drift;
 mod eye;
 mod grade;
 mod hash;
 mod land;
 mod lights;
 mod migrate;
+mod region;
 pub mod schema;
 mod source;
 
 pub use air::{AerosolKind, Air, Fog};
 pub use check::{Problem, Problems};
-pub use cloud::{CloudKind, CloudLayer, Family, Phase};
+pub use cloud::{CloudKind, CloudLayer, Family, MAX_PROFILE, Phase, ProfilePoint};
 pub use colour::Colour;
+pub use drift::Drift;
 pub use eye::{Eye, Frame};
 pub use grade::{ExposureAt, Grade, MAX_EXPOSURES, ToneCurve};
+pub use hash::of as hash_of;
 pub use land::Land;
 pub use lights::{LightColour, MAX_SUNS, Moon, MoonPhase, Night, Place, Placement, Sun};
+pub use region::{CoverRegion, MAX_CORNERS, MAX_COVER_SIDE, MAX_REGIONS, Outline, Tie};
 pub use source::{Along, MAX_STOPS, SkyKind, SkySource, Stop};
 
 use schemars::JsonSchema;
@@ -74,6 +79,9 @@ pub struct Sky {
     /// Cloud layers, in any order.
     #[schemars(title = "Clouds", length(max = MAX_LAYERS))]
     pub clouds: Vec<CloudLayer>,
+    /// The common wind and the time that has passed.
+    #[schemars(title = "Drift")]
+    pub drift: Drift,
     /// Simple land to judge the light on.
     #[schemars(title = "Land")]
     pub land: Land,
@@ -97,6 +105,7 @@ impl Default for Sky {
             air: Air::default(),
             fog: Fog::default(),
             clouds: Vec::new(),
+            drift: Drift::default(),
             land: Land::default(),
             eye: Eye::default(),
             grade: Grade::default(),

@@ -5,8 +5,9 @@
 //! than two rays of a packet ask for one in the same step: questions wait until they fill a packet of their own.
 
 use super::rays::{Rays, SurfacePoint, Turn};
+use super::sheets::{Scattered, hardly_turned};
 use super::stretches::Stretches;
-use crate::clouds::diffusion::{ASYMMETRY, not_yet_scattered, reach};
+use crate::clouds::diffusion::ASYMMETRY;
 use crate::clouds::form::Place;
 use crate::document::Family;
 use crate::scene::{MAX_LIGHTS, Scene};
@@ -20,10 +21,6 @@ const SUN_WAY: f32 = 370.0;
 const SUN_PIXEL: f32 = 14.0;
 /// Footprint of a sample toward the sun, as a share of its length.
 const SUN_FOOTPRINT: f32 = 0.5;
-/// Steepest way through a sheet whose thickness is taken for that along a ray.
-const SLANTED: f32 = 0.05;
-/// Share of extinction that turns light for good (similarity).
-const TURNED: f32 = 1.0 - ASYMMETRY;
 
 /// Samples from a place toward the sun.
 pub struct TowardSun {
@@ -46,7 +43,7 @@ impl TowardSun {
 /// Numbers in a question.
 const ASKED: usize = 13;
 /// Numbers in an answer: for the surroundings, and for each light.
-pub const SURROUNDINGS: usize = 5;
+pub const SURROUNDINGS: usize = 6;
 pub const OF_LIGHT: usize = 3;
 pub const ANSWERED: usize = SURROUNDINGS + OF_LIGHT * MAX_LIGHTS;
 /// Questions that can wait: all but one of a packet, and a packet more.
@@ -164,7 +161,7 @@ impl Waiting {
 }
 
 /// How much of each source reaches places (colours left out): the surroundings above, beside and below, the flow between
-/// them and what stands behind, then for each light what it sends straight, a few times forward and many times scattered.
+/// them and what stands behind, the logarithm of a sheet's thickness there, then for each light what it sends straight, a few times forward and many times scattered.
 #[inline(always)]
 fn look<R: Real>(
     toward_sun: &TowardSun,
@@ -182,13 +179,13 @@ fn look<R: Real>(
 
     // Light that has hardly turned is still on its way: in a thin sheet only so much of what is scattered toward the eye comes
     // from all around, the rest from what stands behind (similarity, along the ray).
+    let thick = R::splat(form.bulk);
+    let (above, below, beside) = (above * thick, below * thick, beside * thick);
     let mut spread = one;
     if sheet {
-        let along = (above + below) * R::splat(form.extinction * 0.85) / down.abs().max(R::splat(SLANTED));
-        // Thinner ones are no different, but their exponentials would cancel.
-        let along = along.max(R::splat(0.03));
-        spread = (one - (-along * R::splat(TURNED)).exp()) / (one - (-along).exp());
+        spread = one - hardly_turned(above + below, down);
         answer[4] = one - spread;
+        answer[5] = (above + below).max(R::splat(1e-3)).ln();
     }
 
     for (i, light) in scene.lights.iter().enumerate() {
@@ -216,42 +213,25 @@ fn look<R: Real>(
         }
         let beyond = [gone.mul_add(sx, x), gone.mul_add(sy, y), gone.mul_add(sz, z).max(zero)];
         depth = depth + clouds.depths[i].at(beyond[0], beyond[1], beyond[2]);
+        if !clouds.own_shadow {
+            depth = zero;
+        }
         // Other clouds on the way take from what comes straight; what they scatter is part of the surroundings.
         let mut veiled = zero;
         for (number, other) in scene.clouds.iter().enumerate() {
             if number != cloud {
                 let z = z + R::splat(form.base - other.form.0.base);
-                veiled = veiled + other.depths[i].from_outside(0, x, y, z, [sx, sy, sz]);
+                veiled = veiled + other.shadow(i, 0, [x, y, z], [sx, sy, sz]);
             }
         }
         let unveiled = (-veiled).exp();
 
-        // Many scatterings: by the optical depth to each side of the body, and toward the light.
-        let thick = R::splat(form.extinction * 0.85);
-        let facing = if sheet {
-            sz.abs().max(R::splat(0.05))
-        } else {
-            sz.max(zero).mul_add(R::splat(0.3), R::splat(0.6))
-        };
-        // Through a sheet light flows straight down, or up from a sun below; through a heap, away from the sun.
-        let flow = if sheet { R::select(zero.le(sz), one, -one) } else { sz };
-        let r = reach(above * thick, below * thick, beside * thick, depth, facing, flow);
-        let single = (-depth).exp();
-        let turned = (-depth * R::splat(TURNED)).exp();
-        // Near the lit side many scatterings have not yet happened, in a thin body nowhere.
-        let through = ((depth + below * thick / facing) * R::splat(-TURNED)).exp();
-        let many = if sheet {
-            r.sun - not_yet_scattered(facing, turned, through, r.sunward)
-        } else {
-            // The sides of a heap are lit and dark at once: its shares hold for all of the terms.
-            let young = not_yet_scattered(facing, turned, zero, r.sunward);
-            (r.sun - young * r.sunward) * (one - through)
-        };
-        let lean = r.sun_lean * down * R::splat(ASYMMETRY) * (one - through);
+        let scattered = Scattered { above, below, beside, depth, up: sz, down, spread };
+        let (r, [single, few, many]) = if sheet { scattered.in_sheet() } else { scattered.in_heap() };
         let first = SURROUNDINGS + OF_LIGHT * i;
         answer[first] = single * unveiled;
-        answer[first + 1] = (turned - single) * unveiled;
-        answer[first + 2] = (many + lean).max(zero) * unveiled * spread;
+        answer[first + 1] = few * unveiled;
+        answer[first + 2] = many * unveiled;
         if i == 0 {
             answer[0] = r.above * spread;
             answer[1] = r.beside * spread;

@@ -7,9 +7,9 @@
 
 use super::looks::{Question, TowardSun, Waiting};
 use super::rays::{Span, SurfacePoint};
+use super::sheets::{Corrections, few_turns};
 use super::stretches::{Colour, Phases, Stretches};
 use super::{Look, Way};
-use crate::air::lobe;
 use crate::clouds::form::Place;
 use crate::document::Family;
 use crate::scene::{Band, Clouds, MAX_LIGHTS};
@@ -106,9 +106,14 @@ fn march<R: Real>(look: &Look, band: &Band, way: &Way<R>, span: Span<R>, seen: &
     let rays = &way.rays;
     let clouds = &look.scene.clouds[band.clouds[0]];
     let around = look.scene.ambience.layers[band.clouds[0]];
-    let colour = Colour { look, way, phases: phases::<R>(look, clouds, way), around, tint: clouds.tint };
-    let toward_sun = TowardSun::new(look.effort.step);
     let heaps = clouds.form.0.family == Family::Heaps;
+    let mut sheet = None;
+    if !heaps {
+        sheet = Some(Corrections::get().of_rays(&rays.direction, &look.scene.lights));
+    }
+    let phases = phases::<R>(look, clouds, way);
+    let colour = Colour { look, way, phases, sheet, around, shading: clouds.shading };
+    let toward_sun = TowardSun::new(look.effort.step);
     let enough = R::splat(ENOUGH[usize::from(!heaps)] * look.effort.step.min(1.0));
     let mut through = seen.through;
     let mut t = span.start;
@@ -214,8 +219,7 @@ fn phases<R: Real>(look: &Look, clouds: &Clouds, way: &Way<R>) -> [Phases<R>; MA
         }
         phases[i] = Phases {
             single: [R::load(&single[0]), R::load(&single[1]), R::load(&single[2])],
-            // Two or three turns by narrow angles make a broader lobe; the rest is nearly even.
-            forward: lobe(0.72, to_light) * R::splat(0.7) + lobe(0.1, to_light) * R::splat(0.3),
+            forward: few_turns(to_light),
         };
     }
     phases

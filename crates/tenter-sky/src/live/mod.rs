@@ -11,6 +11,7 @@ mod looks;
 mod march;
 mod rays;
 mod shafts;
+mod sheets;
 mod stretches;
 
 pub use rays::SurfacePoint;

@@ -214,7 +214,7 @@ impl<'a, R: Real> Rays<'a, R> {
             let mut depth = R::splat(fog) / up.max(R::splat(0.02));
             for clouds in &scene.clouds {
                 let z = p.altitude.max(zero) - R::splat(clouds.form.0.base);
-                let cloud = clouds.depths[i].from_outside(0, p.x, p.y, z, sun);
+                let cloud = clouds.shadow(i, 0, [p.x, p.y, z], sun);
                 depth = cloud.mul_add(R::splat(clouds.shadow_on_land), depth);
             }
             lit = lit * (-depth).exp();

@@ -6,7 +6,7 @@
 
 use super::rays::Span;
 use super::{Look, Way};
-use crate::scene::{Clouds, MAX_LIGHTS};
+use crate::scene::MAX_LIGHTS;
 use crate::simd::{Int, Mask, Real};
 
 /// Places of the air's tables that are asked, and shadows between two of them.
@@ -138,14 +138,13 @@ fn kept_light<R: Real>(look: &Look, way: &Way<R>, t: R, level: usize) -> [R; MAX
         if around.taken < LEAST_TAKEN {
             continue;
         }
-        let Clouds { form, depths, .. } = clouds;
-        let z = p.altitude - R::splat(form.0.base);
+        let z = p.altitude - R::splat(clouds.form.0.base);
         let below = z.lt(zero);
         whole = whole - R::select(below, R::splat(around.taken), zero);
         for (i, light) in scene.lights.iter().enumerate() {
             let toward = p.turn.local(light.direction());
             straight[i] = straight[i] - R::select(below, R::splat(around.straight_taken[i]), zero);
-            depth[i] = depth[i] + depths[i].from_outside(level, p.x, p.y, z, toward);
+            depth[i] = depth[i] + clouds.shadow(i, level, [p.x, p.y, z], toward);
         }
     }
     let mut kept = [one; MAX_LIGHTS];

@@ -5,10 +5,10 @@
 
 use super::looks::{ANSWERED, OF_LIGHT, SURROUNDINGS};
 use super::march::CloudLight;
+use super::sheets::{OfSheet, at_thickness};
 use super::{Look, Way};
-use crate::scene::{MAX_LIGHTS, Surroundings};
+use crate::scene::{MAX_LIGHTS, Shading, Surroundings};
 use crate::simd::{Mask, Real};
-use crate::spectrum::Rgb;
 
 /// Stretches of each ray that are kept before they get their colours.
 const KEPT: usize = 4;
@@ -36,8 +36,10 @@ pub struct Colour<'a, R: Real> {
     pub look: &'a Look<'a>,
     pub way: &'a Way<'a, R>,
     pub phases: [Phases<R>; MAX_LIGHTS],
+    /// Of sheets, what is scattered more than once is multiplied by these.
+    pub sheet: Option<OfSheet<R>>,
     pub around: Surroundings,
-    pub tint: Rgb,
+    pub shading: Shading,
 }
 
 impl Stretches {
@@ -108,32 +110,43 @@ impl<R: Real> Colour<'_, R> {
         let scene = self.look.scene;
         let t = distance / opacity.max(R::splat(1e-9));
         let p = self.way.rays.at(t);
-        let a = &self.around;
-        let [above, beside, below, lean] = [parts[0], parts[1], parts[2], parts[3]];
+        let (a, shading) = (&self.around, &self.shading);
+        let beside = parts[1];
+        // The flow is a part of what comes from above, less what comes from below.
+        let (mut above, mut below) = (parts[0] + parts[3], parts[2] - parts[3]);
+        let thickness = parts[5] / opacity.max(R::splat(1e-9));
+        if let Some(sheet) = &self.sheet {
+            above = above * at_thickness(&sheet.above, thickness);
+            below = below * at_thickness(&sheet.below, thickness);
+        }
         let mut own = [R::splat(0.0); 3];
         for c in 0..3 {
             let sides = 0.65 * a.around[c] + 0.35 * a.below[c];
-            own[c] = above * R::splat(a.overhead[c])
-                + beside * R::splat(sides)
-                + below * R::splat(a.below[c])
-                + lean * R::splat(a.overhead[c] - a.below[c]);
+            own[c] =
+                above * R::splat(a.overhead[c]) + beside * R::splat(sides) + below * R::splat(a.below[c]);
+            own[c] = own[c] * R::splat(shading.shade[c] * shading.absorb[c]);
         }
         for (i, source) in scene.lights.iter().enumerate() {
             let first = SURROUNDINGS + OF_LIGHT * i;
             let (single, forward, diffuse) = (parts[first], parts[first + 1], parts[first + 2]);
             let up = p.turn.local(source.direction())[2];
             let sun = source.sunlight.at(p.altitude, up);
-            let many = diffuse * R::splat(0.25 / std::f32::consts::PI);
-            let few = forward * self.phases[i].forward + many;
+            let mut many = diffuse * R::splat(0.25 / std::f32::consts::PI * shading.high_orders);
+            let mut few = forward * self.phases[i].forward;
+            if let Some(sheet) = &self.sheet {
+                let correction = at_thickness(&sheet.lights[i], thickness);
+                (many, few) = (many * correction, few * correction);
+            }
             let strength = R::splat(source.strength);
             for c in 0..3 {
                 let share = self.phases[i].single[c].mul_add(single, few);
+                let share = many.mul_add(R::splat(shading.absorb[c]), share);
                 own[c] = own[c] + share * sun[c].max(R::splat(0.0)) * strength;
             }
         }
         let front = self.look.air::<R, true>(self.way, t);
         for c in 0..3 {
-            let through = front.through[c] * R::splat(self.tint[c]);
+            let through = front.through[c] * R::splat(shading.scatter[c]);
             seen.light[c] =
                 seen.light[c] + own[c].max(R::splat(0.0)) * through + front.light[c] * (opacity - parts[4]);
         }

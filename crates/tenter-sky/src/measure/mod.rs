@@ -41,6 +41,15 @@ pub struct Readouts {
     pub clipped_fraction: f64,
     pub lights: Vec<LightReadout>,
     pub layers: Vec<LayerReadout>,
+    /// Layers that a loop cannot close for: they drift on.
+    pub open_ends: Vec<OpenEnd>,
+}
+
+/// A layer that is elsewhere at the end of a loop.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct OpenEnd {
+    pub id: String,
+    pub drift_m: f64,
 }
 
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -117,6 +126,12 @@ pub fn readouts(sky: &Sky, scene: &Scene) -> Readouts {
             .clouds
             .iter()
             .map(|l| LayerReadout { id: l.id.clone(), optical_thickness: l.optical_thickness() })
+            .collect(),
+        open_ends: sky
+            .drift
+            .open_ends(sky)
+            .into_iter()
+            .map(|(l, drift_m)| OpenEnd { id: l.id.clone(), drift_m })
             .collect(),
     }
 }

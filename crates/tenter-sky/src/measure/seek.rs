@@ -74,6 +74,11 @@ pub fn seek(
     let no_layer = || NoSeek::Layer(layer_id.into());
     let number = sky.clouds.iter().position(|l| l.id == layer_id).ok_or_else(no_layer)?;
     let layer = &sky.clouds[number];
+    if layer.regions.iter().any(|r| !r.muted) {
+        return Err(NoSeek::Wish(
+            "cover regions stay while clouds slide through them; mute the layer's regions to seek",
+        ));
+    }
     let (moved, fixed): (Vec<&Clouds>, Vec<&Clouds>) = scene.clouds.iter().partition(|c| c.layer == number);
     if moved.is_empty() {
         return Err(no_layer());

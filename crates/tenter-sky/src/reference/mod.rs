@@ -11,12 +11,13 @@ mod clouds;
 mod paths;
 mod phase;
 mod shells;
+pub mod slabs;
 
 pub use paths::AirPaths;
 
 use crate::camera::Camera;
 use crate::picture::Picture;
-use crate::scene::{CalledOff, Scene};
+use crate::scene::{CalledOff, Clouds, Scene};
 use crate::spectrum::{Rgb, luminance};
 use fastrand::Rng;
 use rayon::prelude::*;
@@ -24,7 +25,9 @@ use rayon::prelude::*;
 /// What the reference integrator can't do.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum Unable {
-    #[error("clouds: the reference integrator knows white clouds with their whole shadow only")]
+    #[error(
+        "clouds: the reference integrator knows clouds with physical light and shadow only; leave tints, lift, high orders and shadows as they are"
+    )]
     Clouds,
     #[error("fog: the reference integrator does not follow light through low fog yet; mute it")]
     Fog,
@@ -118,7 +121,7 @@ pub struct Wish {
 
 impl<'a> Reference<'a> {
     pub fn new(scene: &'a Scene) -> Result<Reference<'a>, Unable> {
-        if scene.clouds.iter().any(|c| c.tint != [1.0; 3] || c.shadow_on_land != 1.0) {
+        if !scene.clouds.iter().all(Clouds::is_physical) {
             return Err(Unable::Clouds);
         }
         if scene.fog.is_some() {

@@ -27,7 +27,7 @@ pub fn lobed_cosine(lobes: &[(f32, f32)], rng: &mut Rng) -> f64 {
 }
 
 /// The inverse of the cumulated function of Henyey and Greenstein 1941.
-fn henyey_greenstein_cosine(g: f64, u: f64) -> f64 {
+pub fn henyey_greenstein_cosine(g: f64, u: f64) -> f64 {
     if g.abs() < 1e-3 {
         return 2.0 * u - 1.0;
     }

@@ -2,8 +2,8 @@
 
 use super::{Fog, Light, MAX_LIGHTS};
 use crate::air::{Medium, SkyColour, narrow};
-use crate::clouds::diffusion::slab_transmittance;
 use crate::clouds::form::Survey;
+use crate::clouds::slab::{AS_DROPLETS, SlabLight};
 use crate::document::SkySource;
 use crate::simd::Scalar;
 use crate::spectrum::{LightToRgb, Rgb, luminance};
@@ -45,12 +45,16 @@ struct Slab {
 impl Slab {
     /// `mean`: over columns, of a function of their optical depth.
     fn new(lights: &[Light], mean: impl Fn(&dyn Fn(f64) -> f64) -> f64) -> Slab {
+        let table = SlabLight::get();
         let of_lights = lights.iter().map(|light| {
             let up = light.direction()[2].max(0.0);
-            let through = mean(&|t| slab_transmittance(t, up.max(0.05)));
+            let slabs = table.under(up as f32);
+            let through = mean(&|t| 1.0 - slabs.sent_back(t as f32 * AS_DROPLETS) as f64);
             (through as f32, mean(&|t| (-t / up.max(0.02)).exp()) as f32)
         });
-        Slab { of_sky: mean(&|t| slab_transmittance(t, 0.6)) as f32, of_lights: of_lights.collect() }
+        let all = table.under_all();
+        let of_sky = mean(&|t| 1.0 - all.sent_back(t as f32 * AS_DROPLETS) as f64) as f32;
+        Slab { of_sky, of_lights: of_lights.collect() }
     }
 }
 

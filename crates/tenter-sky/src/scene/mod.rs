@@ -6,6 +6,7 @@
 mod ambience;
 mod fog;
 mod lights;
+mod settled;
 mod workshop;
 
 pub use ambience::{Ambience, Surroundings};
@@ -19,7 +20,9 @@ use crate::air::{Air, AirView, SkyColour, SunlightTable};
 use crate::clouds::form::{CloudForm, Survey};
 use crate::clouds::mie::DropletPhase;
 use crate::clouds::shadow::SunDepth;
+use crate::document::{CloudLayer, Colour};
 use crate::land::Land;
+use crate::simd::Real;
 use crate::spectrum::Rgb;
 use std::sync::Arc;
 
@@ -74,9 +77,59 @@ pub struct Clouds {
     /// Toward each light.
     pub depths: Vec<Arc<SunDepth>>,
     pub phase: Arc<DropletPhase>,
-    pub tint: Rgb,
+    pub shading: Shading,
     /// Share of its shadow that falls on the ground.
     pub shadow_on_land: f32,
+    /// Whether it shades itself.
+    pub own_shadow: bool,
+    /// How far its shadow on others is moved east and north, m.
+    pub shadow_shift: [f32; 2],
+}
+
+/// What an artist makes of a cloud's light.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Shading {
+    /// Over all of it.
+    pub scatter: Rgb,
+    /// Over what has been scattered many times.
+    pub absorb: Rgb,
+    /// Over what comes from sky and land.
+    pub shade: Rgb,
+    /// Over what has been scattered many times, strength alone.
+    pub high_orders: f32,
+}
+
+impl Shading {
+    pub const PHYSICAL: Shading =
+        Shading { scatter: [1.0; 3], absorb: [1.0; 3], shade: [1.0; 3], high_orders: 1.0 };
+
+    pub fn of(layer: &CloudLayer) -> Shading {
+        let rgb = |colour: &Colour, strength: f64| colour.0.map(|v| (v * strength) as f32);
+        Shading {
+            scatter: rgb(&layer.scatter_tint, 1.0),
+            absorb: rgb(&layer.absorb_tint, 1.0),
+            shade: rgb(&layer.shade_tint, 1.0 + layer.shade_lift),
+            high_orders: layer.high_orders as f32,
+        }
+    }
+}
+
+impl Clouds {
+    /// Optical depth of its shadow from a place beside it (m east, north and above its base) toward a light, as
+    /// [`SunDepth::from_outside`] has it.
+    #[inline(always)]
+    pub fn shadow<R: Real>(&self, light: usize, level: usize, [x, y, z]: [R; 3], toward: [R; 3]) -> R {
+        let [east, north] = self.shadow_shift.map(R::splat);
+        self.depths[light].from_outside(level, x - east, y - north, z, toward)
+    }
+
+    /// Whether its light and shadows are as physics has them.
+    pub fn is_physical(&self) -> bool {
+        self.shading == Shading::PHYSICAL
+            && self.shadow_on_land == 1.0
+            && self.own_shadow
+            && self.shadow_shift == [0.0; 2]
+    }
 }
 
 /// Altitudes (m) between which the same clouds are met.

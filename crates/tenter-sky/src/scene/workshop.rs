@@ -1,11 +1,13 @@
 //! Where scenes are made and their parts kept.
 
 use super::ambience::SkyLight;
-use super::{Ambience, Band, Clouds, Fog, Horizon, Light, MAX_LIGHTS, Scene, placed_lights};
+use super::settled::settled;
+use super::{Ambience, Band, Clouds, Fog, Horizon, Light, MAX_LIGHTS, Scene, Shading, placed_lights};
 use crate::air::{Air, AirView, Fineness, Making, SkyColour, SunlightTable};
 use crate::clouds::form::{CloudForm, Survey};
 use crate::clouds::ice;
 use crate::clouds::mie::DropletPhase;
+use crate::clouds::regions::Regions;
 use crate::clouds::shadow::{DensityGrid, SunDepth};
 use crate::document::{self, CloudLayer, Colour, MAX_LAYERS, Phase, Sky, SkyKind};
 use crate::land::Land;
@@ -25,6 +27,15 @@ const KEPT_FOR_LAYERS: usize = 2 * MAX_LAYERS + 6;
 type Key = [u8; 32];
 /// A form, and columns taken all over it.
 type Formed = (CloudForm, Survey);
+
+/// A form of a sky's clouds.
+struct Part {
+    /// Its layer's place in the document, and the layer as it was formed.
+    number: usize,
+    layer: CloudLayer,
+    key: Key,
+    form: Arc<Formed>,
+}
 
 /// A small cache, newest last.
 struct Stage<T> {
@@ -111,40 +122,45 @@ impl Workshop {
         self.air.get(key(air, making.fineness), making, || Air::new(air, making))
     }
 
-    /// The forms a layer is made of: its bodies, and the anvils over them.
-    fn forms(
-        &self,
-        layer: &CloudLayer,
-        reach: f64,
-        making: Making,
-    ) -> Result<Vec<(Key, Arc<Formed>)>, CalledOff> {
-        // What does not change the form is left out of its key.
-        let formed = CloudLayer {
-            id: String::new(),
-            name: String::new(),
-            halo: 0.0,
-            scatter_tint: Colour::WHITE,
-            shadow_on_land: 1.0,
-            ..layer.clone()
-        };
-        let mut forms = Vec::new();
-        for anvil in [false, true] {
-            let form_key = key((&formed, reach, anvil), making.fineness);
-            if anvil && !CloudForm::has_anvils(layer) {
-                continue;
+    /// The forms a layer is made of: the bodies of its kinds, and the anvils over them; each with the layer it was made from.
+    fn forms(&self, layer: &CloudLayer, reach: f64, making: Making) -> Result<Vec<Part>, CalledOff> {
+        let mut parts = Vec::new();
+        for layer in layer.parted() {
+            // What does not change the form is left out of its key.
+            let formed = CloudLayer {
+                id: String::new(),
+                name: String::new(),
+                halo: 0.0,
+                scatter_tint: Colour::WHITE,
+                absorb_tint: Colour::WHITE,
+                shade_tint: Colour::WHITE,
+                shade_lift: 0.0,
+                high_orders: 1.0,
+                shadow_on_land: 1.0,
+                own_shadow: true,
+                shadow_east_m: 0.0,
+                shadow_north_m: 0.0,
+                wind_share: 1.0,
+                ..layer.clone()
+            };
+            for anvil in [false, true] {
+                if anvil && !CloudForm::has_anvils(&layer) {
+                    continue;
+                }
+                let key = key((&formed, layer.loop_min, reach, anvil), making.fineness);
+                let form = self.form.get(key, making, || {
+                    let form = if anvil {
+                        CloudForm::anvils(&formed, reach, making)
+                    } else {
+                        CloudForm::new(&formed, reach, making)
+                    };
+                    let survey = form.survey(formed.counts_from());
+                    (form, survey)
+                })?;
+                parts.push(Part { number: 0, layer: layer.clone(), key, form });
             }
-            let form = self.form.get(form_key, making, || {
-                let form = if anvil {
-                    CloudForm::anvils(layer, reach, making)
-                } else {
-                    CloudForm::new(layer, reach, making)
-                };
-                let survey = form.survey(layer.counts_from());
-                (form, survey)
-            })?;
-            forms.push((form_key, form));
         }
-        Ok(forms)
+        Ok(parts)
     }
 
     /// The scene of a document. `called_off` is asked all the while; it may not take back what it said.
@@ -182,21 +198,19 @@ impl Workshop {
 
         let mut parts = Vec::new();
         for (number, layer) in sky.clouds.iter().enumerate() {
-            if !layer.muted && layer.cover > 0.0 && layer.water_content_g_m3 > 0.0 {
+            let layer = settled(sky, layer, first);
+            let clouded = layer.cover > 0.0 || Regions::of(&layer).most() > 0.0;
+            if !layer.muted && clouded && layer.water_content_g_m3 > 0.0 {
                 let reach = reach(planet, layer.base_m + layer.depth_m, eye);
-                parts.extend(
-                    self.forms(layer, reach, making)?.into_iter().map(|(key, form)| (number, key, form)),
-                );
+                let forms = self.forms(&layer, reach, making)?;
+                parts.extend(forms.into_iter().map(|part| Part { number, ..part }));
             }
         }
         let base = |form: &CloudForm| (form.base, form.base + form.depth);
-        parts.sort_by(|(_, _, a), (_, _, b)| {
-            base(&a.0).partial_cmp(&base(&b.0)).expect("altitudes are finite")
-        });
+        parts.sort_by(|a, b| base(&a.form.0).partial_cmp(&base(&b.form.0)).expect("altitudes are finite"));
         let mut clouds = Vec::with_capacity(parts.len());
         let mut form_keys = Vec::with_capacity(parts.len());
-        for (number, form_key, form) in parts {
-            let layer = &sky.clouds[number];
+        for Part { number, layer, key: form_key, form } in parts {
             let density = self.density.get(form_key, making, || DensityGrid::new(&form.0, making))?;
             let mut depths = Vec::with_capacity(lights.len());
             for light in &lights {
@@ -211,9 +225,16 @@ impl Workshop {
             let phase = self.phase.get(phase_key, making, || {
                 if ice { ice::phase(layer.halo) } else { DropletPhase::new(layer.droplet_um) }
             })?;
-            let tint = layer.scatter_tint.0.map(|v| v as f32);
-            let shadow_on_land = layer.shadow_on_land as f32;
-            clouds.push(Clouds { layer: number, form, depths, phase, tint, shadow_on_land });
+            clouds.push(Clouds {
+                layer: number,
+                form,
+                depths,
+                phase,
+                shading: Shading::of(&layer),
+                shadow_on_land: layer.shadow_on_land as f32,
+                own_shadow: layer.own_shadow,
+                shadow_shift: [layer.shadow_east_m as f32, layer.shadow_north_m as f32],
+            });
             form_keys.push(form_key);
         }
         let heights: Vec<_> = clouds

@@ -1,0 +1,333 @@
+//! How light is scattered in clouds, and how even sheets get exactly what a plane slab sends.
+//!
+//! What reaches a place is told by its depths to each side and toward the light ([`Scattered`]); that holds wherever forms
+//! bend and shade themselves, and is a few tens of percent off where the sun is low over thin sheets. So for sheets it
+//! is multiplied by what [`SlabLight`] has for an even one of that thickness, over what this has for the same.
+
+use crate::air::lobe;
+use crate::clouds::diffusion::{ASYMMETRY, Reach, not_yet_scattered, reach};
+use crate::clouds::slab::{AS_DROPLETS, Between, DIRECTIONS, LIGHT, OUT, SIDES, SlabLight, THICKNESS, TURN};
+use crate::scene::{Light, MAX_LIGHTS};
+use crate::simd::{Real, Scalar};
+use std::f32::consts::PI;
+use std::sync::LazyLock;
+
+/// Share of extinction that turns light for good (similarity).
+const TURNED: f32 = 1.0 - ASYMMETRY;
+/// Steepest way through a sheet whose thickness is taken for that along a ray.
+const SLANTED: f32 = 0.05;
+/// Corrections past these are not believed: neither side is known well there.
+const MOST: f32 = 6.0;
+
+/// Of what a sheet of this thickness scatters along a way (`down`: sine of its height), the share that has hardly turned.
+#[inline(always)]
+pub fn hardly_turned<R: Real>(thickness: R, down: R) -> R {
+    let one = R::splat(1.0);
+    // Thinner ones are no different, but their exponentials would cancel.
+    let along = (thickness / down.abs().max(R::splat(SLANTED))).max(R::splat(0.03));
+    one - (one - (-along * R::splat(TURNED)).exp()) / (one - (-along).exp())
+}
+
+/// The smooth phase function of light that has been turned a few times: two or three turns by narrow angles make a broader
+/// lobe, the rest is nearly even.
+#[inline(always)]
+pub fn few_turns<R: Real>(cosine: R) -> R {
+    lobe(0.72, cosine) * R::splat(0.7) + lobe(0.1, cosine) * R::splat(0.3)
+}
+
+/// A place in a cloud: optical depths to its surfaces and toward a light, that light's sine of height, the same of the way that is
+/// looked along, and the share of what is scattered that has turned.
+pub struct Scattered<R: Real> {
+    pub above: R,
+    pub below: R,
+    pub beside: R,
+    pub depth: R,
+    pub up: R,
+    pub down: R,
+    pub spread: R,
+}
+
+impl<R: Real> Scattered<R> {
+    /// Through a sheet light flows straight down, or up from a sun below.
+    #[inline(always)]
+    pub fn in_sheet(&self) -> (Reach<R>, [R; 3]) {
+        let (zero, one) = (R::splat(0.0), R::splat(1.0));
+        let facing = self.up.abs().max(R::splat(0.05));
+        let flow = R::select(zero.le(self.up), one, -one);
+        let r = reach(self.above, self.below, self.beside, self.depth, facing, flow);
+        let through = self.through(facing);
+        let many = r.sun - not_yet_scattered(facing, self.turned(), through, r.sunward);
+        self.parts(r, many, through)
+    }
+
+    /// Through a heap light flows away from the sun.
+    #[inline(always)]
+    pub fn in_heap(&self) -> (Reach<R>, [R; 3]) {
+        let (zero, one) = (R::splat(0.0), R::splat(1.0));
+        let facing = self.up.max(zero).mul_add(R::splat(0.3), R::splat(0.6));
+        let r = reach(self.above, self.below, self.beside, self.depth, facing, self.up);
+        let through = self.through(facing);
+        // The sides of a heap are lit and dark at once: its shares hold for all of the terms.
+        let young = not_yet_scattered(facing, self.turned(), zero, r.sunward);
+        let many = (r.sun - young * r.sunward) * (one - through);
+        self.parts(r, many, through)
+    }
+
+    #[inline(always)]
+    fn turned(&self) -> R {
+        (-self.depth * R::splat(TURNED)).exp()
+    }
+
+    /// Near the lit side many scatterings have not yet happened, in a thin body nowhere.
+    #[inline(always)]
+    fn through(&self, facing: R) -> R {
+        ((self.depth + self.below / facing) * R::splat(-TURNED)).exp()
+    }
+
+    /// What comes straight, has been turned a few times, and many times.
+    #[inline(always)]
+    fn parts(&self, r: Reach<R>, many: R, through: R) -> (Reach<R>, [R; 3]) {
+        let (zero, one) = (R::splat(0.0), R::splat(1.0));
+        let single = (-self.depth).exp();
+        let lean = r.sun_lean * self.down * R::splat(ASYMMETRY) * (one - through);
+        let many = (many + lean).max(zero) * self.spread;
+        (r, [single, self.turned() - single, many])
+    }
+}
+
+/// What is looked up in sheets is multiplied by: for few and many turns of a light, by thickness, light and direction as
+/// [`SlabLight`] has them; for what comes from above and from below, by side, direction and thickness.
+pub struct Corrections {
+    light: Vec<f32>,
+    above: Vec<f32>,
+    below: Vec<f32>,
+}
+
+/// A correction for a packet of rays, by thickness.
+pub type ByThickness<R> = [R; THICKNESS.len()];
+
+/// Corrections for a packet of rays.
+pub struct OfSheet<R: Real> {
+    pub lights: [ByThickness<R>; MAX_LIGHTS],
+    pub above: ByThickness<R>,
+    pub below: ByThickness<R>,
+}
+
+impl Corrections {
+    pub fn get() -> &'static Corrections {
+        static TABLE: LazyLock<Corrections> = LazyLock::new(Corrections::new);
+        &TABLE
+    }
+
+    fn new() -> Corrections {
+        let believed = |exact: f32, own: f32| (exact / own.max(1e-9)).clamp(1.0 / MOST, MOST);
+        let mut light = Vec::with_capacity(THICKNESS.len() * LIGHT.len() * DIRECTIONS);
+        for t in 0..THICKNESS.len() {
+            for l in 0..LIGHT.len() {
+                for d in 0..DIRECTIONS {
+                    let (side, out, turn) =
+                        (d / TURN.len() / OUT.len(), d / TURN.len() % OUT.len(), d % TURN.len());
+                    let exact = SlabLight::get().radiance([t, l, side, out, turn]);
+                    let own = of_light(THICKNESS[t] / AS_DROPLETS, LIGHT[l], side, OUT[out], TURN[turn]);
+                    light.push(believed(exact, own));
+                }
+            }
+        }
+        let (mut above, mut below) = (Vec::new(), Vec::new());
+        for side in 0..SIDES {
+            for out in OUT {
+                let slabs = SlabLight::get().under(out);
+                for thickness in THICKNESS {
+                    // What comes out along a way, of light that is even all round, is what a beam along it would leave there
+                    // (reciprocity; van de Hulst 1980, section 3.3); what has hardly turned is taken from behind.
+                    let sent_back = slabs.sent_back(thickness);
+                    let thickness = thickness / AS_DROPLETS;
+                    let passed = 1.0 - sent_back - (-TURNED * thickness / out).exp();
+                    let own = of_surroundings(thickness, side, out);
+                    let (over, under) = if side == 0 { (passed, sent_back) } else { (sent_back, passed) };
+                    above.push(believed(over, own[0]));
+                    below.push(believed(under, own[1]));
+                }
+            }
+        }
+        Corrections { light, above, below }
+    }
+
+    /// For ways (unit vectors in the eye's axes) under lights.
+    #[inline(always)]
+    pub fn of_rays<R: Real>(&self, ways: &[R; 3], lights: &[Light]) -> OfSheet<R> {
+        let [mut x, mut y, mut z] = [[0.0f32; 16]; 3];
+        ways[0].store(&mut x);
+        ways[1].store(&mut y);
+        ways[2].store(&mut z);
+        let mut of = OfSheet {
+            lights: [[R::splat(1.0); THICKNESS.len()]; MAX_LIGHTS],
+            above: [R::splat(1.0); THICKNESS.len()],
+            below: [R::splat(1.0); THICKNESS.len()],
+        };
+        let mut found = [[[0.0f32; 16]; THICKNESS.len()]; MAX_LIGHTS + 2];
+        for lane in 0..R::LANES {
+            let way = [x[lane], y[lane], z[lane]];
+            for (i, light) in lights.iter().enumerate() {
+                self.of_light(way, light.direction(), lane, &mut found[2 + i]);
+            }
+            let side = usize::from(z[lane] < 0.0);
+            for (o, weight) in Between::of(&OUT, z[lane].abs()).both() {
+                let first = (side * OUT.len() + o) * THICKNESS.len();
+                for t in 0..THICKNESS.len() {
+                    found[0][t][lane] += weight * self.above[first + t];
+                    found[1][t][lane] += weight * self.below[first + t];
+                }
+            }
+        }
+        for t in 0..THICKNESS.len() {
+            (of.above[t], of.below[t]) = (R::load(&found[0][t]), R::load(&found[1][t]));
+            for i in 0..lights.len() {
+                of.lights[i][t] = R::load(&found[2 + i][t]);
+            }
+        }
+        of
+    }
+
+    /// Of one way under one light.
+    #[inline(always)]
+    fn of_light(
+        &self,
+        [x, y, z]: [f32; 3],
+        light: [f64; 3],
+        lane: usize,
+        found: &mut [[f32; 16]; THICKNESS.len()],
+    ) {
+        let [sx, sy, sz] = light.map(|v| v as f32);
+        // Looking up one sees the side away from a sun above.
+        let side = usize::from((z > 0.0) != (sz >= 0.0));
+        let flat = (x.hypot(y) * sx.hypot(sy)).max(1e-6);
+        let turn = ((x * sx + y * sy) / flat).clamp(-1.0, 1.0).acos().to_degrees();
+        let (rows, outs) = (Between::of(&LIGHT, sz.abs()), Between::of(&OUT, z.abs()));
+        let turns = Between::of(&TURN, turn);
+        for (t, found) in found.iter_mut().enumerate() {
+            for (l, a) in rows.both() {
+                for (o, b) in outs.both() {
+                    let first = (t * LIGHT.len() + l) * DIRECTIONS + (side * OUT.len() + o) * TURN.len();
+                    for (k, c) in turns.both() {
+                        found[lane] += a * b * c * self.light[first + k];
+                    }
+                }
+            }
+        }
+    }
+}
+
+/// The correction at a thickness, by its logarithm.
+#[inline(always)]
+pub fn at_thickness<R: Real>(corrections: &ByThickness<R>, log: R) -> R {
+    // Thicknesses double from one to the next.
+    let x = (log * R::splat(std::f32::consts::LOG2_E) + R::splat((AS_DROPLETS / THICKNESS[0]).log2()))
+        .clamp(0.0, THICKNESS.len() as f32 - 1.0);
+    let mut sum = R::splat(0.0);
+    for (k, value) in corrections.iter().enumerate() {
+        let weight = (R::splat(1.0) - (x - R::splat(k as f32)).abs()).max(R::splat(0.0));
+        sum = value.mul_add(weight, sum);
+    }
+    sum
+}
+
+/// Places along a way through an even slab, all of the same opacity: their depths to both surfaces, and each one's opacity.
+fn places(thickness: f32, side: usize, out: f32) -> ([[f32; 2]; STEPS], f32) {
+    let seen = 1.0 - (-thickness / out).exp();
+    let place = |i: usize| {
+        let way = -(1.0 - (i as f32 + 0.5) / STEPS as f32 * seen).ln() * out;
+        if side == 0 { [thickness - way, way] } else { [way, thickness - way] }
+    };
+    (std::array::from_fn(place), seen / STEPS as f32)
+}
+
+/// Steps through an even slab.
+const STEPS: usize = 24;
+
+/// What is looked up at a place of an even slab: light's sine of height, and that of the way along which it is seen.
+fn even([above, below]: [f32; 2], light: f32, down: f32) -> Scattered<Scalar> {
+    Scattered {
+        above: Scalar(above),
+        below: Scalar(below),
+        beside: Scalar(1e6),
+        depth: Scalar(above / light),
+        up: Scalar(light),
+        down: Scalar(down),
+        spread: Scalar(1.0) - hardly_turned(Scalar(above + below), Scalar(down)),
+    }
+}
+
+/// The way's sine of height, with which one looks up or down at a slab.
+fn looking(side: usize, out: f32) -> f32 {
+    if side == 0 { out } else { -out }
+}
+
+/// Radiance of few and many turns out of an even slab, as it comes without correction; angles as [`SlabLight`] has them.
+fn of_light(thickness: f32, light: f32, side: usize, out: f32, turn_deg: f32) -> f32 {
+    let flat = |m: f32| (1.0 - m * m).max(0.0).sqrt();
+    let down = looking(side, out);
+    let cosine = flat(light) * flat(out) * turn_deg.to_radians().cos() + light * down;
+    let (places, opacity) = places(thickness, side, out);
+    let sent = places.map(|place| {
+        let (_, [_, few, many]) = even(place, light, down).in_sheet();
+        few.0 * few_turns(Scalar(cosine)).0 + many.0 * 0.25 / PI
+    });
+    sent.iter().sum::<f32>() * opacity
+}
+
+/// Radiance out of an even slab under a radiance of 1 from above, and from below, as it comes without correction.
+fn of_surroundings(thickness: f32, side: usize, out: f32) -> [f32; 2] {
+    let down = looking(side, out);
+    let (places, opacity) = places(thickness, side, out);
+    let mut sums = [0.0; 2];
+    for place in places {
+        let here = even(place, 0.5, down);
+        let (r, _) = here.in_sheet();
+        let lean = r.lean.0 * down * ASYMMETRY;
+        sums[0] += (r.above.0 + lean) * here.spread.0 * opacity;
+        sums[1] += (r.below.0 - lean) * here.spread.0 * opacity;
+    }
+    sums
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Rays that look where the table has a direction get its number.
+    #[test]
+    fn rays_get_the_correction_of_their_direction() {
+        let table = Corrections::get();
+        let (light, out, turn) = (4, 3, 2);
+        let flat = |m: f32| (1.0 - m * m).sqrt();
+        let (s, c) = TURN[turn].to_radians().sin_cos();
+        for (side, z) in [(0, OUT[out]), (1, -OUT[out])] {
+            let way = [flat(OUT[out]) * c, flat(OUT[out]) * s, z];
+            let toward = [flat(LIGHT[light]) as f64, 0.0, LIGHT[light] as f64];
+            let mut found = [[0.0; 16]; THICKNESS.len()];
+            table.of_light(way, toward, 0, &mut found);
+            let found = found.map(|f| Scalar(f[0]));
+            for (t, thickness) in THICKNESS.into_iter().enumerate() {
+                let expected = table.0
+                    [(t * LIGHT.len() + light) * DIRECTIONS + (side * OUT.len() + out) * TURN.len() + turn];
+                assert!((found[t].0 / expected - 1.0).abs() < 1e-3);
+                let at = at_thickness(&found, Scalar((thickness / AS_DROPLETS).ln()));
+                assert!((at.0 / expected - 1.0).abs() < 1e-3, "{side} {thickness}");
+            }
+        }
+    }
+
+    #[test]
+    fn corrections_are_moderate_where_the_sun_is_high() {
+        let table = Corrections::get();
+        let values: Vec<f32> = (0..THICKNESS.len())
+            .flat_map(|t| {
+                (0..SIDES * OUT.len()).map(move |d| (t * LIGHT.len() + 7) * DIRECTIONS + d * TURN.len() + 4)
+            })
+            .map(|i| table.light[i])
+            .collect();
+        let usual = values.iter().filter(|v| (0.4..2.5).contains(*v)).count();
+        assert!(usual * 10 > values.len() * 8, "{values:?}");
+    }
+}
