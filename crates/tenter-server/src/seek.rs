@@ -1,4 +1,4 @@
-//! Where to slide a layer so that a wish comes true.
+//! How a layer is to be changed so that a wish comes true.
 
 use crate::Server;
 use crate::problem::{Problem, Reply};
@@ -9,7 +9,7 @@ use serde_json::Value;
 use tenter_app::AppError;
 use tenter_sky::air::Fineness;
 use tenter_sky::document::Sky;
-use tenter_sky::measure::seek::{Found, NoSeek, Wish, seek as best_slides};
+use tenter_sky::measure::seek::{By, Found, NoSeek, Wish, seek as best_of};
 use utoipa::ToSchema;
 
 /// Candidates given back.
@@ -20,22 +20,27 @@ const MOST: usize = 6;
 pub(crate) struct Sought {
     #[schema(value_type = Value)]
     sky: Value,
-    /// Id of the layer that may slide.
+    /// Id of the layer that may change.
     layer: String,
+    /// What of it: `slide` (if nothing is said), `seed` or `thickness`.
+    #[schema(value_type = String)]
+    #[serde(default)]
+    by: By,
     /// `{"of": "sun", "seen": "clear"}`, `{"of": "sun_share", "share": 0.4}`, `{"of": "frame", "left": 0, "top": 0, "right": 0.5,
     /// "bottom": 1, "filled": false}` or `{"of": "spot", "east_m": 0, "north_m": 2000, "lit": true}`.
     #[schema(value_type = Value)]
     wish: Wish,
 }
 
-/// Slides of a layer that fulfil a wish, best first, each with the figure it was judged by.
+/// Slides, seeds or thicknesses of a layer that fulfil a wish, best first, each with the figure it was judged by.
 #[utoipa::path(post, path = "/api/seek", request_body = Sought, responses((status = 200, body = Value), (status = 422)))]
 pub(crate) async fn seek(State(s): State<Server>, Json(sought): Json<Sought>) -> Reply<Json<Vec<Found>>> {
     let sky = Sky::from_value(sought.sky).map_err(AppError::from)?;
     let workshop = s.workshop.clone();
     let found = tokio::task::spawn_blocking(move || {
-        let scene = workshop.scene(&sky, Fineness::Draft, &|| false).expect("nobody calls this off");
-        best_slides(&sky, &scene, &sought.layer, &sought.wish, MOST)
+        let make =
+            |sky: &Sky| workshop.scene(sky, Fineness::Draft, &|| false).expect("nobody calls this off");
+        best_of(&sky, make, &sought.layer, &sought.wish, sought.by, MOST)
     })
     .await
     .map_err(|e| AppError::Work(e.to_string()))?;

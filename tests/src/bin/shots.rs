@@ -55,6 +55,21 @@ async fn main() -> Result<()> {
         shot(name).await?;
     }
 
+    // A gap drawn into a lid of cloud, on the plan in the Sheet.
+    let lid = (0..).find(|i| skies[*i]["name"].as_str().is_none_or(|n| n.starts_with("Lid over"))).unwrap_or(0);
+    browser.driver.goto(format!("{}/sky/{}", server.url, id(lid))).await?;
+    browser.wait(refined, 60).await?;
+    browser
+        .eval("document.querySelector('[data-testid^=\\'section-layer-\\']').dispatchEvent(new KeyboardEvent('keydown', {key: 'Enter', bubbles: true}))")
+        .await?;
+    browser.wait("!!document.querySelector('[data-testid=regions]')", 10).await?;
+    for shape in ["Disc", "Wedge"] {
+        browser.press(shape).await?;
+    }
+    browser.eval("document.querySelector('[data-testid=regions]').scrollIntoView()").await?;
+    tokio::time::sleep(std::time::Duration::from_secs(4)).await;
+    shot("bench-regions").await?;
+
     for (i, width, file) in [(1, 1024, "exr"), (2, 2048, "exr"), (0, 8192, "hdr")] {
         let body = json!({
             "sky_id": id(i), "name": skies[i]["name"], "document": skies[i]["document"],

@@ -5,7 +5,7 @@ import type { Shot } from "./live";
 
 /** What can be selected in the Section. */
 export type Part =
-  "place" | Sun | "moon" | "source" | "air" | "fog" | "clouds" | Layer | "land" | "eye" | "grade";
+  "place" | Sun | "moon" | "source" | "air" | "fog" | "clouds" | Layer | "drift" | "land" | "eye" | "grade";
 /** A cloud layer by its id; "clouds" is where layers are added. */
 type Layer = `layer-${string}`;
 type Sun = `sun${0 | 1 | 2 | 3}`;

@@ -57,6 +57,7 @@ export function groupsOf(sky: Sky, schema: Schema): Group[] {
     const fields = without(fieldsOf(schema, "CloudLayer"), "muted", "kind");
     add(partOf(layer), layer.name || "Clouds", fields, (s) => s.clouds[i], defaults);
   });
+  add("drift", "Wind and drift", fieldsOf(schema, "Drift"), (s) => s.drift);
   add("land", "Trial land", without(fieldsOf(schema, "Land"), "muted"), (s) => s.land);
   add("eye", "Eye", fieldsOf(schema, "Eye"), (s) => s.eye);
   add("grade", "Grade", fieldsOf(schema, "Grade"), (s) => s.grade);
@@ -95,8 +96,10 @@ const plainWords: [string, string[]][] = [
   ["zoom closer wide", ["lens_mm"]],
   ["night stars moon", ["floor_lx", "phase_deg", "earthshine"]],
   ["halo glow bloom aureole", ["halo", "glare", "aerosol", "visibility_km"]],
-  ["streaks wind shear drawn", ["stretch", "heading_deg", "lean_deg"]],
-  ["crisp soft veiled edges", ["edge", "erosion"]],
+  ["streaks wind shear drawn drift move", ["stretch", "heading_deg", "lean_deg", "wind_m_s", "wind_share"]],
+  ["crisp soft veiled edges ragged", ["edge", "erosion", "erosion_grain", "flat_base"]],
+  ["time loop older boil change", ["age_min", "passed_min", "loop_min"]],
+  ["shadow shade darker side", ["shade_lift", "shade_tint", "own_shadow", "shadow_on_land", "high_orders"]],
   [
     "planet world alien",
     ["planet_radius_km", "molecules_scale_height_m", "scatter_tint", "absorb_tint", "molecules"],

@@ -27,6 +27,7 @@ export type Readouts = {
     visible_fraction: number;
   }[];
   layers: { id: string; optical_thickness: number }[];
+  open_ends: { id: string; drift_m: number }[];
 };
 
 /** A sun or the moon as the Picture draws it; `veil` is the light its glare spreads, lx. */

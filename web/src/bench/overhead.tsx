@@ -2,8 +2,9 @@ import { useEffect, useRef, type PointerEvent } from "react";
 import { anglesOf, directionAt, toward, type Direction } from "../data/camera";
 import { developer, exposureAt, unpack } from "../data/develop";
 import type { Grade, Sky } from "../data/sky";
-import { useBench, type Part } from "./bench-store";
+import { layerOf, useBench, type Part } from "./bench-store";
 import { moveLight } from "./move-light";
+import { cornersOf, tieOf } from "./regions/shapes";
 import { useDay } from "./use-day";
 
 const SIZE = 132;
@@ -28,6 +29,7 @@ export function Overhead({ sky }: { sky: Sky }) {
   const overhead = useBench((s) => s.shot?.overhead);
   const discs = useBench((s) => s.shot?.discs);
   const height = useBench((s) => s.shot?.readouts?.lights[0]?.elevation_deg ?? 0);
+  const selected = useBench((s) => s.part);
   const { select, settle } = useBench.getState();
   const day = useDay(sky);
   // By its content: every move of a hand copies the document.
@@ -124,6 +126,16 @@ export function Overhead({ sky }: { sky: Sky }) {
         ))}
         <polygon points={field(sky)} fill="none" stroke="#000" strokeOpacity={0.4} strokeWidth={2.5} />
         <polygon points={field(sky)} fill="none" stroke="#ececec" strokeDasharray="3 2" />
+        {regionsOn(sky, selected, discs?.[0]?.direction).map((points, i) => (
+          <polygon
+            key={i}
+            data-testid={`overhead-region-${i}`}
+            points={points}
+            fill="none"
+            stroke="var(--color-accent-light)"
+            strokeDasharray="1 2"
+          />
+        ))}
         {lights.map(({ light, part, name, direction }) => {
           if (!direction) return null;
           const [x, y] = placeOn(direction);
@@ -154,6 +166,26 @@ export function Overhead({ sky }: { sky: Sky }) {
       </svg>
     </div>
   );
+}
+
+/** Outlines of the selected layer's cover regions, as they stand in the sky at its base. */
+function regionsOn(sky: Sky, part: Part | null, sun: Direction | undefined): string[] {
+  const layer = sky.clouds[layerOf(part, sky)];
+  if (!layer) return [];
+  // From above a layer its outlines lie below the horizon.
+  const height = Math.max(0.05, (layer.base_m - sky.eye.altitude_m) / 1000);
+  return layer.regions
+    .filter((r) => !r.muted)
+    .map((region) =>
+      cornersOf(region, tieOf(region, layer, sky, sun))
+        .map(([x, y]) => {
+          const [px, py] = placeOn(
+            toward(Math.atan2(x, y) / rad, Math.atan2(height, Math.hypot(x, y)) / rad),
+          );
+          return `${px.toFixed(1)},${py.toFixed(1)}`;
+        })
+        .join(" "),
+    );
 }
 
 /** The outline of the camera's frame on the plan; below the horizon it runs outside the rim, and is held there. */

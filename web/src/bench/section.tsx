@@ -34,7 +34,7 @@ export function anchorOf(part: Part, sky: Sky, height: number): number {
   if (part === "fog" || part === "land") return y(0);
   if (part === "air") return y(30_000);
   if (layer) return y(layer.base_m + layer.depth_m);
-  if (part === "clouds") return y(ADDING);
+  if (part === "clouds" || part === "drift") return y(ADDING);
   return part === "eye" ? y(sky.eye.altitude_m) : height;
 }
 
@@ -191,6 +191,25 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
             Add clouds
           </text>
           <Mark on={part === "clouds"} from={y(ADDING) - 14} to={y(ADDING) + 4} />
+        </g>
+        <g {...pick("drift")} aria-label="Wind and drift">
+          <rect x={LEFT + 1} y={y(ADDING) + 6} width={130} height={18} fill="transparent" />
+          <text
+            x={LEFT + 8}
+            y={y(ADDING) + 19}
+            fill="#b9b9b9"
+            fontSize={11.5}
+            stroke="var(--color-panel)"
+            strokeWidth={4}
+            paintOrder="stroke"
+          >
+            Wind{" "}
+            <tspan fontFamily="var(--font-value)" fontSize={11}>
+              {showNumber(sky.drift.wind_m_s)} m/s
+              {sky.drift.passed_min > 0 ? `, ${showNumber(sky.drift.passed_min)} min` : ""}
+            </tspan>
+          </text>
+          <Mark on={part === "drift"} from={y(ADDING) + 6} to={y(ADDING) + 24} />
         </g>
         {fromTheTop(sky)
           .sort((a, b) => Number(partOf(a) === part) - Number(partOf(b) === part))
@@ -481,7 +500,7 @@ function AirProfile({
 /** A layer and where it is drawn. */
 type Band = { layer: CloudLayer; y: (h: number) => number; left: number; right: number };
 
-/** The layer's outline: as much of the width as its cover, flat below, risen or rolled above. */
+/** The layer's outline: as much of the width as its cover, heaped, rolled or drawn out. */
 function Profile({ layer, y, left, right }: Band) {
   const heaps = layer.kind.startsWith("cumul");
   if (layer.kind.startsWith("cirrus")) return <Streaks {...{ layer, y, left, right }} />;
@@ -491,15 +510,15 @@ function Profile({ layer, y, left, right }: Band) {
   const base = y(layer.base_m);
   const paths = Array.from({ length: bodies }, (_, i) => {
     // A fixed pattern from the seed: the drawing stands for the layer, the Picture shows the clouds.
-    const vary = (((Math.sin((i + 1) * 12.9898 + layer.seed * 78.233) * 43758.5453) % 1) + 1) % 1;
-    const w = pitch * Math.min(1, layer.cover * (0.8 + 0.4 * vary));
-    if (w < 1) return "";
-    const x = left + pitch * i + (pitch - w) * vary;
-    const tall = heaps ? 0.55 + 0.45 * vary : 0.85 + 0.15 * vary;
-    const top = y(layer.base_m + layer.depth_m * tall);
-    return heaps
-      ? `M${x} ${base} C${x} ${top + (base - top) * 0.3} ${x + w * 0.2} ${top} ${x + w * 0.45} ${top} S${x + w * 0.75} ${top + (base - top) * 0.2} ${x + w * 0.8} ${top + (base - top) * 0.45} S${x + w} ${top + (base - top) * 0.6} ${x + w} ${base} Z`
-      : `M${x} ${base} Q${x} ${top} ${x + Math.min(w, 8)} ${top} H${x + w - Math.min(w, 8)} Q${x + w} ${top} ${x + w} ${base} Z`;
+    const vary = (k: number) =>
+      (((Math.sin((i + 1) * 12.9898 + k * 37.719 + layer.seed * 78.233) * 43758.5453) % 1) + 1) % 1;
+    const share = Math.min(1, layer.cover * (0.8 + 0.4 * vary(0)));
+    if (share * pitch < 1) return "";
+    const w = pitch * (heaps ? Math.max(0.6, Math.sqrt(share)) : share);
+    const x = left + pitch * i + (pitch - w) * vary(0);
+    if (heaps) return heap(x, w, base, y(layer.base_m + layer.depth_m * (0.6 + 0.4 * vary(1))), vary);
+    const top = y(layer.base_m + layer.depth_m * (0.85 + 0.15 * vary(0)));
+    return `M${x} ${base} Q${x} ${top} ${x + Math.min(w, 8)} ${top} H${x + w - Math.min(w, 8)} Q${x + w} ${top} ${x + w} ${base} Z`;
   });
   const density = Math.min(
     0.75,
@@ -514,6 +533,24 @@ function Profile({ layer, y, left, right }: Band) {
       strokeWidth={0.75}
     />
   );
+}
+
+/** A body of lumps on a flat base, the tallest of them up to `top`. */
+function heap(x: number, w: number, base: number, top: number, vary: (k: number) => number): string {
+  const LUMPS = 7;
+  const peak = 0.35 + 0.3 * vary(2);
+  const height = (u: number) => Math.max(0, 1 - ((u - peak) / (u < peak ? peak : 1 - peak)) ** 2);
+  const edge = Array.from({ length: LUMPS + 1 }, (_, k) => {
+    const u = k / LUMPS;
+    const rough = k === 0 || k === LUMPS ? 0 : 0.85 + 0.15 * vary(3 + k);
+    return [x + w * u, base - (base - top) * Math.sqrt(height(u)) * rough] as const;
+  });
+  const lumps = edge.slice(1).map(([px, py], k) => {
+    const [fromX, fromY] = edge[k] ?? [x, base];
+    const r = (0.68 * Math.hypot(px - fromX, py - fromY)).toFixed(1);
+    return `A${r} ${r} 0 0 1 ${px.toFixed(1)} ${py.toFixed(1)}`;
+  });
+  return `M${x} ${base} ${lumps.join(" ")} Z`;
 }
 
 /** A layer of streaks: strokes that trail behind their heads, as many as its cover. */

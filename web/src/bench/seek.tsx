@@ -1,8 +1,11 @@
 import { useState } from "react";
-import { api, type Slide, type Wish } from "../data/api";
+import { api, type By, type Found, type Wish } from "../data/api";
+import type { Schema } from "../data/fields";
+import { showNumber } from "../data/number";
 import type { CloudLayer, Sky } from "../data/sky";
 import { Button } from "../parts/button";
 import { useBench, type Choice } from "./bench-store";
+import { setThickness } from "./thickness";
 
 const part = (left: number, right: number, filled: boolean): Wish => ({
   of: "frame",
@@ -29,31 +32,57 @@ const wishes: [string, Wish][] = [
 
 const percent = (share: number) => `${(100 * share).toFixed(share > 0.1 ? 0 : 1)} %`;
 
-function offered(sky: Sky, layer: CloudLayer, words: string, wish: Wish, found: Slide[]): Choice {
+/** What may change, in words. */
+const ways: [By, string][] = [
+  ["slide", "slide"],
+  ["seed", "seed"],
+  ["thickness", "optical thickness"],
+];
+
+/** What a candidate changes, in words. */
+const changed: Record<By, (f: Found, l: CloudLayer) => string> = {
+  slide: (f, l) =>
+    `slid ${showNumber(Math.round(Math.hypot(f.slide_east_m - l.slide_east_m, f.slide_north_m - l.slide_north_m) / 10) / 100)} km`,
+  seed: (f) => `seed ${f.seed}`,
+  thickness: (f) => `thickness ${f.optical_thickness.toPrecision(3)}`,
+};
+
+function offered(
+  sky: Sky,
+  layer: CloudLayer,
+  schema: Schema,
+  [words, wish, by]: [string, Wish, By],
+  found: Found[],
+): Choice {
   const index = sky.clouds.findIndex((l) => l.id === layer.id);
-  const what = wish.of === "frame" ? "free" : "sun";
+  const what = wish.of === "frame" ? "free" : wish.of === "spot" ? "lit" : "sun";
   return {
     title: `Seek: ${layer.name}, ${words}`,
-    options: found.map((slide) => ({
-      label: `${what} ${percent(slide.figure)}${slide.off > 0.25 ? ", not quite" : ""}`,
+    options: found.map((f) => ({
+      label: `${what} ${percent(f.figure)}, ${changed[by](f, layer)}${f.off > 0.25 ? ", not quite" : ""}`,
       edit: (s) => {
         const l = s.clouds[index];
-        if (l) Object.assign(l, { slide_east_m: slide.slide_east_m, slide_north_m: slide.slide_north_m });
+        if (!l) return;
+        if (by === "thickness") setThickness(schema, l, f.optical_thickness);
+        else if (by === "seed") l.seed = f.seed;
+        else [l.slide_east_m, l.slide_north_m] = [f.slide_east_m, f.slide_north_m];
       },
     })),
   };
 }
 
-/** Finds slides of a layer that fulfil a wish and offers them as pictures. */
-export function Seek({ sky, layer }: { sky: Sky; layer: CloudLayer }) {
+/** Finds what of a layer fulfils a wish and offers it as pictures. */
+export function Seek({ sky, layer, schema }: { sky: Sky; layer: CloudLayer; schema: Schema }) {
   const { offer, say } = useBench.getState();
+  const [by, setBy] = useState<By>("slide");
   const [share, setShare] = useState("40");
+  const [spot, setSpot] = useState({ east: "0", north: "2" });
   const [busy, setBusy] = useState(false);
   const seek = async (words: string, wish: Wish) => {
     setBusy(true);
     try {
-      const found = await api.seek(sky, layer.id, wish);
-      offer(offered(sky, layer, words, wish, found));
+      const found = await api.seek(sky, layer.id, wish, by);
+      offer(offered(sky, layer, schema, [words, wish, by], found));
     } catch (e) {
       say(e instanceof Error ? e.message : String(e));
     } finally {
@@ -62,9 +91,33 @@ export function Seek({ sky, layer }: { sky: Sky; layer: CloudLayer }) {
   };
   const wished = Number(share);
   const valid = share.trim() !== "" && wished >= 0 && wished <= 100;
+  const [east, north] = [Number(spot.east), Number(spot.north)];
+  const there = Number.isFinite(east) && Number.isFinite(north) && Math.hypot(east, north) < 100;
+  const seekSpot = (lit: boolean) =>
+    void seek(`the land ${east} km east, ${north} km north ${lit ? "lit" : "shaded"}`, {
+      of: "spot",
+      east_m: 1000 * east,
+      north_m: 1000 * north,
+      lit,
+    });
+  const number = "w-10 border border-line bg-bench text-right font-value";
   return (
     <fieldset disabled={busy} className="py-1" data-testid="seek">
-      <legend className="text-quiet">Seek a slide with</legend>
+      <label className="flex items-baseline justify-between gap-2 text-quiet">
+        Seek by changing its
+        <select
+          aria-label="What may change"
+          className="border border-line bg-bench px-1 py-[2px] text-ink"
+          value={by}
+          onChange={(e) => setBy(e.target.value as By)}
+        >
+          {ways.map(([value, words]) => (
+            <option key={value} value={value}>
+              {words}
+            </option>
+          ))}
+        </select>
+      </label>
       <select
         aria-label="What to seek"
         className="mt-1 w-full border border-line bg-bench px-1 py-[2px]"
@@ -85,7 +138,7 @@ export function Seek({ sky, layer }: { sky: Sky; layer: CloudLayer }) {
         <label className="text-quiet">
           direct sun{" "}
           <input
-            className="w-10 border border-line bg-bench text-right font-value"
+            className={number}
             value={share}
             onChange={(e) => setShare(e.target.value)}
             aria-invalid={!valid}
@@ -98,6 +151,35 @@ export function Seek({ sky, layer }: { sky: Sky; layer: CloudLayer }) {
           onClick={() => void seek(`direct sun ${wished} %`, { of: "sun_share", share: wished / 100 })}
         >
           Seek
+        </Button>
+      </div>
+      <div className="mt-1 flex flex-wrap items-baseline gap-x-2 gap-y-1 text-quiet">
+        <label>
+          land{" "}
+          <input
+            aria-label="km east of the eye"
+            className={number}
+            value={spot.east}
+            onChange={(e) => setSpot({ ...spot, east: e.target.value })}
+            aria-invalid={!there}
+          />{" "}
+          km east,
+        </label>
+        <label>
+          <input
+            aria-label="km north of the eye"
+            className={number}
+            value={spot.north}
+            onChange={(e) => setSpot({ ...spot, north: e.target.value })}
+            aria-invalid={!there}
+          />{" "}
+          north
+        </label>
+        <Button weight="quiet" disabled={!there} onClick={() => seekSpot(true)}>
+          lit
+        </Button>
+        <Button weight="quiet" disabled={!there} onClick={() => seekSpot(false)}>
+          shaded
         </Button>
       </div>
     </fieldset>

@@ -4,6 +4,7 @@ import { Button } from "../parts/button";
 import { layerOf, sunOf, useBench, type Part } from "./bench-store";
 import { fogName, groupsOf, sunName } from "./groups";
 import { CloudRows } from "./rows/cloud-rows";
+import { DriftRows } from "./rows/drift-rows";
 import { GradeRows } from "./rows/grade-rows";
 import { MoonRows, SunRows } from "./rows/light-rows";
 import { PlaceRows } from "./rows/place-rows";
@@ -22,6 +23,7 @@ function titleOf(part: Part, sky: Sky): string {
     source: "Sky",
     air: "Air",
     clouds: "New layer",
+    drift: "Wind and drift",
     land: "Trial land",
     eye: "Eye",
     grade: "Grade",
@@ -54,6 +56,7 @@ function Controls({ part, sky, schema }: { part: Part; sky: Sky; schema: Schema 
   if (part === "source") return <SourceRows sky={sky} schema={schema} />;
   if (part === "clouds" || part.startsWith("layer-"))
     return <CloudRows part={part} sky={sky} schema={schema} />;
+  if (part === "drift") return <DriftRows sky={sky} schema={schema} />;
   if (part === "grade") return <GradeRows sky={sky} schema={schema} />;
   const groups = groupsOf(sky, schema).filter((g) => g.part === part);
   return (

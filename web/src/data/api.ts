@@ -95,13 +95,23 @@ async function ask<T>(method: string, path: string, body?: unknown): Promise<T> 
   return response.status === 204 ? (undefined as T) : response.json();
 }
 
-/** What a layer may be slid for. */
+/** What a layer may be changed for. */
 export type Wish =
   | { of: "sun"; seen: "clear" | "veiled" | "hidden" | "rim" }
   | { of: "sun_share"; share: number }
-  | { of: "frame"; left: number; top: number; right: number; bottom: number; filled: boolean };
-/** A slide, the figure it was judged by, and how far that is off the wish. */
-export type Slide = { slide_east_m: number; slide_north_m: number; figure: number; off: number };
+  | { of: "frame"; left: number; top: number; right: number; bottom: number; filled: boolean }
+  | { of: "spot"; east_m: number; north_m: number; lit: boolean };
+/** What of a layer may change. */
+export type By = "slide" | "seed" | "thickness";
+/** What a layer would be, the figure it was judged by, and how far that is off the wish. */
+export type Found = {
+  slide_east_m: number;
+  slide_north_m: number;
+  seed: number;
+  optical_thickness: number;
+  figure: number;
+  off: number;
+};
 
 export const api = {
   skies: () => ask<SkyRecord[]>("GET", "/api/skies"),
@@ -132,8 +142,9 @@ export const api = {
     if (!response.ok) throw new Error(response.statusText);
     return response.blob();
   },
-  /** Slides of a layer that fulfil a wish, best first. */
-  seek: (sky: Sky, layer: string, wish: Wish) => ask<Slide[]>("POST", "/api/seek", { sky, layer, wish }),
+  /** Slides, seeds or thicknesses of a layer that fulfil a wish, best first. */
+  seek: (sky: Sky, layer: string, wish: Wish, by: By) =>
+    ask<Found[]>("POST", "/api/seek", { sky, layer, wish, by }),
   day: (document: Sky) => ask<Strip>("POST", "/api/day", document),
   schema: () => ask<unknown>("GET", "/api/schema"),
   bakes: () => ask<Bake[]>("GET", "/api/bakes"),

@@ -159,7 +159,7 @@ impl Grain {
             _ => layer.stretch.sqrt(),
         };
         // Small bodies have thin edges, or they would be all edge.
-        let small = if family == Family::Heaps { (lump / 400.0).clamp(0.25, 1.0) } else { 1.0 };
+        let small = if family == Family::Heaps { (lump / 600.0).clamp(0.15, 1.0) } else { 1.0 };
         let edge = edge.map(|e| e * layer.edge * small);
         Grain { family, depth, extinction: layer.extinction_per_m(), lump, amplitude, edge, length }
     }
@@ -180,9 +180,9 @@ impl Grain {
     }
 }
 
-/// Extinction of an anvil as a share of its body's: ice of 0.1 g/m3 and 30 um against water of 0.8 and 13 (common practice, no
+/// Extinction of an anvil as a share of its body's: ice of 0.2 g/m3 and 30 um against water of 0.8 and 13 (common practice, no
 /// source).
-const ANVIL_SHARE: f64 = 0.05;
+const ANVIL_SHARE: f64 = 0.1;
 /// Where an anvil begins, as a share of the body's depth.
 const ANVIL_FROM: f64 = 0.76;
 

@@ -309,7 +309,7 @@ mod tests {
             table.of_light(way, toward, 0, &mut found);
             let found = found.map(|f| Scalar(f[0]));
             for (t, thickness) in THICKNESS.into_iter().enumerate() {
-                let expected = table.0
+                let expected = table.light
                     [(t * LIGHT.len() + light) * DIRECTIONS + (side * OUT.len() + out) * TURN.len() + turn];
                 assert!((found[t].0 / expected - 1.0).abs() < 1e-3);
                 let at = at_thickness(&found, Scalar((thickness / AS_DROPLETS).ln()));

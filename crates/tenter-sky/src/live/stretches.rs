@@ -139,9 +139,15 @@ impl<R: Real> Colour<'_, R> {
             }
             let strength = R::splat(source.strength);
             for c in 0..3 {
-                let share = self.phases[i].single[c].mul_add(single, few);
-                let share = many.mul_add(R::splat(shading.absorb[c]), share);
-                own[c] = own[c] + share * sun[c].max(R::splat(0.0)) * strength;
+                let many = many.mul_add(R::splat(shading.absorb[c]), few);
+                let share = self.phases[i].single[c].mul_add(single, many);
+                let light = sun[c].max(R::splat(0.0)) * strength;
+                own[c] = share.mul_add(light, own[c]);
+                if i == 0 {
+                    // Around the first light there is no edge that a narrow phase function would show.
+                    let wide = self.phases[i].forward.mul_add(single, many);
+                    own[c] = wide.mul_add(R::splat(a.sunward[c]), own[c]);
+                }
             }
         }
         let front = self.look.air::<R, true>(self.way, t);

@@ -1,4 +1,4 @@
-//! Seek: where to slide a layer so that a wish comes true.
+//! Seek: where to slide a layer so that a wish comes true; or what seed, or how thick it is to be.
 //!
 //! Sliding clouds is the same as looking from elsewhere: nothing is formed anew, only the light's way through the layer is summed
 //! from many places beside the eye (or beside a spot of the land). Wishes are judged by what comes through all layers.
@@ -6,7 +6,7 @@
 use crate::camera::Camera;
 use crate::clouds::form::CloudForm;
 use crate::clouds::passage::passages;
-use crate::document::Sky;
+use crate::document::{CloudLayer, Sky};
 use crate::scene::{Clouds, Scene};
 use crate::simd::{Kernel, Real, dispatch};
 use rayon::prelude::*;
@@ -38,11 +38,23 @@ pub enum Seen {
     Rim,
 }
 
-/// A slide that fulfils a wish, more or less.
+/// What of a layer may change for a wish.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum By {
+    #[default]
+    Slide,
+    Seed,
+    Thickness,
+}
+
+/// A layer that fulfils a wish, more or less; one of its first four is changed.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
 pub struct Found {
     pub slide_east_m: f64,
     pub slide_north_m: f64,
+    pub seed: u32,
+    pub optical_thickness: f64,
     /// What was judged: the share of light that comes through, or of the frame's part that is free; 0 to 1.
     pub figure: f64,
     /// How far that is from the wish; 0 is fulfilled.
@@ -60,19 +72,121 @@ pub enum NoSeek {
 
 /// Places tried, and steps along each ray through a layer.
 const TRIED: usize = 4096;
+/// Seeds tried, from the one after the present on; each asks for clouds of its own.
+const SEEDS: u32 = 18;
+/// Thicknesses tried: steps of a tenth, from a 25th of the present one to 25 times as much.
+const THICKER: f64 = 1.1;
+const EACH_WAY: i32 = 34;
 const STEPS: usize = 64;
 
-/// The best slides of a layer for a wish, best first and not two of the same gap: places are tried on a spiral up to 12 cells
-/// away.
+/// The best of a layer for a wish, best first. `make`: the scene of a sky.
 pub fn seek(
     sky: &Sky,
-    scene: &Scene,
+    make: impl Fn(&Sky) -> Scene,
     layer_id: &str,
+    wish: &Wish,
+    by: By,
+    most: usize,
+) -> Result<Vec<Found>, NoSeek> {
+    let number = sky.clouds.iter().position(|l| l.id == layer_id);
+    let number = number.ok_or_else(|| NoSeek::Layer(layer_id.into()))?;
+    let scene = make(sky);
+    if scene.clouds.iter().all(|c| c.layer != number) {
+        return Err(NoSeek::Layer(layer_id.into()));
+    }
+    match by {
+        By::Slide => slides(sky, &scene, number, wish, most),
+        By::Seed => seeds(sky, &scene, make, number, wish, most),
+        By::Thickness => thicknesses(sky, &scene, number, wish, most),
+    }
+}
+
+/// A layer as it is, with what a wish makes of it.
+fn found(layer: &CloudLayer, (figure, off): (f64, f64)) -> Found {
+    Found {
+        slide_east_m: layer.slide_east_m,
+        slide_north_m: layer.slide_north_m,
+        seed: layer.seed,
+        optical_thickness: layer.optical_thickness(),
+        figure,
+        off,
+    }
+}
+
+fn by_off(found: &mut [Found]) {
+    // Of those that are as good, the nearest.
+    found.sort_by(|a, b| (a.off * 50.0).round().total_cmp(&(b.off * 50.0).round()));
+}
+
+/// Depths of a layer along rays, and of all others.
+fn depths(scene: &Scene, number: usize, rays: &[Ray]) -> Vec<[f32; 2]> {
+    let (own, others): (Vec<&Clouds>, Vec<&Clouds>) = scene.clouds.iter().partition(|c| c.layer == number);
+    let planet = scene.planet();
+    rays.par_iter()
+        .map(|ray| [&own, &others].map(|clouds| depth(clouds, planet, ray, &[[0.0; 2]])[0]))
+        .collect()
+}
+
+fn seeds(
+    sky: &Sky,
+    scene: &Scene,
+    make: impl Fn(&Sky) -> Scene,
+    number: usize,
     wish: &Wish,
     most: usize,
 ) -> Result<Vec<Found>, NoSeek> {
-    let no_layer = || NoSeek::Layer(layer_id.into());
-    let number = sky.clouds.iter().position(|l| l.id == layer_id).ok_or_else(no_layer)?;
+    let rays = rays_of(sky, scene, wish)?;
+    let mut dealt = sky.clone();
+    let mut all: Vec<Found> = (0..SEEDS)
+        .map(|_| {
+            dealt.clouds[number].seed = dealt.clouds[number].seed.wrapping_add(1);
+            let depths = depths(&make(&dealt), number, &rays);
+            let through = |ray: usize| (-depths[ray][0] - depths[ray][1]).exp();
+            found(&dealt.clouds[number], judge(wish, through, rays.len()))
+        })
+        .collect();
+    by_off(&mut all);
+    all.truncate(most);
+    Ok(all)
+}
+
+fn thicknesses(
+    sky: &Sky,
+    scene: &Scene,
+    number: usize,
+    wish: &Wish,
+    most: usize,
+) -> Result<Vec<Found>, NoSeek> {
+    let rays = rays_of(sky, scene, wish)?;
+    let depths = depths(scene, number, &rays);
+    let present = sky.clouds[number].optical_thickness();
+    // The nearest first, so that of those that are as good it is the one.
+    let steps = (0..=EACH_WAY).flat_map(|i| if i == 0 { vec![0] } else { vec![-i, i] });
+    let mut all: Vec<Found> = steps
+        .filter_map(|step| {
+            let share = THICKER.powi(step);
+            let mut layer = sky.clouds[number].clone();
+            layer.set_optical_thickness(present * share);
+            let through = |ray: usize| (-depths[ray][0] * share as f32 - depths[ray][1]).exp();
+            let fits = layer.water_content_g_m3 <= 10.0;
+            fits.then(|| found(&layer, judge(wish, through, rays.len())))
+        })
+        .collect();
+    by_off(&mut all);
+    let mut best: Vec<Found> = Vec::new();
+    for f in all {
+        // Two that differ by less look the same.
+        let apart = |b: &Found| (b.optical_thickness / f.optical_thickness).ln().abs() > 0.25;
+        if best.len() < most && best.iter().all(apart) {
+            best.push(f);
+        }
+    }
+    Ok(best)
+}
+
+/// The best slides of a layer for a wish, best first and not two of the same gap: places are tried on a spiral up to 12 cells
+/// away.
+fn slides(sky: &Sky, scene: &Scene, number: usize, wish: &Wish, most: usize) -> Result<Vec<Found>, NoSeek> {
     let layer = &sky.clouds[number];
     if layer.regions.iter().any(|r| !r.muted) {
         return Err(NoSeek::Wish(
@@ -80,9 +194,6 @@ pub fn seek(
         ));
     }
     let (moved, fixed): (Vec<&Clouds>, Vec<&Clouds>) = scene.clouds.iter().partition(|c| c.layer == number);
-    if moved.is_empty() {
-        return Err(no_layer());
-    }
     let rays = rays_of(sky, scene, wish)?;
     let reach = 12.0 * layer.cell_size_m.clamp(200.0, 8000.0);
     let slides: Vec<[f32; 2]> = (0..TRIED)
@@ -101,22 +212,19 @@ pub fn seek(
             depth(&moved, planet, ray, &slides).into_iter().map(|d| (-d - still).exp()).collect()
         })
         .collect();
-    let mut found: Vec<Found> = (0..TRIED)
+    let mut all: Vec<Found> = (0..TRIED)
         .map(|i| {
-            let (figure, off) = judge(wish, |ray| through[ray][i], rays.len());
             let [east, north] = slides[i].map(f64::from);
             Found {
                 slide_east_m: (layer.slide_east_m + east).round(),
                 slide_north_m: (layer.slide_north_m + north).round(),
-                figure,
-                off,
+                ..found(layer, judge(wish, |ray| through[ray][i], rays.len()))
             }
         })
         .collect();
-    // Of those that are as good, the nearest.
-    found.sort_by(|a, b| (a.off * 50.0).round().total_cmp(&(b.off * 50.0).round()));
+    by_off(&mut all);
     let mut best: Vec<Found> = Vec::new();
-    for f in found {
+    for f in all {
         let apart = |b: &Found| {
             (b.slide_east_m - f.slide_east_m).hypot(b.slide_north_m - f.slide_north_m)
                 > 0.8 * layer.cell_size_m

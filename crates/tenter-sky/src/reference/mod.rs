@@ -145,6 +145,8 @@ impl<'a> Reference<'a> {
     /// or there are `most` of them. The same always comes out the same.
     pub fn along(&self, direction: [f64; 3], share: f64, most: u64) -> Estimate {
         let mut tally = Tally::default();
+        // Where few paths find the light, the first rounds may miss all that do and seem sure: twice as many have to agree.
+        let mut sure = 0;
         while tally.paths < most {
             let begun = tally.paths;
             let more = begun.max(16 * BATCH).min(most - begun).div_ceil(BATCH);
@@ -154,7 +156,8 @@ impl<'a> Reference<'a> {
                 .reduce(Tally::default, Tally::merge);
             tally = tally.merge(sum);
             let now = tally.estimate();
-            if now.standard_error <= share * luminance(now.rgb) as f64 {
+            sure = if now.standard_error <= share * luminance(now.rgb) as f64 { sure + 1 } else { 0 };
+            if sure == 2 {
                 break;
             }
         }

@@ -28,6 +28,8 @@ pub struct Surroundings {
     pub overhead: Rgb,
     pub around: Rgb,
     pub below: Rgb,
+    /// What the sky around the first light adds to it, on a plane that faces it, lx; `overhead` is without.
+    pub sunward: Rgb,
     /// Share of the air's light under this layer that it takes, and all layers above it have left.
     pub taken: f32,
     /// The same of what comes straight from each light.
@@ -115,16 +117,29 @@ pub struct SkyLight<'a> {
     pub source: &'a SkySource,
 }
 
+/// What a clear sky sheds, lx: on level ground, and of that what comes from around the first light, on a plane that faces it: so
+/// much that its flow along the ground is the sky's.
+struct Falling {
+    level: Rgb,
+    sunward: Rgb,
+}
+
+/// Sine of the first light's height under which no part of the sky goes with it.
+const FADES_UNDER: f64 = 0.07;
+
 impl Ambience {
     /// `clouds`: the layers' columns, from the lowest up.
     pub fn new(medium: &Medium, sky: &SkyLight, clouds: &[&Survey], fog: Option<&Fog>) -> Ambience {
         let albedo = medium.ground_rgb;
-        let (level, around) = (sky.level_illuminance(), sky.horizon_radiance());
-        let on_level = |light: &Light| {
-            let up = light.direction()[2].max(0.0);
-            light.clear(0.0).map(|v| v * up as f32)
-        };
-        let lights: Vec<Rgb> = sky.lights.iter().map(on_level).collect();
+        let around = sky.horizon_radiance();
+        let Falling { level, sunward } = sky.falling();
+        let up = |light: &Light| light.direction()[2].max(0.0) as f32;
+        let mut lights: Vec<Rgb> =
+            sky.lights.iter().map(|light| light.clear(0.0).map(|v| v * up(light))).collect();
+        // The sky around the first light goes with it, the rest is even.
+        let with_first = sunward.map(|v| v * up(&sky.lights[0]));
+        let level = [0, 1, 2].map(|c| level[c] - with_first[c]);
+        lights[0] = [0, 1, 2].map(|c| lights[0][c] + with_first[c]);
         // Fog takes from the lights only: it is thin beside what the sky's light comes through.
         let fog = fog.map(|fog| Slab { of_sky: 1.0, ..Slab::new(sky.lights, |f| f(fog.column())) });
         let slabs: Vec<Slab> = fog
@@ -139,6 +154,7 @@ impl Ambience {
         let mut straight_left = [1.0; MAX_LIGHTS];
         for i in (lowest..slabs.len()).rev() {
             let overhead = radiance(levels.down[i + 1]);
+            let sunward = sunward.map(|v| v * straight_left[0]);
             let (above, under) = (levels.total_down(i + 1), levels.total_down(i));
             let share = if above > 0.0 { (under / above).min(1.0) } else { slabs[i].of_sky };
             let mut straight_taken = [0.0; MAX_LIGHTS];
@@ -151,6 +167,7 @@ impl Ambience {
                 // Layers above hide the clear sky's horizon.
                 around: [0, 1, 2].map(|c| overhead[c] + (around[c] - overhead[c]) * open),
                 below: radiance(levels.up[i]),
+                sunward,
                 taken: left * (1.0 - share),
                 straight_taken,
             });
@@ -158,7 +175,9 @@ impl Ambience {
             left *= share;
         }
         layers.reverse();
-        let (ground_diffuse, ground) = (levels.down[0], radiance(levels.up[0]));
+        // What goes with the first light is the sky's still, where the ground is lit.
+        let ground_diffuse = [0, 1, 2].map(|c| levels.down[0][c] + with_first[c] * straight_left[0]);
+        let ground = radiance(levels.up[0]);
         Ambience {
             ground_diffuse,
             ground,
@@ -206,22 +225,35 @@ impl SkyLight<'_> {
         [0, 1, 2].map(|c| (to[c] / from[c]).max(0.0) * (tint[c] * strength) as f32)
     }
 
-    /// Illuminance of level ground by the clear sky, lx: mean over directions spread evenly in what they add.
-    fn level_illuminance(&self) -> Rgb {
+    /// The clear sky's light: means over directions spread evenly in what they add to level ground.
+    fn falling(&self) -> Falling {
         const RINGS: usize = 24;
         const AROUND: usize = 48;
         let filter = self.filter();
-        let mut sum = [0.0f64; 3];
+        let sun = self.lights[0].direction();
+        let level_to_sun = sun[0].hypot(sun[1]);
+        let (mut level, mut toward) = ([0.0f64; 3], [0.0f64; 3]);
         for i in 0..RINGS * AROUND {
             let sin2 = ((i / AROUND) as f64 + 0.5) / RINGS as f64;
             let (s, c) = ((i % AROUND) as f64 * 2.0 * PI / AROUND as f64).sin_cos();
-            let flat = sin2.sqrt();
-            let l = self.radiance([flat * s, flat * c, (1.0 - sin2).sqrt()], filter);
+            let (flat, up) = (sin2.sqrt(), (1.0 - sin2).sqrt());
+            let l = self.radiance([flat * s, flat * c, up], filter);
+            let sunward = flat / up * (s * sun[0] + c * sun[1]) / level_to_sun.max(1e-6);
             for k in 0..3 {
-                sum[k] += l[k] as f64;
+                level[k] += l[k] as f64;
+                toward[k] += l[k] as f64 * sunward;
             }
         }
-        sum.map(|v| (v * PI / (RINGS * AROUND) as f64) as f32)
+        // A light on the horizon has no side of a layer to itself: what goes with it fades.
+        let fade = (sun[2] / FADES_UNDER).clamp(0.0, 1.0);
+        let whole = PI / (RINGS * AROUND) as f64;
+        let sunward = toward.map(|v| v.max(0.0) * whole * fade / level_to_sun.max(0.3));
+        // Nor more than there is.
+        let share = |k: usize| (0.7 * level[k] * whole / (sunward[k] * sun[2].max(0.0)).max(1e-12)).min(1.0);
+        Falling {
+            level: level.map(|v| (v * whole) as f32),
+            sunward: std::array::from_fn(|k| (sunward[k] * share(k)) as f32),
+        }
     }
 
     /// Mean radiance of the sky from 3 to 40 degrees above the horizon.

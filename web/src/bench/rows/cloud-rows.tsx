@@ -4,18 +4,62 @@ import type { CloudKind, CloudLayer, Sky } from "../../data/sky";
 import { Button } from "../../parts/button";
 import { layerOf, partOf, useBench, type Part } from "../bench-store";
 import { addLayer, MOST_LAYERS } from "../layers";
+import { Fold } from "../fold";
 import { deal } from "../offers";
+import { Profile } from "../profile";
+import { Regions } from "../regions/regions";
 import { Row } from "../row";
 import { Seek } from "../seek";
+import { setThickness, thicknessOf } from "../thickness";
 import { ChoiceRow, Rows } from "./rows";
 
-/** Density of what a kind is made of, g/cm3. */
-const densityOf = (schema: Schema, l: CloudLayer) => (schema.ice.includes(l.kind) ? 0.917 : 1);
-/** Optical thickness of the core's column, and the water content that gives it: 3 LWC / (2 rho r) * depth. */
-const thicknessOf = (schema: Schema, l: CloudLayer) =>
-  ((1.5 * l.water_content_g_m3) / (densityOf(schema, l) * l.droplet_um)) * l.depth_m;
-const waterFor = (schema: Schema, l: CloudLayer, thickness: number) =>
-  ((thickness / l.depth_m) * densityOf(schema, l) * l.droplet_um) / 1.5;
+/** Which rows lie together; what is in none of these comes first. */
+const GROUPS: { title: string; names: string[] }[] = [
+  {
+    title: "Form",
+    names: [
+      "stretch",
+      "heading_deg",
+      "lean_deg",
+      "second_kind",
+      "second_share",
+      "cell_size_m",
+      "lobes",
+      "erosion",
+      "erosion_grain",
+      "edge",
+      "flat_base",
+      "anvil",
+    ],
+  },
+  {
+    title: "Light",
+    names: [
+      "halo",
+      "scatter_tint",
+      "absorb_tint",
+      "shade_lift",
+      "shade_tint",
+      "high_orders",
+      "shadow_on_land",
+      "own_shadow",
+      "shadow_east_m",
+      "shadow_north_m",
+    ],
+  },
+  {
+    title: "Place and age",
+    names: ["seed", "slide_east_m", "slide_north_m", "age_min", "wind_share"],
+  },
+];
+const grouped = new Set(GROUPS.flatMap((g) => g.names));
+
+/** Rows of ice speak of ice. */
+function inWords(schema: Schema, l: CloudLayer, field: Field): Field {
+  if (!schema.ice.includes(l.kind)) return field;
+  const titles: Record<string, string> = { water_content_g_m3: "Ice content", droplet_um: "Crystal size" };
+  return { ...field, title: titles[field.name] ?? field.title };
+}
 
 const thicknessField: NumberField = {
   kind: "number",
@@ -40,7 +84,7 @@ export function CloudRows({ part, sky, schema }: { part: Part; sky: Sky; schema:
   const layer = sky.clouds[index];
   if (!layer) return <NewLayer sky={sky} schema={schema} />;
   const usual = schema.usual[layer.kind];
-  const fields = fieldsOf(schema, "CloudLayer");
+  const fields = fieldsOf(schema, "CloudLayer").map((f) => inWords(schema, layer, f));
   const thickness = thicknessOf(schema, layer);
   const kinds = fields.find((f) => f.name === "kind");
   const edit = (then: (l: CloudLayer, s: Sky) => void, moving = false) =>
@@ -50,7 +94,7 @@ export function CloudRows({ part, sky, schema }: { part: Part; sky: Sky; schema:
     }, moving);
   const rows = (part: Field[]) => (
     <Rows
-      fields={part.filter((f) => f.name !== "kind" && f.kind !== "switch")}
+      fields={part.filter((f) => f.name !== "kind" && f.name !== "muted")}
       of={layer}
       edit={(s) => s.clouds[index]}
       defaults={{ ...usual, seed: layer.seed, slide_east_m: 0, slide_north_m: 0 }}
@@ -79,13 +123,11 @@ export function CloudRows({ part, sky, schema }: { part: Part; sky: Sky; schema:
             edit((old, s) => {
               const fresh = structuredClone(schema.usual[kind as CloudKind]);
               const named = old.name !== schema.usual[old.kind].name;
-              const { id, seed, slide_east_m, slide_north_m } = old;
+              // Where the layer is stays; what it is like is its kind's.
+              const { id, seed, slide_east_m, slide_north_m, age_min, wind_share, regions } = old;
               s.clouds[index] = {
                 ...fresh,
-                id,
-                seed,
-                slide_east_m,
-                slide_north_m,
+                ...{ id, seed, slide_east_m, slide_north_m, age_min, wind_share, regions },
                 name: named ? old.name : fresh.name,
               };
             })
@@ -146,20 +188,26 @@ export function CloudRows({ part, sky, schema }: { part: Part; sky: Sky; schema:
       <Row
         field={{ ...thicknessField, byDefault: thicknessOf(schema, usual) }}
         value={thickness}
-        onChange={(t, moving) =>
-          edit(
-            (l) => (l.water_content_g_m3 = Math.min(10, Number(waterFor(schema, l, t).toPrecision(5)))),
-            moving,
-          )
-        }
+        onChange={(t, moving) => edit((l) => setThickness(schema, l, t), moving)}
         onSettle={settle}
       />
       <p className="-mt-1 text-right text-small text-quiet" data-testid="variety">
         {varietyOf(thickness)}
       </p>
       {rows(fields.filter((f) => f.name === "cover"))}
-      {rows(fields.filter((f) => f.name !== "cover"))}
-      <Seek sky={sky} layer={layer} />
+      {rows(fields.filter((f) => f.name !== "cover" && !grouped.has(f.name)))}
+      {GROUPS.map(({ title, names }) => (
+        <Fold key={title} title={title} open={title !== "Light"}>
+          {rows(fields.filter((f) => names.includes(f.name)))}
+          {title === "Form" && <Profile layer={layer} edit={edit} />}
+        </Fold>
+      ))}
+      <Fold title="Cover regions">
+        <Regions key={layer.id} sky={sky} index={index} schema={schema} />
+      </Fold>
+      <Fold title="Seek">
+        <Seek sky={sky} layer={layer} schema={schema} />
+      </Fold>
     </>
   );
 }
