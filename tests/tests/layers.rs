@@ -123,3 +123,86 @@ async fn grasped_clouds_follow_the_hand() -> Result<()> {
     assert_eq!(document["eye"]["heading_deg"].as_f64().map(f64::to_radians), Some(heading), "the eye stays");
     open.browser.close().await
 }
+
+/// Regions are added by their shape, moved and drawn on the plan, and tied to other things.
+#[tokio::test(flavor = "multi_thread")]
+async fn cover_regions_are_drawn_on_the_plan() -> Result<()> {
+    let open = Open::new("Lid over the harbour").await?;
+    let browser = &open.browser;
+    let regions = async || -> Result<Value> { Ok(layers(&open.document().await?)[0]["regions"].clone()) };
+    open.keys("3").await?;
+    browser.wait("!!document.querySelector('[data-testid=regions]')", 10).await?;
+    browser.eval("document.querySelector('[data-testid=regions]').scrollIntoView()").await?;
+    browser.press("Disc").await?;
+    let there = regions().await?;
+    assert_eq!(
+        (there[0]["outline"]["shape"].as_str(), there[0]["change"].as_f64()),
+        (Some("disc"), Some(-1.0))
+    );
+    assert!(
+        browser.eval("!!document.querySelector('[data-testid=overhead-region-0]')").await?.as_bool()
+            == Some(true)
+    );
+
+    // 264 pixels are 80 km: 33 pixels to the right are 10 km east, less the first step, which takes hold.
+    let disc = browser.find("[data-testid=plan-region-0]").await?;
+    browser.drag(&disc, 33, 0, 6).await?;
+    let moved = regions().await?;
+    let east = moved[0]["east_km"].as_f64().context("a middle")?;
+    assert!(
+        (7.0..10.6).contains(&east) && moved[0]["north_km"].as_f64().is_some_and(|n| n.abs() < 0.5),
+        "{moved}"
+    );
+
+    browser.press("Freehand").await?;
+    let draw = "(() => { const plan = document.querySelector('[data-testid=plan]'), box = plan.getBoundingClientRect(); \
+                plan.setPointerCapture = () => {}; \
+                const at = (type, x, y) => plan.dispatchEvent(new PointerEvent(type, {bubbles: true, pointerId: 1, \
+                clientX: box.left + x, clientY: box.top + y})); \
+                at('pointerdown', 60, 60); return true })()";
+    browser.eval(draw).await?;
+    for (x, y) in [(120, 60), (120, 120), (60, 120)] {
+        let line = format!(
+            "(() => {{ const plan = document.querySelector('[data-testid=plan]'), box = plan.getBoundingClientRect(); \
+             plan.dispatchEvent(new PointerEvent('pointermove', {{bubbles: true, pointerId: 1, clientX: box.left + {x}, \
+             clientY: box.top + {y}}})); return true }})()"
+        );
+        browser.eval(&line).await?;
+    }
+    browser
+        .eval("document.querySelector('[data-testid=plan]').dispatchEvent(new PointerEvent('pointerup', {bubbles: true, pointerId: 1}))")
+        .await?;
+    let drawn = regions().await?;
+    assert_eq!(drawn[1]["outline"]["corners_km"].as_array().map(Vec::len), Some(4), "{drawn}");
+    // North-west of the eye: 42 pixels up and to the left of the middle.
+    assert!(drawn[1]["east_km"].as_f64().is_some_and(|e| (e + 12.7).abs() < 1.0), "{drawn}");
+    assert!(drawn[1]["north_km"].as_f64().is_some_and(|n| (n - 12.7).abs() < 1.0), "{drawn}");
+    browser.press("Remove it").await?;
+    assert_eq!(regions().await?.as_array().map(Vec::len), Some(1));
+    open.browser.close().await
+}
+
+/// Points of the profile are set by a press on the curve; a loop says whether it closes.
+#[tokio::test(flavor = "multi_thread")]
+async fn profiles_are_drawn_and_loops_say_whether_they_close() -> Result<()> {
+    let open = Open::new("Lid over the harbour").await?;
+    let browser = &open.browser;
+    open.keys("3").await?;
+    browser.wait("!!document.querySelector('[data-testid=profile] svg')", 10).await?;
+    browser.eval("document.querySelector('[data-testid=profile]').scrollIntoView()").await?;
+    let plot = browser.find("[data-testid=profile] svg").await?;
+    browser.drag(&plot, 20, -20, 3).await?;
+    let document = open.document().await?;
+    let point = layers(&document)[0]["profile"][0].clone();
+    assert!(point["height"].as_f64().is_some_and(|h| h > 0.5), "{point}");
+    browser.press("Make it even").await?;
+    assert_eq!(layers(&open.document().await?)[0]["profile"].as_array().map(Vec::len), Some(0));
+
+    browser.eval("document.querySelector('[data-testid=section-drift]').dispatchEvent(new KeyboardEvent('keydown', {key: 'Enter', bubbles: true}))").await?;
+    open.type_into("[data-testid=row-loop_min] input", "30\u{e007}").await?;
+    let says = "document.querySelector('[data-testid=loop]')?.textContent.includes";
+    browser.wait(&format!("{says}('can\\'t close: Harbour lid drifts 14.4 km')"), 30).await?;
+    open.type_into("[data-testid=row-wind_m_s] input", "0\u{e007}").await?;
+    browser.wait(&format!("{says}('The loop closes')"), 30).await?;
+    open.browser.close().await
+}

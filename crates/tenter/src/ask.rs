@@ -143,7 +143,10 @@ pub fn starters(a: Starters) -> Outcome {
 
 pub fn check(a: Check) -> Outcome {
     let sky = read_sky(&a.sky)?;
-    print(&json!({"valid": true, "schema": sky.schema, "hash": sky.content_hash()}))
+    // What drifts does not come back: a loop that cannot close is no fault, but it should be known.
+    let open_ends = sky.drift.open_ends(&sky);
+    let open_ends: Vec<_> = open_ends.iter().map(|(l, way)| json!({"layer": l.id, "drift_m": way})).collect();
+    print(&json!({"valid": true, "schema": sky.schema, "hash": sky.content_hash(), "open_ends": open_ends}))
 }
 
 pub fn sun(a: Sun) -> Outcome {

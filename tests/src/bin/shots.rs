@@ -56,7 +56,8 @@ async fn main() -> Result<()> {
     }
 
     // A gap drawn into a lid of cloud, on the plan in the Sheet.
-    let lid = (0..).find(|i| skies[*i]["name"].as_str().is_none_or(|n| n.starts_with("Lid over"))).unwrap_or(0);
+    let lid =
+        (0..).find(|i| skies[*i]["name"].as_str().is_none_or(|n| n.starts_with("Lid over"))).unwrap_or(0);
     browser.driver.goto(format!("{}/sky/{}", server.url, id(lid))).await?;
     browser.wait(refined, 60).await?;
     browser

@@ -133,6 +133,8 @@ struct Grain {
     edge: [f64; 2],
     /// How much longer lumps are along the heading.
     length: f64,
+    /// Share of a usual edge that bodies have; small ones less.
+    small: f64,
 }
 
 impl Grain {
@@ -161,7 +163,7 @@ impl Grain {
         // Small bodies have thin edges, or they would be all edge.
         let small = if family == Family::Heaps { (lump / 600.0).clamp(0.15, 1.0) } else { 1.0 };
         let edge = edge.map(|e| e * layer.edge * small);
-        Grain { family, depth, extinction: layer.extinction_per_m(), lump, amplitude, edge, length }
+        Grain { family, depth, extinction: layer.extinction_per_m(), lump, amplitude, edge, length, small }
     }
 
     /// Of the ice that the tallest bodies spread into.
@@ -176,6 +178,7 @@ impl Grain {
             amplitude: 0.5 * lump * layer.lobes,
             edge: [0.12 * depth, 0.3 * depth].map(|e| e * layer.edge),
             length: 2.5,
+            small: 1.0,
         }
     }
 }
@@ -211,7 +214,7 @@ impl CloudForm {
         reach: f64,
         making: Making,
     ) -> CloudForm {
-        let Grain { family, depth, lump, amplitude, edge, length, .. } = grain;
+        let Grain { family, depth, lump, amplitude, edge, length, small, .. } = grain;
         let fine_lump = lump / FINER * layer.erosion_grain;
         let sizes = [lump, fine_lump, fine_lump / FINER];
         let block = sizes.map(|size| size * COARSEST as f64);
@@ -246,7 +249,7 @@ impl CloudForm {
             layer,
             tallest: (layer.depth_m - 0.5 * body_lump).max(0.5 * layer.depth_m),
             // Measured over all kinds; the taller, the more lumps there are to reach out.
-            swell: 0.006 * layer.lobes * layer.depth_m - 0.3 * erosion,
+            swell: 0.006 * layer.lobes * layer.depth_m - (0.55 - 0.25 * small) * erosion,
             family: layer.kind.family(),
             anvil: anvil_from.map(|_| depth),
             amplitude,

@@ -120,9 +120,18 @@ export function Plan({
           );
         })}
         {line.length > 1 && (
-          <polyline points={line.map(px).join(" ")} fill="none" stroke="var(--color-accent-light)" />
+          <polyline
+            points={line.map(px).join(" ")}
+            pointerEvents="none"
+            fill="none"
+            stroke="var(--color-accent-light)"
+          />
         )}
-        <path d={`M${SIZE / 2 - 4} ${SIZE / 2} h8 M${SIZE / 2} ${SIZE / 2 - 4} v8`} stroke="#ececec" />
+        <path
+          d={`M${SIZE / 2 - 4} ${SIZE / 2} h8 M${SIZE / 2} ${SIZE / 2 - 4} v8`}
+          stroke="#ececec"
+          pointerEvents="none"
+        />
         {sun && (
           <circle
             cx={SIZE / 2 + (sun[0] / Math.hypot(sun[0], sun[1])) * (SIZE / 2 - 9)}
@@ -130,6 +139,7 @@ export function Plan({
             r={4}
             fill="none"
             stroke="#ececec"
+            pointerEvents="none"
           >
             <title>Toward the first sun</title>
           </circle>
