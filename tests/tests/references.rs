@@ -4,17 +4,32 @@ use anyhow::Result;
 use tenter_sky::scene::PlacedSun;
 use tenter_tests::references::{compare, hash_of, index, starters};
 
-/// Agreement as the design defines it: mean 3 % and 95th percentile 10 % with the sun above 2 degrees, mean 15 % at twilight.
+/// Agreement as the design defines it, percent: mean and 95th percentile; with the sun above 2 degrees, at twilight, and in clouds.
+const CLEAR: [f64; 2] = [3.0, 10.0];
+const TWILIGHT: [f64; 2] = [15.0, f64::INFINITY];
+const CLOUDS: [f64; 2] = [10.0, 30.0];
 /// Where a starter is farther off, what it reaches stands here, so that it can't get worse unseen.
-const FARTHER: &[(&str, f64, f64)] = &[("dust-over-the-sea", 5.0, 19.0), ("gold-at-the-bar", 3.0, 14.0)];
+const FARTHER: &[(&str, [f64; 2])] = &[("dust-over-the-sea", [5.0, 19.0]), ("gold-at-the-bar", [3.0, 14.0])];
 /// A reference less sure than this says little; where it is, the sky is only reported.
-const SURE_PERCENT: f64 = 12.0;
+const SURE_PERCENT: f64 = 12.5;
+const UNSURE: [&str; 8] = [
+    "blue-hour",
+    "deck-under-the-balloon",
+    "four-kinds-at-evening",
+    "lid-over-the-harbour",
+    "low-sun-bar",
+    "sharp-gaps-over-haze",
+    "towers-at-evening",
+    "veil-with-a-ring",
+];
 
 #[test]
 fn live_skies_agree_with_stored_references() -> Result<()> {
     let index = index()?;
     let mut unsure = Vec::new();
-    for starter in starters(false) {
+    for (starter, cloudy) in
+        [false, true].into_iter().flat_map(|c| starters(c).into_iter().map(move |s| (s, c)))
+    {
         let entry = index.get(starter.slug).filter(|e| e.scene == hash_of(&starter.sky));
         let Some(entry) = entry else {
             panic!(
@@ -24,18 +39,23 @@ fn live_skies_agree_with_stored_references() -> Result<()> {
         };
         let off = compare(starter)?;
         println!("{}: {off:?}", starter.slug);
-        let height = PlacedSun::of(&starter.sky, &starter.sky.suns[0]).elevation_deg;
         if entry.noise_percent > SURE_PERCENT {
             unsure.push(starter.slug);
             continue;
         }
-        let (mut mean, mut most) = if height > 2.0 { (3.0, 10.0) } else { (15.0, f64::INFINITY) };
-        if let Some((_, m, p)) = FARTHER.iter().find(|f| f.0 == starter.slug) {
-            (mean, most) = (*m, *p);
-        }
+        let height = PlacedSun::of(&starter.sky, &starter.sky.suns[0]).elevation_deg;
+        let usual = if cloudy {
+            CLOUDS
+        } else if height > 2.0 {
+            CLEAR
+        } else {
+            TWILIGHT
+        };
+        let [mean, most] = FARTHER.iter().find(|f| f.0 == starter.slug).map_or(usual, |f| f.1);
         assert!(off.mean <= mean && off.ninety_fifth <= most, "{}: {off:?}", starter.slug);
     }
-    // What single directions of the blue hour show stands in docs/accuracy.md.
-    assert_eq!(unsure, ["blue-hour"], "every other reference is sure enough to be held to");
+    // What single directions of the blue hour, and even sheets under a low sun, show stands in docs/accuracy.md.
+    unsure.sort_unstable();
+    assert_eq!(unsure, UNSURE, "every other reference is sure enough to be held to");
     Ok(())
 }
