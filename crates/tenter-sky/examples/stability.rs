@@ -82,10 +82,12 @@ fn main() {
                     each.sum::<f64>() / f[1].iter().sum::<f64>()
                 })
                 .collect();
+            let worst =
+                (0..seconds.len()).max_by(|a, b| seconds[*a].total_cmp(&seconds[*b])).unwrap_or(0) + 1;
             seconds.sort_by(f64::total_cmp);
             let (median, most) = (seconds[seconds.len() / 2], seconds[seconds.len() - 1]);
             println!(
-                "{name}: second differences {:.3} % in the median, at most {:.1} times",
+                "{name}: second differences {:.3} % in the median, at most {:.1} times (frame {worst})",
                 100.0 * median,
                 most / median
             );

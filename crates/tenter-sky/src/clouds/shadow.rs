@@ -11,6 +11,8 @@ use rayon::prelude::*;
 
 /// Least sine of the sun's height in a sweep: paths grow no longer than 200 layer depths.
 const LEAST_SINE: f32 = 0.005;
+/// Sine of the depth under the horizon at which nothing is shaded from below any more: the horizon of a place 1 km up.
+const SUNK: f32 = 0.018;
 /// Most samples along one slice.
 const MOST_SAMPLES: f32 = 32.0;
 
@@ -187,13 +189,18 @@ impl SunDepth {
     pub fn from_outside<R: Real>(&self, level: usize, x: R, y: R, z: R, light: [R; 3]) -> R {
         let (zero, top) = (R::splat(0.0), R::splat(self.layout.depth));
         let up = light[2];
-        let rising = zero.le(up);
+        // Under a layer light that comes along the ground still climbs through it, far away where the ground has fallen off; the less,
+        // the lower it stands.
+        let under = z.lt(zero);
+        let sunk = (up * R::splat(1.0 / SUNK)).clamp(-1.0, 0.0);
+        let rising = zero.le(up) | (under & R::splat(-1.0).lt(sunk));
         // Where the way toward the light comes into the layer, if it lies that way at all.
         let entry = R::select(rising, z.max(zero), z.min(top * R::splat(0.999)));
         let steep = R::select(rising, up.max(R::splat(LEAST_SINE)), up.min(R::splat(-LEAST_SINE)));
         let run = (entry - z) / steep;
         let (x, y) = (run.mul_add(light[0], x), run.mul_add(light[1], y));
         let depth = self.layout.at(&self.values, level, x, y, entry);
+        let depth = R::select(under, depth * (sunk + R::splat(1.0)), depth);
         R::select(entry.lt(zero) | top.le(entry), zero, depth)
     }
 

@@ -16,6 +16,8 @@ use std::sync::LazyLock;
 const TURNED: f32 = 1.0 - ASYMMETRY;
 /// Steepest way through a sheet whose thickness is taken for that along a ray.
 const SLANTED: f32 = 0.05;
+/// Sine of a light's height within which it lights a sheet from above and from below.
+const EDGEWISE: f32 = 0.02;
 /// Corrections past these are not believed: neither side is known well there.
 const MOST: f32 = 6.0;
 
@@ -51,9 +53,8 @@ impl<R: Real> Scattered<R> {
     /// Through a sheet light flows straight down, or up from a sun below.
     #[inline(always)]
     pub fn in_sheet(&self) -> (Reach<R>, [R; 3]) {
-        let (zero, one) = (R::splat(0.0), R::splat(1.0));
         let facing = self.up.abs().max(R::splat(0.05));
-        let flow = R::select(zero.le(self.up), one, -one);
+        let flow = (self.up * R::splat(1.0 / EDGEWISE)).clamp(-1.0, 1.0);
         let r = reach(self.above, self.below, self.beside, self.depth, facing, flow);
         let through = self.through(facing);
         let many = r.sun - not_yet_scattered(facing, self.turned(), through, r.sunward);
@@ -199,18 +200,21 @@ impl Corrections {
         found: &mut [[f32; 16]; THICKNESS.len()],
     ) {
         let [sx, sy, sz] = light.map(|v| v as f32);
-        // Looking up one sees the side away from a sun above.
-        let side = usize::from((z > 0.0) != (sz >= 0.0));
+        // Looking up one sees the side away from a sun above; one that stands edgewise lights both.
+        let above = (0.5 + 0.5 * sz / EDGEWISE).clamp(0.0, 1.0);
+        let away = if z > 0.0 { above } else { 1.0 - above };
         let flat = (x.hypot(y) * sx.hypot(sy)).max(1e-6);
         let turn = ((x * sx + y * sy) / flat).clamp(-1.0, 1.0).acos().to_degrees();
         let (rows, outs) = (Between::of(&LIGHT, sz.abs()), Between::of(&OUT, z.abs()));
         let turns = Between::of(&TURN, turn);
-        for (t, found) in found.iter_mut().enumerate() {
-            for (l, a) in rows.both() {
-                for (o, b) in outs.both() {
-                    let first = (t * LIGHT.len() + l) * DIRECTIONS + (side * OUT.len() + o) * TURN.len();
-                    for (k, c) in turns.both() {
-                        found[lane] += a * b * c * self.light[first + k];
+        for (side, share) in [away, 1.0 - away].into_iter().enumerate().filter(|(_, share)| *share > 0.0) {
+            for (t, found) in found.iter_mut().enumerate() {
+                for (l, a) in rows.both() {
+                    for (o, b) in outs.both() {
+                        let first = (t * LIGHT.len() + l) * DIRECTIONS + (side * OUT.len() + o) * TURN.len();
+                        for (k, c) in turns.both() {
+                            found[lane] += share * a * b * c * self.light[first + k];
+                        }
                     }
                 }
             }
