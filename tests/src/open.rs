@@ -34,7 +34,9 @@ impl Open {
     pub async fn document(&self) -> Result<Value> {
         // A change that has just been made is marked unsaved at once.
         self.browser.wait(SAVED, 30).await?;
-        Ok(self.server.ask("GET", &self.path, None).await?.1["document"].clone())
+        let (status, record) = self.server.ask("GET", &self.path, None).await?;
+        anyhow::ensure!(status == 200, "{status}: {record}");
+        Ok(record["document"].clone())
     }
 
     pub async fn keys(&self, keys: &str) -> Result<()> {

@@ -133,7 +133,11 @@ async fn cover_regions_are_drawn_on_the_plan() -> Result<()> {
     open.keys("3").await?;
     browser.wait("!!document.querySelector('[data-testid=regions]')", 10).await?;
     browser.eval("document.querySelector('[data-testid=regions]').scrollIntoView()").await?;
-    browser.press("Disc").await?;
+    // The Sheet may still be scrolling: a press by place could miss.
+    browser
+        .eval("[...document.querySelectorAll('[data-testid=regions] button')].find(b => b.textContent === 'Disc').click()")
+        .await?;
+    browser.wait("!!document.querySelector('[data-testid=plan-region-0]')", 10).await?;
     let there = regions().await?;
     assert_eq!(
         (there[0]["outline"]["shape"].as_str(), there[0]["change"].as_f64()),
@@ -177,7 +181,7 @@ async fn cover_regions_are_drawn_on_the_plan() -> Result<()> {
     // North-west of the eye: 42 pixels up and to the left of the middle.
     assert!(drawn[1]["east_km"].as_f64().is_some_and(|e| (e + 12.7).abs() < 1.0), "{drawn}");
     assert!(drawn[1]["north_km"].as_f64().is_some_and(|n| (n - 12.7).abs() < 1.0), "{drawn}");
-    browser.press("Remove it").await?;
+    browser.press("Remove the region").await?;
     assert_eq!(regions().await?.as_array().map(Vec::len), Some(1));
     open.browser.close().await
 }

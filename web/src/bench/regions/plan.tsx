@@ -32,6 +32,8 @@ export function Plan({
   const plan = useRef<SVGSVGElement>(null);
   const held = useRef<{ region: number; off: Km } | null>(null);
   const [reach, setReach] = useState(40);
+  // What has been drawn, and what of it is shown: moves come faster than the page is drawn anew.
+  const drawn = useRef<Km[]>([]);
   const [line, setLine] = useState<Km[]>([]);
   const scale = SIZE / 2 / reach;
   const px = ([x, y]: Km) => `${(SIZE / 2 + x * scale).toFixed(1)},${(SIZE / 2 - y * scale).toFixed(1)}`;
@@ -60,19 +62,23 @@ export function Plan({
         onPointerDown={(e) => {
           if (!drawing) return;
           e.currentTarget.setPointerCapture(e.pointerId);
-          setLine([at(e)]);
+          drawn.current = [at(e)];
         }}
         onPointerMove={(e) => {
           if (held.current) {
             const [x, y] = at(e);
             const { region, off } = held.current;
             onMove(region, [x - off[0], y - off[1]]);
-          } else if (line.length > 0) setLine([...line, at(e)]);
+          } else if (drawn.current.length > 0) {
+            drawn.current.push(at(e));
+            setLine([...drawn.current]);
+          }
         }}
         onPointerUp={() => {
           if (held.current) onSettle();
-          else if (line.length > 0) onDrawn(line);
+          else if (drawn.current.length > 0) onDrawn(drawn.current);
           held.current = null;
+          drawn.current = [];
           setLine([]);
         }}
       >

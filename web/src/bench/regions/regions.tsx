@@ -141,7 +141,7 @@ export function Regions({ sky, index, schema }: { sky: Sky; index: number; schem
                 setChosen(null);
               }}
             >
-              Remove it
+              Remove the region
             </Button>
           </div>
         </div>
