@@ -97,7 +97,6 @@ fn uneven_layers_rise_and_fall_within_their_depth() {
     let (level, uneven) = (lowest(&layer(0.0)), lowest(&layer(0.8)));
     assert!(spread(&uneven) > 15.0 + spread(&level), "{} {}", spread(&uneven), spread(&level));
     let form = form(&layer(0.8));
-    assert_eq!(form.columns(&[0.0], &[0.0], 5.0, 8).len(), 1);
     let top = form.at(Scalar(900.0), Scalar(50.0), Scalar(form.depth + 60.0), Scalar(5.0));
     assert_eq!(top.extinction.0, 0.0);
 }

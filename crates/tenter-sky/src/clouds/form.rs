@@ -259,19 +259,11 @@ impl CloudForm {
             regions: Regions::of(layer),
             ageing,
         };
-        let densest = if anvil_from.is_some() || layer.profile.is_empty() {
-            1.0
-        } else {
-            (0..=PROFILE_STEPS)
-                .map(|i| layer.density_at(i as f64 / PROFILE_STEPS as f64))
-                .fold(1e-6, f64::max)
-        };
-        let profile = if anvil_from.is_some() || layer.profile.is_empty() {
-            Vec::new()
-        } else {
-            let share = |i: usize| (layer.density_at(i as f64 / PROFILE_STEPS as f64) / densest) as f32;
-            (0..=PROFILE_STEPS).map(share).collect()
-        };
+        let drawn = anvil_from.is_none() && !layer.profile.is_empty();
+        let steps = if drawn { 0..PROFILE_STEPS + 1 } else { 0..0 };
+        let densities: Vec<f64> = steps.map(|i| layer.density_at(i as f64 / PROFILE_STEPS as f64)).collect();
+        let densest = if drawn { densities.iter().copied().fold(1e-6, f64::max) } else { 1.0 };
+        let profile: Vec<f32> = densities.iter().map(|d| (d / densest) as f32).collect();
         let mean_share = match profile.len() {
             0 => 1.0,
             n => profile.iter().sum::<f32>() / n as f32,
