@@ -203,7 +203,7 @@ pub struct Field<'a> {
 const COVERS: usize = 33;
 
 /// Where a field is cut so that a share of the plane equal to a cover lies above.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub struct Cut {
     /// For the cover asked of the layer.
     threshold: f64,
@@ -411,10 +411,10 @@ impl Field<'_> {
             Family::Fibres => fill(plane, side, texel, making, |_, _, _, tile| {
                 if self.layer.kind == CloudKind::Contrail {
                     self.trails(&|u, v| self.cut_at(cut, u, v), tile);
-                    self.cut_streaks(&Cut::default(), true, tile);
+                    self.cut_streaks(|_, _| 0.0, tile);
                 } else {
                     self.streaks(tile);
-                    self.cut_streaks(cut, false, tile);
+                    self.cut_streaks(|x, y| self.cut_at(cut, x, y), tile);
                 }
             }),
             Family::Sheets => {
@@ -538,16 +538,11 @@ impl Field<'_> {
         dispatch(Raise { tile, mounds: mounds.iter() });
     }
 
-    /// From a field of streaks to thickness; trails are `cut` already.
-    fn cut_streaks(&self, at: &Cut, cut: bool, tile: &mut Tile) {
+    /// From a field of streaks to thickness, cut as told by place.
+    fn cut_streaks(&self, cut: impl Fn(f64, f64) -> f64, tile: &mut Tile) {
         let (depth, lowest) = (self.layer.depth_m as f32, self.open_value() as f32);
         let per_value = depth / SEAM;
-        let thickness = |v: f32, threshold: f64| ((v - threshold as f32) * per_value).clamp(lowest, depth);
-        if cut || self.regions.is_empty() {
-            tile.values.iter_mut().for_each(|v| *v = thickness(*v, at.threshold));
-        } else {
-            tile.each(|x, y, v| thickness(v, self.cut_at(at, x, y)));
-        }
+        tile.each(|x, y, v| ((v - cut(x, y) as f32) * per_value).clamp(lowest, depth));
     }
 
     /// Value of a map of thickness where lumps cannot reach, m.
@@ -607,11 +602,7 @@ impl Field<'_> {
             let x = (v - (threshold as f32 - more)) / style.seam;
             depth * if x > 0.0 { x.min(1.0) * (2.0 - x.min(1.0)) } else { 2.0 * x.max(-0.5) }
         };
-        if self.regions.is_empty() {
-            tile.values.iter_mut().for_each(|v| *v = thickness(*v, cut.threshold));
-        } else {
-            tile.each(|x, y, v| thickness(v, self.cut_at(cut, x, y)));
-        }
+        tile.each(|x, y, v| thickness(v, self.cut_at(cut, x, y)));
     }
 
     /// Field of a sheet: cells of two sizes, and swells.

@@ -7,7 +7,7 @@
 
 use super::looks::{Question, TowardSun, Waiting};
 use super::rays::{Span, SurfacePoint};
-use super::sheets::{Corrections, few_turns};
+use super::sheets::few_turns;
 use super::stretches::{Colour, Phases, Stretches};
 use super::{Look, Way};
 use crate::clouds::form::Place;
@@ -107,10 +107,7 @@ fn march<R: Real>(look: &Look, band: &Band, way: &Way<R>, span: Span<R>, seen: &
     let clouds = &look.scene.clouds[band.clouds[0]];
     let around = look.scene.ambience.layers[band.clouds[0]];
     let heaps = clouds.form.0.family == Family::Heaps;
-    let mut sheet = None;
-    if !heaps {
-        sheet = Some(Corrections::get().of_rays(&rays.direction, &look.scene.lights));
-    }
+    let sheet = if heaps { None } else { way.sheet.as_ref() };
     let phases = phases::<R>(look, clouds, way);
     let colour = Colour { look, way, phases, sheet, around, shading: clouds.shading };
     let toward_sun = TowardSun::new(look.effort.step);

@@ -17,6 +17,7 @@ mod stretches;
 pub use rays::SurfacePoint;
 
 use crate::air::{Corners, Front, lobe, narrow};
+use crate::document::Family;
 use crate::scene::{Fog, MAX_LIGHTS, Scene};
 use crate::simd::{Kernel, Mask, Real, dispatch};
 use crate::spectrum::Rgb;
@@ -26,6 +27,7 @@ use march::{CloudLight, through_bands};
 use rayon::prelude::*;
 use rays::Rays;
 use shafts::Shade;
+use sheets::{Corrections, OfSheet};
 
 /// How finely rays are marched; 1 is usual, 0.5 takes steps half as long.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -78,6 +80,8 @@ struct Way<'a, R: Real> {
     skies: Skies<R>,
     to_ground: R,
     shade: Shade<R>,
+    /// What sheets on the way are corrected by, if there are any.
+    sheet: Option<OfSheet<R>>,
     /// Radiance of the sky behind, and of fog before it has passed any air.
     sky: [R; 3],
     fog: [R; 3],
@@ -92,6 +96,9 @@ impl Look<'_> {
         let mut way = self.way::<R>(d);
         if CLOUDS {
             way.shade = Shade::along(self, &way);
+            if scene.clouds.iter().any(|c| c.form.0.family != Family::Heaps) {
+                way.sheet = Some(Corrections::get().of_rays(&way.rays.direction, &scene.lights));
+            }
         }
         let hits = way.to_ground.lt(R::splat(f32::MAX));
 
@@ -172,7 +179,7 @@ impl Look<'_> {
         if let Some(there) = &scene.fog {
             fog = self.fog_light(there, &rays, &sky);
         }
-        Way { rays, skies, to_ground, shade: Shade::none(), sky, fog }
+        Way { rays, skies, to_ground, shade: Shade::none(), sheet: None, sky, fog }
     }
 
     /// Share of the ground that is seen where sky and ground go over into each other.

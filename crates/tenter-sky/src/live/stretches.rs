@@ -37,7 +37,7 @@ pub struct Colour<'a, R: Real> {
     pub way: &'a Way<'a, R>,
     pub phases: [Phases<R>; MAX_LIGHTS],
     /// Of sheets, what is scattered more than once is multiplied by these.
-    pub sheet: Option<OfSheet<R>>,
+    pub sheet: Option<&'a OfSheet<R>>,
     pub around: Surroundings,
     pub shading: Shading,
 }
@@ -115,7 +115,7 @@ impl<R: Real> Colour<'_, R> {
         // The flow is a part of what comes from above, less what comes from below.
         let (mut above, mut below) = (parts[0] + parts[3], parts[2] - parts[3]);
         let thickness = parts[5] / opacity.max(R::splat(1e-9));
-        if let Some(sheet) = &self.sheet {
+        if let Some(sheet) = self.sheet {
             above = above * at_thickness(&sheet.above, thickness);
             below = below * at_thickness(&sheet.below, thickness);
         }
@@ -133,7 +133,7 @@ impl<R: Real> Colour<'_, R> {
             let sun = source.sunlight.at(p.altitude, up);
             let mut many = diffuse * R::splat(0.25 / std::f32::consts::PI * shading.high_orders);
             let mut few = forward * self.phases[i].forward;
-            if let Some(sheet) = &self.sheet {
+            if let Some(sheet) = self.sheet {
                 let correction = at_thickness(&sheet.lights[i], thickness);
                 (many, few) = (many * correction, few * correction);
             }
