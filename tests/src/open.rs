@@ -5,7 +5,8 @@ use crate::server::TestServer;
 use anyhow::{Context, Result};
 use serde_json::Value;
 
-pub const REFINED: &str = "document.querySelector('[data-testid=picture]')?.dataset.stage === 'refined'";
+pub const REFINED: &str =
+    "['refined', 'smooth'].includes(document.querySelector('[data-testid=picture]')?.dataset.stage)";
 pub const SAVED: &str = "document.querySelector('[data-testid=saving]')?.dataset.state === 'saved'";
 
 /// One sky on the Bench of a browser, with a server of its own.

@@ -8,10 +8,8 @@ use tenter_sky::develop::Development;
 use tenter_sky::document::{Eye, Grade, ToneCurve};
 use tenter_sky::spectrum::luminance;
 use tenter_tests::browser::Browser;
+use tenter_tests::open::{REFINED, SAVED};
 use tenter_tests::server::TestServer;
-
-const REFINED: &str = "document.querySelector('[data-testid=picture]')?.dataset.stage === 'refined'";
-const SAVED: &str = "document.querySelector('[data-testid=saving]')?.dataset.state === 'saved'";
 
 /// Waits for a refined picture that was asked for after `number`.
 fn refined_after(number: u64) -> String {

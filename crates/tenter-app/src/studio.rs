@@ -9,7 +9,7 @@ use tenter_sky::camera::Camera;
 use tenter_sky::document::Sky;
 use tenter_sky::live::Effort;
 use tenter_sky::measure::{Readouts, readouts};
-use tenter_sky::picture::{Disc, Picture, discs, render};
+use tenter_sky::picture::{Area, Disc, Picture, discs, render, smooth_outlines};
 use tenter_sky::scene::{Scene, Workshop};
 
 /// Largest side of a live picture, pixels.
@@ -30,6 +30,8 @@ pub struct Wish {
 pub enum Stage {
     Coarse,
     Refined,
+    /// Refined, with outlines looked at more often.
+    Smooth,
 }
 
 /// A picture to show.
@@ -79,7 +81,8 @@ impl Studio {
         self.newest.load(Ordering::Relaxed) > number
     }
 
-    /// Draws a wish: first coarse with draft tables, then refined with full ones unless a newer wish comes.
+    /// Draws a wish: first coarse with draft tables, then refined with full ones and at last with smooth outlines,
+    /// unless a newer wish comes.
     /// Blocks; call it where computation may.
     pub fn draw(&self, wish: &Wish, mut show: impl FnMut(Shot)) {
         let begun = Instant::now();
@@ -100,6 +103,13 @@ impl Studio {
             shot.readouts = Some(readouts(&wish.sky, &scene));
             shot.overhead = overhead(&scene, &stale);
             show(shot);
+            let camera = Camera::lens(&wish.sky.eye, wish.width, wish.height);
+            let mut picture = picture;
+            if smooth_outlines(&mut picture, &scene, &camera, Area::whole(&camera), Effort::default(), &stale)
+                .is_ok()
+            {
+                show(self.shot(wish, Stage::Smooth, &scene, &picture, begun));
+            }
         }
     }
 
@@ -167,7 +177,7 @@ mod tests {
     fn a_wish_is_shown_coarse_and_then_refined() {
         let studio = Studio::new(Arc::default());
         studio.announce(1);
-        assert_eq!(stages(&studio, 1), [Stage::Coarse, Stage::Refined]);
+        assert_eq!(stages(&studio, 1), [Stage::Coarse, Stage::Refined, Stage::Smooth]);
     }
 
     /// A begun coarse picture is always shown; refinement gives way to a newer wish, before it or in the middle.

@@ -96,7 +96,7 @@ fn read_wish(text: &str) -> Result<Wish, Value> {
 fn encode(shot: &Shot) -> Vec<u8> {
     let header = json!({
         "number": shot.number,
-        "stage": match shot.stage { Stage::Coarse => "coarse", Stage::Refined => "refined" },
+        "stage": match shot.stage { Stage::Coarse => "coarse", Stage::Refined => "refined", Stage::Smooth => "smooth" },
         "width": shot.width,
         "height": shot.height,
         "exponent": shot.frame.exponent,

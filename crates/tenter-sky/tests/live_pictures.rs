@@ -5,7 +5,7 @@ use std::time::Instant;
 use tenter_sky::air::Fineness;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{CloudKind, CloudLayer, Placement, Sky};
-use tenter_sky::live::{Effort, Look};
+use tenter_sky::live::{self, Around, Effort, Look, Shadows};
 use tenter_sky::picture::{Area, Picture, render, render_area};
 use tenter_sky::scene::{Scene, Workshop};
 use tenter_sky::simd::{InstructionSet, dispatch_on};
@@ -37,14 +37,18 @@ fn seen_on(set: InstructionSet, scene: &Scene, camera: &Camera) -> Vec<f32> {
     let pixels: Vec<(f64, f64)> = (0..camera.width * camera.height).map(centre).collect();
     let mut out = Vec::new();
     for packet in pixels.chunks(lanes) {
-        let mut directions = [[0.0f32; 16]; 3];
-        for (lane, (x, y)) in packet.iter().enumerate() {
-            let d = camera.direction(*x, *y).unwrap();
-            (0..3).for_each(|k| directions[k][lane] = d[k] as f32);
-        }
-        let pixel = camera.pixel_angle() as f32;
-        let seen =
-            dispatch_on(set, Look { scene, directions: &directions, pixel, effort: Effort::default() });
+        let directions: Vec<[f64; 3]> =
+            packet.iter().map(|(x, y)| camera.direction(*x, *y).unwrap()).collect();
+        let shadows = Shadows::along(scene, &directions, camera.pixel_angle());
+        let look = Look {
+            scene,
+            directions: &live::packet(&directions),
+            pixel: camera.pixel_angle() as f32,
+            effort: Effort::default(),
+            shadows: shadows.as_ref(),
+            around: &Around::themselves(&(0..packet.len()).collect::<Vec<_>>()),
+        };
+        let seen = dispatch_on(set, look);
         out.extend((0..packet.len()).map(|l| luminance([0, 1, 2].map(|c| seen.light[c][l]))));
     }
     out

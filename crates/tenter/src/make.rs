@@ -10,8 +10,8 @@ use tenter_sky::camera::Camera;
 use tenter_sky::develop::Development;
 use tenter_sky::live::Effort;
 use tenter_sky::picture::{
-    Layout, MapError, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError, add_discs, discs,
-    effort_for, render,
+    Area, Layout, MapError, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError, add_discs, discs,
+    effort_for, render, smooth_outlines,
 };
 use tenter_sky::reference::{Reference, Wish};
 use tenter_sky::scene::{Workshop, grade_of};
@@ -170,7 +170,10 @@ pub fn picture(a: PictureArguments) -> Outcome {
         eprintln!("noise left {:.2} %", traced.noise_percent);
         traced.picture
     } else {
-        render(&scene, &camera, effort, &|| false).expect("nobody calls this off")
+        let mut picture = render(&scene, &camera, effort, &|| false).expect("nobody calls this off");
+        smooth_outlines(&mut picture, &scene, &camera, Area::whole(&camera), effort, &|| false)
+            .expect("nobody calls this off");
+        picture
     };
     add_discs(&mut picture, &camera, &scene, &discs(&scene, effort));
     if kind == "png" {

@@ -26,7 +26,7 @@ async fn main() -> Result<()> {
     browser.wait(loaded, 180).await?;
     shot("skies").await?;
 
-    let refined = "document.querySelector('[data-testid=picture]')?.dataset.stage === 'refined'";
+    let smooth = "document.querySelector('[data-testid=picture]')?.dataset.stage === 'smooth'";
     for (i, part, name) in [
         (19, "layer-", "bench-clouds"),
         (2, "sun0", "bench-low-sun"),
@@ -37,7 +37,7 @@ async fn main() -> Result<()> {
         (3, "source", "bench-gradient"),
     ] {
         browser.driver.goto(format!("{}/sky/{}", server.url, id(i))).await?;
-        browser.wait(refined, 60).await?;
+        browser.wait(smooth, 60).await?;
         if part.is_empty() {
             tokio::time::sleep(std::time::Duration::from_secs(2)).await;
             shot(name).await?;
@@ -59,7 +59,7 @@ async fn main() -> Result<()> {
     let lid =
         (0..).find(|i| skies[*i]["name"].as_str().is_none_or(|n| n.starts_with("Lid over"))).unwrap_or(0);
     browser.driver.goto(format!("{}/sky/{}", server.url, id(lid))).await?;
-    browser.wait(refined, 60).await?;
+    browser.wait(smooth, 60).await?;
     browser
         .eval("document.querySelector('[data-testid^=\\'section-layer-\\']').dispatchEvent(new KeyboardEvent('keydown', {key: 'Enter', bubbles: true}))")
         .await?;

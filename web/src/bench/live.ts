@@ -44,7 +44,7 @@ export type Overhead = { side: number; exponent: number; words: Uint32Array };
 /** A picture as it comes over the socket (see the server's live module). */
 export type Shot = {
   number: number;
-  stage: "coarse" | "refined";
+  stage: "coarse" | "refined" | "smooth";
   width: number;
   height: number;
   exponent: number;

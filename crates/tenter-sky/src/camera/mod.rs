@@ -20,7 +20,7 @@ pub struct Camera {
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Projection {
     /// A rectilinear lens.
-    Lens { heading: f64, pitch: f64, half_width: f64 },
+    Lens { facing: Facing, half_width: f64 },
     /// The whole sphere; `heading` is the azimuth in the middle column, radians.
     Latlong { heading: f64 },
     /// The whole sphere on six square faces, one below the other; `heading` is the azimuth in the middle of the
@@ -33,15 +33,44 @@ pub enum Projection {
     /// of level ground (orthographic: the square holds the unit disc).
     Level,
     /// A square of directions around one, `radius` radians from the middle to the edges.
-    Around { azimuth: f64, elevation: f64, radius: f64 },
+    Around { facing: Facing, radius: f64 },
+}
+
+/// Which way a flat picture faces: sine and cosine of its heading and pitch.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Facing {
+    heading: [f64; 2],
+    pitch: [f64; 2],
+}
+
+impl Facing {
+    /// Azimuth and elevation, radians.
+    pub fn new(heading: f64, pitch: f64) -> Facing {
+        Facing { heading: heading.sin_cos().into(), pitch: pitch.sin_cos().into() }
+    }
+
+    /// The unit vector toward a place on a plane at distance 1.
+    fn turned(self, right: f64, up: f64) -> [f64; 3] {
+        let ([sh, ch], [sp, cp]) = (self.heading, self.pitch);
+        let flat = cp - up * sp;
+        let d = [flat * sh + right * ch, flat * ch - right * sh, sp + up * cp];
+        let length = (d[0] * d[0] + d[1] * d[1] + d[2] * d[2]).sqrt();
+        d.map(|v| v / length)
+    }
+
+    /// A direction's parts to the right, up and forward.
+    fn in_view(self, d: [f64; 3]) -> [f64; 3] {
+        let ([sh, ch], [sp, cp]) = (self.heading, self.pitch);
+        let along = d[0] * sh + d[1] * ch;
+        [d[0] * ch - d[1] * sh, d[2] * cp - along * sp, along * cp + d[2] * sp]
+    }
 }
 
 impl Camera {
     /// What the document's eye sees, `width` pixels wide.
     pub fn lens(eye: &Eye, width: usize, height: usize) -> Camera {
         let projection = Projection::Lens {
-            heading: eye.heading_deg.to_radians(),
-            pitch: eye.pitch_deg.to_radians(),
+            facing: Facing::new(eye.heading_deg.to_radians(), eye.pitch_deg.to_radians()),
             half_width: (eye.horizontal_field_of_view() * 0.5).tan(),
         };
         Camera { projection, width, height }
@@ -68,10 +97,10 @@ impl Camera {
     pub fn direction(&self, x: f64, y: f64) -> Option<[f64; 3]> {
         let (w, h) = (self.width as f64, self.height as f64);
         match self.projection {
-            Projection::Lens { heading, pitch, half_width } => {
+            Projection::Lens { facing, half_width } => {
                 let right = (2.0 * x / w - 1.0) * half_width;
                 let up = (1.0 - 2.0 * y / h) * half_width * h / w;
-                Some(turned(heading, pitch, right, up))
+                Some(facing.turned(right, up))
             }
             Projection::Latlong { heading } => {
                 let azimuth = heading + (x / w - 0.5) * TAU;
@@ -92,9 +121,9 @@ impl Camera {
                 let rest = 1.0 - east * east - north * north;
                 (rest > 0.0).then(|| [east, north, rest.sqrt()])
             }
-            Projection::Around { azimuth, elevation, radius } => {
+            Projection::Around { facing, radius } => {
                 let reach = radius.tan();
-                Some(turned(azimuth, elevation, (2.0 * x / w - 1.0) * reach, (1.0 - 2.0 * y / h) * reach))
+                Some(facing.turned((2.0 * x / w - 1.0) * reach, (1.0 - 2.0 * y / h) * reach))
             }
         }
     }
@@ -103,8 +132,8 @@ impl Camera {
     pub fn place(&self, d: [f64; 3]) -> Option<[f64; 2]> {
         let (w, h) = (self.width as f64, self.height as f64);
         match self.projection {
-            Projection::Lens { heading, pitch, half_width } => {
-                let [right, up, forward] = in_view(heading, pitch, d);
+            Projection::Lens { facing, half_width } => {
+                let [right, up, forward] = facing.in_view(d);
                 (forward > 1e-6).then(|| {
                     let (x, y) = (right / forward / half_width, up / forward / half_width * w / h);
                     [(x + 1.0) * 0.5 * w, (1.0 - y) * 0.5 * h]
@@ -125,8 +154,8 @@ impl Camera {
                 [(1.0 - r * turn.sin()) * 0.5 * w, (1.0 - r * turn.cos()) * 0.5 * h]
             }),
             Projection::Level => (d[2] > 0.0).then(|| [(d[0] + 1.0) * 0.5 * w, (1.0 - d[1]) * 0.5 * h]),
-            Projection::Around { azimuth, elevation, radius } => {
-                let [right, up, forward] = in_view(azimuth, elevation, d);
+            Projection::Around { facing, radius } => {
+                let [right, up, forward] = facing.in_view(d);
                 let reach = radius.tan();
                 (forward > 1e-6).then(|| {
                     [(right / forward / reach + 1.0) * 0.5 * w, (1.0 - up / forward / reach) * 0.5 * h]
@@ -178,20 +207,6 @@ pub fn angles_of(d: [f64; 3]) -> (f64, f64) {
     (d[0].atan2(d[1]).rem_euclid(TAU), d[2].clamp(-1.0, 1.0).asin())
 }
 
-fn turned(heading: f64, pitch: f64, right: f64, up: f64) -> [f64; 3] {
-    let ((sh, ch), (sp, cp)) = (heading.sin_cos(), pitch.sin_cos());
-    let flat = cp - up * sp;
-    let d = [flat * sh + right * ch, flat * ch - right * sh, sp + up * cp];
-    let length = (d[0] * d[0] + d[1] * d[1] + d[2] * d[2]).sqrt();
-    d.map(|v| v / length)
-}
-
-fn in_view(heading: f64, pitch: f64, d: [f64; 3]) -> [f64; 3] {
-    let ((sh, ch), (sp, cp)) = (heading.sin_cos(), pitch.sin_cos());
-    let along = d[0] * sh + d[1] * ch;
-    [d[0] * ch - d[1] * sh, d[2] * cp - along * sp, along * cp + d[2] * sp]
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -235,7 +250,7 @@ mod tests {
     #[test]
     fn places_and_directions_agree() {
         let eye = Eye { heading_deg: 215.0, pitch_deg: 20.0, ..Eye::default() };
-        let around = Projection::Around { azimuth: 1.0, elevation: 0.5, radius: 0.2 };
+        let around = Projection::Around { facing: Facing::new(1.0, 0.5), radius: 0.2 };
         for c in [
             Camera::lens(&eye, 960, 540),
             Camera::latlong(1024, 70.0),

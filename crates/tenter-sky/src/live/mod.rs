@@ -10,15 +10,17 @@ mod land;
 mod looks;
 mod march;
 mod rays;
+mod shadows;
 mod shafts;
 mod sheets;
 mod stretches;
 
 pub use rays::SurfacePoint;
+pub use shadows::{Around, Shadows};
 
 use crate::air::{Corners, Front, lobe, narrow};
 use crate::document::Family;
-use crate::scene::{Fog, MAX_LIGHTS, Scene};
+use crate::scene::{Clouds, Fog, MAX_LIGHTS, Scene};
 use crate::simd::{Kernel, Mask, Real, dispatch};
 use crate::spectrum::Rgb;
 use fog::{FogInFront, fog_in_front};
@@ -58,6 +60,9 @@ pub struct Look<'a> {
     /// Angle between neighbouring pixels, radians.
     pub pixel: f32,
     pub effort: Effort,
+    /// What clouds leave of the light in the air, if they take any, and which of the followed rays are around these.
+    pub shadows: Option<&'a Shadows>,
+    pub around: &'a Around,
 }
 
 impl Kernel for Look<'_> {
@@ -79,6 +84,10 @@ struct Way<'a, R: Real> {
     rays: Rays<'a, R>,
     skies: Skies<R>,
     to_ground: R,
+    /// Where sky and ground go over into each other rays are followed just above the horizon; so much of what is seen is the
+    /// ground, so far away.
+    ground_covers: R,
+    ground: R,
     shade: Shade<R>,
     /// What sheets on the way are corrected by, if there are any.
     sheet: Option<OfSheet<R>>,
@@ -100,8 +109,6 @@ impl Look<'_> {
                 way.sheet = Some(Corrections::get().of_rays(&way.rays.direction, &scene.lights));
             }
         }
-        let hits = way.to_ground.lt(R::splat(f32::MAX));
-
         let mut light = [zero; 3];
         let (mut through, mut onward) = (one, zero);
         if CLOUDS {
@@ -109,16 +116,11 @@ impl Look<'_> {
             (light, through, onward) = (cloud.light, cloud.through, cloud.onward);
         }
 
-        // What stands at the end of the ray: ground or sky.
-        let far = R::select(hits, way.to_ground, R::splat(9e5));
+        // What stands at the end of the ray: ground, sky, or some of both.
+        let far = way.to_ground.min(R::splat(9e5));
         let mut end = way.sky;
         if CLOUDS {
             way.shade.take(far, &mut end);
-            // Where the ground begins to hide the sky, that is the sky under the clouds' mean shadow.
-            let left = 1.0 - scene.ambience.layers.iter().map(|around| around.taken).sum::<f32>();
-            for c in 0..3 {
-                end[c] = R::select(hits, way.sky[c] * R::splat(left), end[c]);
-            }
         }
         let mut fog_through = one;
         if let Some(fog) = &scene.fog {
@@ -126,34 +128,64 @@ impl Look<'_> {
             fog_through = passed.through;
             self.veil(&way, &passed, &mut end);
         }
+        let left = through + onward;
+        let mut seen = [zero; 3];
+        for c in 0..3 {
+            seen[c] = end[c].mul_add(left, light[c]);
+        }
+        let hits = way.ground.lt(R::splat(f32::MAX));
         if hits.any() {
-            let point = way.rays.at(far);
-            let ground = way.rays.ground_light(&point, far);
-            let front = self.air::<R, CLOUDS>(&way, far);
-            let dry = R::splat(0.3).lt(point.altitude);
-            let covers = R::select(dry, one, self.ground_covers(&way.rays));
+            let distance = R::select(hits, way.ground, zero);
+            let ground = way.rays.ground_light(&way.rays.at(distance), distance);
+            let front = self.air::<R, CLOUDS>(&way, distance);
+            // Clouds past the horizon do not hide the ground before it.
+            let before = R::select(R::splat(self.under_clouds()).lt(way.ground_covers), zero, one);
+            let left = left.lerp(one, before);
             for c in 0..3 {
-                let seen = ground[c].mul_add(front.through[c], front.light[c]);
-                end[c] = R::select(hits, end[c].lerp(seen, covers), end[c]);
+                let behind = ground[c].mul_add(front.through[c], front.light[c]);
+                let whole = behind.mul_add(left, light[c] * (one - before));
+                seen[c] = R::select(hits, seen[c].lerp(whole, way.ground_covers), seen[c]);
             }
         }
         let mut out = Gathered { light: [[0.0; 16]; 3], through: [0.0; 16] };
         for c in 0..3 {
-            end[c].mul_add(through + onward, light[c]).store(&mut out.light[c]);
+            seen[c].store(&mut out.light[c]);
         }
         R::select(hits, zero, through * fog_through).store(&mut out.through);
         out
     }
 
+    /// Whether all clouds are higher than the eye: so much of the ground's share may be less than whole before it counts as
+    /// seen in front of them.
+    fn under_clouds(&self) -> f32 {
+        let above = |clouds: &Clouds| self.scene.eye_altitude <= clouds.form.0.base as f64;
+        if self.scene.clouds.iter().all(above) { 0.999 } else { -1.0 }
+    }
+
     #[inline(always)]
-    fn way<R: Real>(&self, d: [R; 3]) -> Way<'_, R> {
+    fn way<R: Real>(&self, mut d: [R; 3]) -> Way<'_, R> {
         let scene = self.scene;
-        let zero = R::splat(0.0);
-        let rays = Rays::new(scene, d, self.pixel);
-        let mut to_ground = rays.to_ground();
+        let (zero, one) = (R::splat(0.0), R::splat(1.0));
+        let mut rays = Rays::new(scene, d, self.pixel);
+        let mut ground = rays.to_ground();
         if let Some(land) = &scene.land {
-            to_ground = to_land(land, &rays, to_ground);
+            ground = to_land(land, &rays, ground);
         }
+        let hits = ground.lt(R::splat(f32::MAX));
+        let dry = R::splat(0.3).lt(rays.at(R::select(hits, ground, zero)).altitude) & hits;
+        let covers = R::select(hits, R::select(dry, one, self.ground_covers(&rays)), zero);
+        let partly = hits & covers.lt(one);
+        if partly.any() {
+            let up = R::splat(scene.horizon_sine() + 0.25 * self.pixel);
+            let longer = (one - up * up).max(zero).sqrt() / rays.flat.max(R::splat(1e-6));
+            d = [
+                R::select(partly, d[0] * longer, d[0]),
+                R::select(partly, d[1] * longer, d[1]),
+                R::select(partly, up, d[2]),
+            ];
+            rays = Rays::new(scene, d, self.pixel);
+        }
+        let to_ground = R::select(partly, R::splat(f32::MAX), ground);
         let first = scene.lights[0].view.front.corners(d);
         let mut skies = Skies { corners: [first; MAX_LIGHTS], narrow: [zero; MAX_LIGHTS] };
         let mut sky = [R::splat(scene.night_glow); 3];
@@ -179,7 +211,17 @@ impl Look<'_> {
         if let Some(there) = &scene.fog {
             fog = self.fog_light(there, &rays, &sky);
         }
-        Way { rays, skies, to_ground, shade: Shade::none(), sheet: None, sky, fog }
+        Way {
+            rays,
+            skies,
+            to_ground,
+            ground_covers: covers,
+            ground,
+            shade: Shade::none(),
+            sheet: None,
+            sky,
+            fog,
+        }
     }
 
     /// Share of the ground that is seen where sky and ground go over into each other.
@@ -267,7 +309,10 @@ impl Look<'_> {
 pub fn look_at(scene: &Scene, directions: &[[f64; 3]], pixel: f64, effort: Effort) -> Vec<(Rgb, f32)> {
     directions
         .par_chunks(64)
-        .flat_map_iter(|d| dispatch(Single { scene, directions: d, pixel, effort }))
+        .flat_map_iter(|directions| {
+            let shadows = Shadows::along(scene, directions, pixel);
+            dispatch(Single { scene, directions, pixel, effort, shadows })
+        })
         .collect()
 }
 
@@ -276,6 +321,7 @@ struct Single<'a> {
     directions: &'a [[f64; 3]],
     pixel: f64,
     effort: Effort,
+    shadows: Option<Shadows>,
 }
 
 impl Kernel for Single<'_> {
@@ -283,19 +329,15 @@ impl Kernel for Single<'_> {
     #[inline(always)]
     fn run<R: Real>(self) -> Self::Output {
         let mut out = Vec::with_capacity(self.directions.len());
-        for chunk in self.directions.chunks(R::LANES) {
-            let mut directions = [[0.0; 16]; 3];
-            for lane in 0..R::LANES {
-                let d = chunk[lane.min(chunk.len() - 1)];
-                for k in 0..3 {
-                    directions[k][lane] = d[k] as f32;
-                }
-            }
+        let rays: Vec<usize> = (0..self.directions.len()).collect();
+        for (chunk, rays) in self.directions.chunks(R::LANES).zip(rays.chunks(R::LANES)) {
             let look = Look {
                 scene: self.scene,
-                directions: &directions,
+                directions: &packet(chunk),
                 pixel: self.pixel as f32,
                 effort: self.effort,
+                shadows: self.shadows.as_ref(),
+                around: &Around::themselves(rays),
             };
             let seen = look.run::<R>();
             for lane in 0..chunk.len() {
@@ -305,4 +347,16 @@ impl Kernel for Single<'_> {
         }
         out
     }
+}
+
+/// Up to 16 directions by component; the last one fills what is left.
+pub fn packet(directions: &[[f64; 3]]) -> [[f32; 16]; 3] {
+    let mut packet = [[0.0; 16]; 3];
+    for lane in 0..16 {
+        let d = directions[lane.min(directions.len() - 1)];
+        for k in 0..3 {
+            packet[k][lane] = d[k] as f32;
+        }
+    }
+    packet
 }

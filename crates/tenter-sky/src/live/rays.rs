@@ -182,6 +182,20 @@ impl<'a, R: Real> Rays<'a, R> {
         Span { start: near.max(zero), end: R::select(R::splat(FAR * 0.999).le(near), zero, end) }
     }
 
+    /// Where the rays are below one altitude and above another, as if there were no ground; those that pass over the first
+    /// count from their lowest point.
+    #[inline(always)]
+    pub fn under(&self, high: f32, low: f32) -> Span<R> {
+        let zero = R::splat(0.0);
+        let (near, far) = self.to_shell(high);
+        let lowest = (-(self.planet + self.eye) * self.direction[2]).max(zero);
+        let misses = R::splat(FAR * 0.999).le(near);
+        let start = R::select(misses, lowest, near.max(zero));
+        let (deep, _) = self.to_shell(low);
+        let end = R::select(misses, start, far.min(R::select(zero.lt(deep), deep, R::splat(FAR))));
+        Span { start, end: end.max(start) }
+    }
+
     /// Radiance of the ground, or the land on it, at the end of rays `t` long: its albedo under all lights and the sky, with
     /// the shadows of clouds and land.
     #[inline(always)]

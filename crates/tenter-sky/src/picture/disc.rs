@@ -1,7 +1,7 @@
 //! The discs of suns and moon: kept apart from the picture, for no pixel is fine enough for them.
 
 use super::{Area, Picture};
-use crate::camera::{Camera, Projection, angles_of, cube};
+use crate::camera::{Camera, Facing, Projection, angles_of, cube};
 use crate::live::{Effort, look_at};
 use crate::scene::{Face, Scene};
 use crate::spectrum::Rgb;
@@ -86,7 +86,7 @@ impl Disc {
         let (direction, radius) = (light.direction(), light.placed.in_sky.disc_radius);
         let face = Surface::new(&light.placed.face, direction);
         let (azimuth, elevation) = angles_of(direction);
-        let projection = Projection::Around { azimuth, elevation, radius };
+        let projection = Projection::Around { facing: Facing::new(azimuth, elevation), radius };
         let camera = Camera { projection, width: MASK_SIDE, height: MASK_SIDE };
         let places: Vec<(f64, f64)> = (0..MASK_SIDE * MASK_SIDE)
             .map(|i| ((i % MASK_SIDE) as f64 + 0.5, (i / MASK_SIDE) as f64 + 0.5))

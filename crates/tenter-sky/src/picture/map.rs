@@ -5,7 +5,7 @@
 
 use super::disc::{Disc, DiscPixel, add_light, discs};
 use super::noise::{NOISE_PERCENT, effort_for, noise_left};
-use super::{Area, Picture, render_area};
+use super::{Area, Picture, render_area, smooth_outlines};
 use crate::air::Fineness;
 use crate::camera::{Camera, angles_of};
 use crate::develop::white_luminance;
@@ -319,7 +319,12 @@ impl MapRender {
         let area = Area { x: 0, y: from, width: self.settings.width, height: to - from };
         let mut picture = match &self.traced {
             Some(whole) => whole.rows(from, to),
-            None => render_area(&self.scene, &self.camera, area, self.effort, called_off)?,
+            None => {
+                let (scene, camera, effort) = (&self.scene, &self.camera, self.effort);
+                let mut picture = render_area(scene, camera, area, effort, called_off)?;
+                smooth_outlines(&mut picture, scene, camera, area, effort, called_off)?;
+                picture
+            }
         };
         if self.settings.sun {
             add_light(&mut picture, area, &self.disc_pixels);

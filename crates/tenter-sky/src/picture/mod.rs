@@ -4,6 +4,8 @@ mod disc;
 mod glare;
 mod map;
 mod noise;
+mod outlines;
+mod tile;
 
 pub use disc::{Disc, DiscPixel, MASK_SIDE, add_light, discs};
 pub use glare::{add_glare, spread};
@@ -12,11 +14,11 @@ pub use map::{
     MapSettings, SMALLEST_WIDTH, Scale, SettingsError,
 };
 pub use noise::{NOISE_PERCENT, effort_for, noise_left};
+pub use outlines::smooth_outlines;
 
 use crate::camera::Camera;
-use crate::live::{Effort, Look};
+use crate::live::Effort;
 use crate::scene::{CalledOff, Scene};
-use crate::simd::{Kernel, Real, dispatch};
 use crate::spectrum::Rgb;
 use rayon::prelude::*;
 
@@ -48,9 +50,16 @@ pub struct Area {
     pub height: usize,
 }
 
+impl Area {
+    /// All that a camera shows.
+    pub fn whole(camera: &Camera) -> Area {
+        Area { x: 0, y: 0, width: camera.width, height: camera.height }
+    }
+}
+
 /// Adds discs and their glare to a picture from a camera.
 pub fn add_discs(picture: &mut Picture, camera: &Camera, scene: &Scene, discs: &[Disc]) {
-    let whole = Area { x: 0, y: 0, width: picture.width, height: picture.height };
+    let whole = Area::whole(camera);
     for disc in discs {
         disc.add_to(picture, camera, whole, scene);
     }
@@ -64,11 +73,10 @@ pub fn render(
     effort: Effort,
     called_off: &(dyn Fn() -> bool + Sync),
 ) -> Result<Picture, CalledOff> {
-    let whole = Area { x: 0, y: 0, width: camera.width, height: camera.height };
-    render_area(scene, camera, whole, effort, called_off)
+    render_area(scene, camera, Area::whole(camera), effort, called_off)
 }
 
-/// Renders a part of a picture; pixels are those of the whole, whatever the part.
+/// Renders a part of a picture; pixels are those of the whole, whatever the part: tiles are, too.
 pub fn render_area(
     scene: &Scene,
     camera: &Camera,
@@ -76,75 +84,30 @@ pub fn render_area(
     effort: Effort,
     called_off: &(dyn Fn() -> bool + Sync),
 ) -> Result<Picture, CalledOff> {
-    let (columns, rows) = (area.width.div_ceil(TILE), area.height.div_ceil(TILE));
+    let (left, top) = (area.x / TILE, area.y / TILE);
+    let columns = (area.x + area.width).div_ceil(TILE) - left;
+    let rows = (area.y + area.height).div_ceil(TILE) - top;
     let tiles: Vec<Option<(Area, Vec<Rgb>)>> = (0..columns * rows)
         .into_par_iter()
         .map(|i| {
             if called_off() {
                 return None;
             }
-            let (x, y) = (i % columns * TILE, i / columns * TILE);
-            let tile = Area {
-                x: area.x + x,
-                y: area.y + y,
-                width: TILE.min(area.width - x),
-                height: TILE.min(area.height - y),
-            };
-            Some((tile, dispatch(TileOf { scene, camera, tile, effort })))
+            let (x, y) = ((left + i % columns) * TILE, (top + i / columns) * TILE);
+            let (width, height) = (TILE.min(camera.width - x), TILE.min(camera.height - y));
+            let tile = Area { x, y, width, height };
+            Some((tile, tile::draw(scene, camera, tile, effort)))
         })
         .collect();
     let mut pixels = vec![[0.0; 3]; area.width * area.height];
     for tile in tiles {
         let (tile, values) = tile.ok_or(CalledOff)?;
-        for (row, values) in values.chunks_exact(tile.width).enumerate() {
-            let start = (tile.y - area.y + row) * area.width + tile.x - area.x;
-            pixels[start..start + tile.width].copy_from_slice(values);
+        let (from, to) = (tile.x.max(area.x), (tile.x + tile.width).min(area.x + area.width));
+        for y in tile.y.max(area.y)..(tile.y + tile.height).min(area.y + area.height) {
+            let start = (y - area.y) * area.width + from - area.x;
+            let of_tile = (y - tile.y) * tile.width + from - tile.x;
+            pixels[start..start + to - from].copy_from_slice(&values[of_tile..of_tile + to - from]);
         }
     }
     Ok(Picture { width: area.width, height: area.height, pixels })
-}
-
-struct TileOf<'a> {
-    scene: &'a Scene,
-    camera: &'a Camera,
-    tile: Area,
-    effort: Effort,
-}
-
-impl Kernel for TileOf<'_> {
-    type Output = Vec<Rgb>;
-    #[inline(always)]
-    fn run<R: Real>(self) -> Vec<Rgb> {
-        let Area { x, y, width, height } = self.tile;
-        let mut out = vec![[0.0; 3]; width * height];
-        // Packets are blocks of neighbours, so that their rays go through the same clouds.
-        let (across, down) = (R::LANES.min(4), R::LANES.div_ceil(4));
-        for by in (0..height).step_by(down) {
-            for bx in (0..width).step_by(across) {
-                let mut directions = [[0.0f32; 16]; 3];
-                let mut shown = [false; 16];
-                for lane in 0..R::LANES {
-                    let (px, py) =
-                        ((bx + lane % across).min(width - 1), (by + lane / across).min(height - 1));
-                    let d = self.camera.direction((x + px) as f64 + 0.5, (y + py) as f64 + 0.5);
-                    shown[lane] = d.is_some();
-                    let d = d.unwrap_or([0.0, 0.0, 1.0]);
-                    for k in 0..3 {
-                        directions[k][lane] = d[k] as f32;
-                    }
-                }
-                let pixel = self.camera.pixel_angle() as f32;
-                let look = Look { scene: self.scene, directions: &directions, pixel, effort: self.effort };
-                let seen = look.run::<R>();
-                for lane in 0..R::LANES {
-                    let (px, py) = (bx + lane % across, by + lane / across);
-                    if px < width && py < height && shown[lane] {
-                        out[py * width + px] =
-                            [seen.light[0][lane], seen.light[1][lane], seen.light[2][lane]];
-                    }
-                }
-            }
-        }
-        out
-    }
 }

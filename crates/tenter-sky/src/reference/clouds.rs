@@ -4,6 +4,7 @@
 //! extinction there is a share of it (Woodcock 1965; Novak, Georgiev, Hanika and Jarosz 2018). Where a form promises open air, the
 //! way through it is gone in one step.
 
+use super::phase::turned;
 use crate::clouds::form::CloudForm;
 use crate::clouds::mie::DropletPhase;
 use crate::clouds::passage::passages;
@@ -47,6 +48,18 @@ pub struct Meeting {
     pub distance: f64,
     /// Number of the cloud.
     pub part: usize,
+}
+
+/// How often paths are split at a droplet.
+const SPLIT: f64 = 0.1;
+
+/// Where a path goes on after a droplet.
+pub struct Turn {
+    pub direction: DVec3,
+    /// What each band weighs more or less for it.
+    pub weight: Spectrum,
+    /// What it may bring back at the next droplet, of what an even phase function would.
+    pub worth: f32,
 }
 
 impl<'a> CloudField<'a> {
@@ -105,9 +118,34 @@ impl<'a> CloudField<'a> {
         self.parts[part].phase.at(cosine)
     }
 
-    /// Draws the cosine of an angle of scattering, and gives what each band weighs more for it.
-    pub fn turn(&self, part: usize, rng: &mut Rng) -> (f64, Spectrum) {
-        self.parts[part].phase.draw(rng)
+    /// Draws where a path goes on after a droplet. Some paths are split, and their second part goes on around the direction of a
+    /// light (after Buras and Mayer 2011): what comes into the forward peak beside a light by chance alone would bring back
+    /// a thousand times what others do. Both parts are weighed by how often either way draws their direction (Veach 1997).
+    pub fn turn(
+        &self,
+        part: usize,
+        direction: DVec3,
+        lights: impl ExactSizeIterator<Item = DVec3> + Clone,
+        rng: &mut Rng,
+    ) -> (Turn, Option<Turn>) {
+        let phase = &self.parts[part].phase;
+        let count = lights.len();
+        let to = |turned: DVec3| {
+            let cosine = direction.dot(turned);
+            let mut drawn_by = phase.density(cosine);
+            let mut gain = 1.0f64;
+            for light in lights.clone() {
+                let beside = phase.density(light.dot(turned));
+                drawn_by += SPLIT / count as f64 * beside;
+                gain = gain.max(4.0 * PI * beside);
+            }
+            let weight = phase.at(cosine) * (1.0 / drawn_by) as f32;
+            Turn { direction: turned, weight, worth: gain as f32 }
+        };
+        let own = to(turned(direction, phase.draw(rng), rng));
+        let splits = count > 0 && rng.f64() < SPLIT;
+        let light = splits.then(|| lights.clone().nth(rng.usize(..count))).flatten();
+        (own, light.map(|light| to(turned(light, phase.draw(rng), rng))))
     }
 }
 
@@ -165,6 +203,9 @@ impl Part<'_> {
     }
 }
 
+/// Steps of a phase function's cumulated form.
+const STEPS: usize = 4096;
+
 /// Turns at a scattering: the phase function and its cumulated form.
 struct Turns<'a> {
     phase: &'a DropletPhase,
@@ -176,7 +217,6 @@ struct Turns<'a> {
 
 impl<'a> Turns<'a> {
     fn new(phase: &'a DropletPhase) -> Turns<'a> {
-        const STEPS: usize = 4096;
         // Finer toward straight on, where most of the light goes.
         let cosine = |i: usize| (PI * (i as f64 / STEPS as f64).powi(3)).cos();
         let mut steps = vec![(1.0, 0.0)];
@@ -195,14 +235,22 @@ impl<'a> Turns<'a> {
         Spectrum(self.mix.map(|mix| (0..3).map(|c| mix[c] * rgb[c]).sum()))
     }
 
-    fn draw(&self, rng: &mut Rng) -> (f64, Spectrum) {
+    /// Draws the cosine of an angle.
+    fn draw(&self, rng: &mut Rng) -> f64 {
         let u = rng.f64();
         let i = self.steps.partition_point(|s| s.1 < u).clamp(1, self.steps.len() - 1);
         let ((c0, u0), (c1, u1)) = (self.steps[i - 1], self.steps[i]);
         let f = if u1 > u0 { (u - u0) / (u1 - u0) } else { 0.5 };
-        let cosine = c0 + (c1 - c0) * f;
-        let drawn_by = ((u1 - u0) / (2.0 * PI * (c0 - c1))) as f32;
-        (cosine, self.at(cosine) * (1.0 / drawn_by))
+        c0 + (c1 - c0) * f
+    }
+
+    /// How often a cosine is drawn, per steradian.
+    fn density(&self, cosine: f64) -> f64 {
+        let angle = cosine.clamp(-1.0, 1.0).acos();
+        let i = ((angle / PI).cbrt() * STEPS as f64) as usize + 1;
+        let i = i.min(STEPS);
+        let ((c0, u0), (c1, u1)) = (self.steps[i - 1], self.steps[i]);
+        (u1 - u0) / (2.0 * PI * (c0 - c1))
     }
 }
 
@@ -223,7 +271,6 @@ mod tests {
     use super::*;
     use crate::air::{Fineness, lobe};
     use crate::document::{CloudKind, CloudLayer};
-    use crate::reference::phase::turned;
     use crate::reference::slabs::REFLECTANCE;
 
     #[test]
@@ -250,7 +297,7 @@ mod tests {
                     let mut direction = DVec3::new((1.0 - cosine * cosine).sqrt(), 0.0, -cosine);
                     while let Some(met) = slab.meet(place, direction, WITHIN, &mut rng) {
                         place += direction * met.distance;
-                        direction = turned(direction, slab.turn(0, &mut rng).0, &mut rng);
+                        direction = slab.turn(0, direction, [].into_iter(), &mut rng).0.direction;
                     }
                     back += usize::from(direction.z > 0.0);
                 }
@@ -315,9 +362,9 @@ mod tests {
         const N: usize = 200_000;
         let (mut mean, mut gain) = (0.0, 0.0);
         for _ in 0..N {
-            let (cosine, weights) = turns.draw(&mut rng);
+            let cosine = turns.draw(&mut rng);
             mean += cosine / N as f64;
-            gain += weights.0[8] as f64 / N as f64;
+            gain += turns.at(cosine).0[8] as f64 / turns.density(cosine) / N as f64;
         }
         assert!((mean - phase.asymmetry[1]).abs() < 0.003, "{mean} {:?}", phase.asymmetry);
         assert!((gain - 1.0).abs() < 0.02, "{gain}");

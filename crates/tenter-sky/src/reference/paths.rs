@@ -1,6 +1,6 @@
 //! Paths of light through air, clouds and ground.
 
-use super::clouds::CloudField;
+use super::clouds::{CloudField, Turn};
 use super::phase::{lobed_cosine, rayleigh_cosine, turned};
 use super::shells::{Next, Shells, Under};
 use crate::air::{Medium, rayleigh_phase};
@@ -26,6 +26,15 @@ struct Disc {
     radius: f64,
     strength: f32,
     to_rgb: LightToRgb,
+}
+
+/// A path on its way.
+struct Path {
+    at: Under,
+    direction: DVec3,
+    weight: Spectrum,
+    /// What it may bring back next, of what its weight says.
+    worth: f32,
 }
 
 /// What came back along a path.
@@ -69,35 +78,59 @@ impl<'a> AirPaths<'a> {
         }
     }
 
-    /// One path in a direction (x east, y north, z up).
+    /// One path in a direction (x east, y north, z up), and all that it is split into.
     pub fn follow(&self, direction: [f64; 3], rng: &mut Rng) -> Seen {
-        let mut direction = DVec3::from_array(direction).normalize();
-        let ends_in_space = !self.meets_ground(direction);
+        let direction = DVec3::from_array(direction).normalize();
         let mut light = [0.0; 3];
-        let mut weight = Spectrum::splat(1.0);
-        let Some(mut at) = self.shells.enter(self.eye, direction) else {
-            return Seen { light, ends_in_space };
-        };
+        if let Some(at) = self.shells.enter(self.eye, direction) {
+            let mut paths = vec![Path { at, direction, weight: Spectrum::splat(1.0), worth: 1.0 }];
+            while let Some(path) = paths.pop() {
+                self.go_on(path, &mut paths, &mut light, rng);
+            }
+        }
+        Seen { light, ends_in_space: !self.meets_ground(direction) }
+    }
+
+    /// Follows a path to its end; what is split off is left for later.
+    fn go_on(&self, mut path: Path, split: &mut Vec<Path>, light: &mut Rgb, rng: &mut Rng) {
         loop {
+            // Russian roulette: what is worth little goes on seldom, with all the more weight.
+            let most = path.weight.max() * path.worth;
+            if most < 0.5 {
+                if rng.f32() >= most {
+                    return;
+                }
+                path.weight = path.weight * (1.0 / most);
+            }
+            path.worth = 1.0;
+            let Path { at, direction, weight, .. } = &mut path;
             let from = at.place;
-            let mut next = self.shells.go(&mut at, direction, free_path(rng));
+            let mut next = self.shells.go(at, *direction, free_path(rng));
             // Air and clouds each have their next collision; the nearer one happens.
-            if let Some(met) = self.clouds.meet(from, direction, from.distance(at.place), rng) {
-                at = self.shells.at(from + direction * met.distance);
+            if let Some(met) = self.clouds.meet(from, *direction, from.distance(at.place), rng) {
+                *at = self.shells.at(from + *direction * met.distance);
                 next = Next::Droplet { part: met.part };
             }
             match next {
-                Next::Space => break,
+                Next::Space => return,
                 Next::Droplet { part } => {
                     for disc in &self.lights {
                         let toward = disc.draw(rng);
-                        let lit = self.light_at(at, toward, rng);
+                        let lit = self.light_at(*at, toward, rng);
                         let phase = self.clouds.phase(part, direction.dot(toward));
-                        disc.add(weight * lit * phase, &mut light);
+                        disc.add(*weight * lit * phase, light);
                     }
-                    let (cosine, gain) = self.clouds.turn(part, rng);
-                    weight *= gain;
-                    direction = turned(direction, cosine, rng);
+                    let lights = self.lights.iter().map(|disc| disc.direction);
+                    let (own, beside) = self.clouds.turn(part, *direction, lights, rng);
+                    let turned = |turn: Turn| Path {
+                        at: *at,
+                        direction: turn.direction,
+                        weight: *weight * turn.weight,
+                        worth: turn.worth,
+                    };
+                    let (own, beside) = (turned(own), beside.map(turned));
+                    split.extend(beside);
+                    path = own;
                 }
                 Next::Ground => {
                     let up = at.place.normalize();
@@ -106,31 +139,21 @@ impl<'a> AirPaths<'a> {
                         let facing = up.dot(toward) as f32;
                         if facing > 0.0 {
                             let lit = self.light_at(self.shells.on_ground(at.place), toward, rng);
-                            disc.add(weight * lit * self.medium.ground * (facing / PI), &mut light);
+                            disc.add(*weight * lit * self.medium.ground * (facing / PI), light);
                         }
                     }
-                    weight *= self.medium.ground;
+                    *weight *= self.medium.ground;
                     // Lambert: the cosine is drawn as often as it weighs.
-                    direction = turned(up, rng.f64().sqrt(), rng);
-                    at = self.shells.on_ground(at.place);
+                    *direction = turned(up, rng.f64().sqrt(), rng);
+                    *at = self.shells.on_ground(at.place);
                 }
                 Next::Perhaps { bound } => {
-                    if !self.collides(&at, bound as f32, &mut weight, rng) {
-                        continue;
+                    if self.collides(at, bound as f32, weight, rng) {
+                        *direction = self.scatter(at, *direction, weight, light, rng);
                     }
-                    direction = self.scatter(&at, direction, &mut weight, &mut light, rng);
                 }
-            }
-            // Russian roulette: what weighs little goes on seldom, with all the more weight.
-            let most = weight.max();
-            if most < 0.5 {
-                if rng.f32() >= most {
-                    break;
-                }
-                weight = weight * (1.0 / most);
             }
         }
-        Seen { light, ends_in_space }
     }
 
     fn meets_ground(&self, direction: DVec3) -> bool {

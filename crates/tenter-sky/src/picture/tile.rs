@@ -1,0 +1,205 @@
+//! One tile of a picture: where it is looked at, and what comes from between.
+//!
+//! Every other pixel along both axes is looked at first. Where the four at a cell's corners agree, the pixels between take
+//! their light from them; elsewhere they are looked at themselves.
+
+use super::Area;
+use crate::camera::Camera;
+use crate::live::{Around, Effort, Look, Shadows, packet};
+use crate::scene::Scene;
+use crate::simd::{Kernel, Real, dispatch};
+use crate::spectrum::Rgb;
+
+/// Largest difference between a cell's corners, as a share of the brightest channel, that pixels between are taken from, for usual steps.
+const AGREE: f32 = 0.025;
+/// Pixels between rays whose shadows in the air are looked for.
+const SPACING: usize = 4;
+/// Pixels along the blocks that packets are taken from.
+const BLOCK: usize = 8;
+
+/// Radiance of a tile's pixels, row by row; black where the projection shows nothing.
+pub fn draw(scene: &Scene, camera: &Camera, tile: Area, effort: Effort) -> Vec<Rgb> {
+    let directions: Vec<Option<[f64; 3]>> = (0..tile.width * tile.height)
+        .map(|i| {
+            let (x, y) = (tile.x + i % tile.width, tile.y + i / tile.width);
+            camera.direction(x as f64 + 0.5, y as f64 + 0.5)
+        })
+        .collect();
+    let shadows = AirShadows::over(scene, camera, tile, &directions);
+    let pixel = camera.pixel_angle() as f32;
+    dispatch(Tile { scene, pixel, tile, effort, directions, shadows })
+}
+
+/// The shadows in a tile's air: along a grid of rays, or along each pixel's own where a grid would reach over a seam.
+struct AirShadows {
+    followed: Option<Shadows>,
+    /// Rays along a row of the grid; none for pixels' own.
+    across: Option<usize>,
+}
+
+impl AirShadows {
+    fn over(scene: &Scene, camera: &Camera, tile: Area, own: &[Option<[f64; 3]>]) -> AirShadows {
+        let (across, down) = (tile.width.div_ceil(SPACING) + 1, tile.height.div_ceil(SPACING) + 1);
+        let grid: Option<Vec<[f64; 3]>> = (0..across * down)
+            .map(|i| {
+                let (x, y) = (i % across * SPACING, i / across * SPACING);
+                camera.direction((tile.x + x) as f64, (tile.y + y) as f64)
+            })
+            .collect();
+        let near = (2.0 * SPACING as f64 * camera.pixel_angle()).cos();
+        let apart = |a: [f64; 3], b: [f64; 3]| a[0] * b[0] + a[1] * b[1] + a[2] * b[2] < near;
+        let whole = grid.filter(|grid| {
+            (0..across * down).all(|i| {
+                let right = i % across + 1 < across && apart(grid[i], grid[i + 1]);
+                let below = i + across < grid.len() && apart(grid[i], grid[i + across]);
+                !right && !below
+            })
+        });
+        let pixel = camera.pixel_angle();
+        match whole {
+            Some(grid) => AirShadows { followed: Shadows::along(scene, &grid, pixel), across: Some(across) },
+            None => {
+                let own: Vec<[f64; 3]> = own.iter().map(|d| d.unwrap_or([0.0, 0.0, 1.0])).collect();
+                AirShadows { followed: Shadows::along(scene, &own, pixel), across: None }
+            }
+        }
+    }
+
+    /// The followed rays around some pixels of a tile so wide.
+    fn around(&self, pixels: &[usize], width: usize) -> Around {
+        let Some(across) = self.across else { return Around::themselves(pixels) };
+        let mut around = Around::none();
+        for lane in 0..16 {
+            let pixel = pixels[lane.min(pixels.len() - 1)];
+            let place = [pixel % width, pixel / width].map(|v| (v as f32 + 0.5) / SPACING as f32);
+            let [fu, fv] = place.map(f32::fract);
+            let first = place[1] as usize * across + place[0] as usize;
+            let weights = [(1.0 - fu) * (1.0 - fv), fu * (1.0 - fv), (1.0 - fu) * fv, fu * fv];
+            for (k, ray) in [first, first + 1, first + across, first + across + 1].into_iter().enumerate() {
+                (around.rays[k][lane], around.weights[k][lane]) = (ray as f32, weights[k]);
+            }
+        }
+        around
+    }
+}
+
+struct Tile<'a> {
+    scene: &'a Scene,
+    /// Angle between neighbouring pixels, radians.
+    pixel: f32,
+    tile: Area,
+    effort: Effort,
+    /// What each pixel shows, if anything.
+    directions: Vec<Option<[f64; 3]>>,
+    shadows: AirShadows,
+}
+
+impl Kernel for Tile<'_> {
+    type Output = Vec<Rgb>;
+    #[inline(always)]
+    fn run<R: Real>(self) -> Vec<Rgb> {
+        let width = self.tile.width;
+        let mut light = vec![[0.0; 3]; width * self.tile.height];
+        // One loop over all that is looked at: what it calls is large, and compiled where it is called.
+        for pass in [Pass::EveryOther, Pass::Between] {
+            let pixels = match pass {
+                Pass::EveryOther => self.every_other(),
+                Pass::Between => self.between(&mut light),
+            };
+            for pixels in pixels.chunks(R::LANES) {
+                let mut directions = [[0.0; 3]; 16];
+                for (direction, pixel) in directions.iter_mut().zip(pixels) {
+                    *direction = self.directions[*pixel].expect("only shown pixels are looked at");
+                }
+                let look = Look {
+                    scene: self.scene,
+                    directions: &packet(&directions[..pixels.len()]),
+                    pixel: self.pixel,
+                    effort: self.effort,
+                    shadows: self.shadows.followed.as_ref(),
+                    around: &self.shadows.around(pixels, width),
+                };
+                let seen = look.run::<R>();
+                for (lane, pixel) in pixels.iter().enumerate() {
+                    light[*pixel] = [seen.light[0][lane], seen.light[1][lane], seen.light[2][lane]];
+                }
+            }
+        }
+        light
+    }
+}
+
+#[derive(Clone, Copy)]
+enum Pass {
+    EveryOther,
+    Between,
+}
+
+impl Tile<'_> {
+    /// Pixels in the order in which neighbours come into the same packets.
+    fn in_blocks(&self) -> impl Iterator<Item = [usize; 2]> {
+        let Area { width, height, .. } = self.tile;
+        let blocks =
+            (0..height).step_by(BLOCK).flat_map(move |y| (0..width).step_by(BLOCK).map(move |x| [x, y]));
+        blocks.flat_map(move |[x, y]| {
+            let rows = y..(y + BLOCK).min(height);
+            rows.flat_map(move |y| (x..(x + BLOCK).min(width)).map(move |x| [x, y]))
+        })
+    }
+
+    fn number(&self, [x, y]: [usize; 2]) -> usize {
+        y * self.tile.width + x
+    }
+
+    fn is_shown(&self, p: [usize; 2]) -> bool {
+        self.directions[self.number(p)].is_some()
+    }
+
+    fn every_other(&self) -> Vec<usize> {
+        self.in_blocks().filter(|p| is_first(*p) && self.is_shown(*p)).map(|p| self.number(p)).collect()
+    }
+
+    /// Fills the pixels whose cell's corners agree; the others.
+    fn between(&self, light: &mut [Rgb]) -> Vec<usize> {
+        let mut left = Vec::new();
+        for p in self.in_blocks().filter(|p| !is_first(*p) && self.is_shown(*p)) {
+            let pixel = self.number(p);
+            match self.from_corners(p, light) {
+                Some(between) => light[pixel] = between,
+                None => left.push(pixel),
+            }
+        }
+        left
+    }
+
+    /// The light of a pixel between, if all four corners of its cell are there and agree.
+    fn from_corners(&self, [x, y]: [usize; 2], light: &[Rgb]) -> Option<Rgb> {
+        let Area { width, height, .. } = self.tile;
+        let (x0, y0) = (x & !1, y & !1);
+        if width <= x0 + 2 || height <= y0 + 2 {
+            return None;
+        }
+        let corners = [[x0, y0], [x0 + 2, y0], [x0, y0 + 2], [x0 + 2, y0 + 2]];
+        if !corners.into_iter().all(|p| self.is_shown(p)) {
+            return None;
+        }
+        let [a, b, c, d] = corners.map(|p| light[self.number(p)]);
+        let brightest = [a, b, c, d].into_iter().flatten().fold(0.0, f32::max);
+        let agree = (0..3).all(|k| {
+            let (low, high) = (a[k].min(b[k]).min(c[k]).min(d[k]), a[k].max(b[k]).max(c[k]).max(d[k]));
+            high - low <= AGREE * self.effort.step.min(1.0) * brightest
+        });
+        let (right, below) = (x > x0, y > y0);
+        agree.then(|| {
+            std::array::from_fn(|k| match (right, below) {
+                (true, false) => 0.5 * (a[k] + b[k]),
+                (false, true) => 0.5 * (a[k] + c[k]),
+                _ => 0.25 * (a[k] + b[k] + c[k] + d[k]),
+            })
+        })
+    }
+}
+
+fn is_first([x, y]: [usize; 2]) -> bool {
+    x.is_multiple_of(2) && y.is_multiple_of(2)
+}
