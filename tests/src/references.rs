@@ -133,32 +133,39 @@ pub fn compare(starter: &Starter) -> Result<Off> {
     let live = together(&live, WIDTH * finer, finer * block);
     let truth = &together(truth, WIDTH, block);
     // Of a mean, the error is the smaller the more it is of.
-    let unsure: Vec<[f32; 3]> =
-        together(unsure, WIDTH, block).into_iter().map(|v| v.map(|v| v / block as f32)).collect();
-    let of = |pixels: &[[f32; 3]]| -> Vec<f64> { pixels.iter().map(|v| luminance(*v) as f64).collect() };
-    let (l, r) = (of(&live), of(truth));
-    let mean = r.iter().sum::<f64>() / r.len() as f64;
-    let mut errors: Vec<f64> = l
-        .iter()
-        .zip(r.iter().zip(unsure))
-        .map(|(l, (r, unsure))| {
-            let error = (l - r).abs() / r.max(0.05 * mean);
-            let noise = unsure[0] as f64 / r.max(0.05 * mean);
-            (error * error - noise * noise).max(0.0).sqrt()
-        })
-        .collect();
-    errors.sort_by(f64::total_cmp);
-    let colours: Vec<f64> = live.iter().zip(truth).filter_map(|(l, r)| colour_apart(*l, *r)).collect();
-    Ok(Off {
-        mean: 100.0 * errors.iter().sum::<f64>() / errors.len() as f64,
-        ninety_fifth: 100.0 * errors[errors.len() * 95 / 100],
-        light: 100.0 * (l.iter().sum::<f64>() / r.iter().sum::<f64>() - 1.0),
-        colour: colours.iter().sum::<f64>() / colours.len().max(1) as f64,
-    })
+    let unsure: Vec<f32> = together(unsure, WIDTH, block).into_iter().map(|v| v[0] / block as f32).collect();
+    Ok(Off::of(&live, truth, &unsure))
+}
+
+impl Off {
+    /// How far pixels are off others, of whose luminance the standard errors are known.
+    pub fn of(live: &[[f32; 3]], truth: &[[f32; 3]], unsure: &[f32]) -> Off {
+        let bright =
+            |pixels: &[[f32; 3]]| -> Vec<f64> { pixels.iter().map(|v| luminance(*v) as f64).collect() };
+        let (l, r) = (bright(live), bright(truth));
+        let mean = r.iter().sum::<f64>() / r.len() as f64;
+        let mut errors: Vec<f64> = l
+            .iter()
+            .zip(r.iter().zip(unsure))
+            .map(|(l, (r, unsure))| {
+                let error = (l - r).abs() / r.max(0.05 * mean);
+                let noise = *unsure as f64 / r.max(0.05 * mean);
+                (error * error - noise * noise).max(0.0).sqrt()
+            })
+            .collect();
+        errors.sort_by(f64::total_cmp);
+        let colours: Vec<f64> = live.iter().zip(truth).filter_map(|(l, r)| colour_apart(*l, *r)).collect();
+        Off {
+            mean: 100.0 * errors.iter().sum::<f64>() / errors.len() as f64,
+            ninety_fifth: 100.0 * errors[errors.len() * 95 / 100],
+            light: 100.0 * (l.iter().sum::<f64>() / r.iter().sum::<f64>() - 1.0),
+            colour: colours.iter().sum::<f64>() / colours.len().max(1) as f64,
+        }
+    }
 }
 
 /// Means over blocks of so many pixels a side.
-fn together(pixels: &[[f32; 3]], width: usize, block: usize) -> Vec<[f32; 3]> {
+pub fn together(pixels: &[[f32; 3]], width: usize, block: usize) -> Vec<[f32; 3]> {
     let (across, down) = (width / block, pixels.len() / width / block);
     let share = 1.0 / (block * block) as f32;
     let mean = |i: usize| {

@@ -10,7 +10,8 @@
 //! which is nothing in a slab of no depth. The first factor reads as a conductance: the surface at distance s is one way to the light, the far side
 //! at S - s another, each with conductance 1 / (2/3 + distance). A heap has sides as well, so here every
 //! side that is lit or dark takes part with its own conductance; for a slab only top and bottom remain and
-//! the formula above comes back.
+//! the formula above comes back. What stands over a place and what stands beside it may be one surface that slants: its
+//! distance is that of a plane, and its conductance is shared out by how much it faces up and sideways.
 
 use crate::simd::Real;
 
@@ -41,11 +42,15 @@ pub struct Reach<R: Real> {
 /// wherever the sun comes from, and shadows of other clouds are part of it.
 #[inline(always)]
 pub fn reach<R: Real>(above: R, below: R, beside: R, to_sun: R, facing: R, flow: R) -> Reach<R> {
-    let (a, b) = (conductance(above), conductance(below));
-    // Four sides; on a heap's flank only one of them is near.
-    let s = conductance(beside);
-    let s_far = conductance(beside * R::splat(3.0) + R::splat(6.0));
-    let sides = s + s_far * R::splat(3.0);
+    let b = conductance(below);
+    let (up, aside) = (R::splat(1.0) / above.max(R::splat(1e-3)), R::splat(1.0) / beside.max(R::splat(1e-3)));
+    let square = up * up + aside * aside;
+    let near = conductance(R::splat(1.0) / square.sqrt());
+    let a = near * up * up / square;
+    // Of four sides, only one is near on a heap's flank; the others are as far off as the heap is large.
+    let far = (above + below) * R::splat(2.0);
+    let s_far = conductance(beside * R::splat(3.0) + far + R::splat(6.0));
+    let sides = near * aside * aside / square + s_far * R::splat(3.0);
     let inverse = R::splat(1.0) / (a + b + sides);
     let from_sun = conductance(to_sun * facing);
     let sum = (a + b + sides).max(from_sun + b * R::splat(0.5));

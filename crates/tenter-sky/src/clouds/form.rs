@@ -325,6 +325,11 @@ impl CloudForm {
         }
     }
 
+    /// Whether some altitudes lie in both.
+    pub fn crosses(&self, other: &CloudForm) -> bool {
+        self.base < other.base + other.depth && other.base < self.base + self.depth
+    }
+
     /// Half the width of each nested square, m.
     pub fn squares(&self) -> [f32; LEVELS] {
         self.maps.half

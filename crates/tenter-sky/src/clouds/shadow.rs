@@ -3,6 +3,9 @@
 //! Two grids over the same nested squares as the form's maps: the density, which only depends on the form, and
 //! the optical depth toward the sun, swept from it slice by slice. A moved sun costs only the sweep. Cells are
 //! a hundred metres and more, so the grid carries light over long ways; near a sample the form itself is marched.
+//!
+//! Between cells side by side what comes through is interpolated, not the depth: half-way between a clear cell and one of
+//! depth 100 lies half a shadow. Between slices it is the depth, which grows evenly through a cloud.
 
 use super::form::{CloudForm, LEVELS};
 use crate::air::{Fineness, Making};
@@ -13,6 +16,11 @@ use rayon::prelude::*;
 const LEAST_SINE: f32 = 0.005;
 /// Sine of the depth under the horizon at which nothing is shaded from below any more: the horizon of a place 1 km up.
 const SUNK: f32 = 0.018;
+/// What cells hold is e to the power of the depth by this: less than -1, so that depths up to 340 can be told, as thick sheets have
+/// under a low sun.
+const KEPT: f32 = -0.25;
+/// Least that cells hold.
+const LEAST: f32 = 1e-37;
 /// Most samples along one slice.
 const MOST_SAMPLES: f32 = 32.0;
 
@@ -57,6 +65,13 @@ impl Layout {
     /// Trilinear look-up at metres east, north and above the base.
     #[inline(always)]
     fn at<R: Real>(&self, values: &[f32], from_level: usize, x: R, y: R, z: R) -> R {
+        let (low, high, f) = self.slices_at(values, from_level, x, y, z);
+        low.lerp(high, f)
+    }
+
+    /// Bilinear look-ups in the slices under and over a place, and how far it lies between them.
+    #[inline(always)]
+    fn slices_at<R: Real>(&self, values: &[f32], from_level: usize, x: R, y: R, z: R) -> (R, R, R) {
         let far = x.abs().max(y.abs());
         let mut half = R::splat(self.half[from_level]);
         let mut level = R::splat(from_level as f32);
@@ -74,7 +89,7 @@ impl Layout {
         let first = (slice * side + v0.to_int()) * side + u0.to_int();
         let low = self.four(values, first, fu, fv);
         let high = self.four(values, first + R::Int::splat(self.plane() as i32), fu, fv);
-        low.lerp(high, s - s0)
+        (low, high, s - s0)
     }
 
     #[inline(always)]
@@ -153,6 +168,7 @@ fn steps<R: Real>(from: f32, step: f32) -> R {
 /// Optical depth from each cell to the layer's edge, toward the sun.
 pub struct SunDepth {
     layout: Layout,
+    /// e to the power of [`KEPT`] depths.
     values: Vec<f32>,
 }
 
@@ -160,7 +176,7 @@ impl SunDepth {
     /// `sun`: unit vector at the origin (east, north, up); `planet`: radius, m.
     pub fn new(density: &DensityGrid, sun: [f64; 3], planet: f64, making: Making) -> SunDepth {
         let layout = density.layout;
-        let mut values = vec![0.0; density.values.len()];
+        let mut values = vec![1.0; density.values.len()];
         let sun = sun.map(|v| v as f32);
         let lowest = sun[2] - layout.half[LEVELS - 1] * 1.5 / planet as f32;
         for level in (0..LEVELS).rev() {
@@ -199,7 +215,7 @@ impl SunDepth {
         let steep = R::select(rising, up.max(R::splat(LEAST_SINE)), up.min(R::splat(-LEAST_SINE)));
         let run = (entry - z) / steep;
         let (x, y) = (run.mul_add(light[0], x), run.mul_add(light[1], y));
-        let depth = self.layout.at(&self.values, level, x, y, entry);
+        let depth = self.depth_at(level, x, y, entry);
         let depth = R::select(under, depth * (sunk + R::splat(1.0)), depth);
         R::select(entry.lt(zero) | top.le(entry), zero, depth)
     }
@@ -208,8 +224,13 @@ impl SunDepth {
     #[inline(always)]
     pub fn at<R: Real>(&self, x: R, y: R, z: R) -> R {
         let inside = z.lt(R::splat(self.layout.depth));
-        let depth = self.layout.at(&self.values, 0, x, y, z);
-        R::select(inside, depth, R::splat(0.0))
+        R::select(inside, self.depth_at(0, x, y, z), R::splat(0.0))
+    }
+
+    #[inline(always)]
+    fn depth_at<R: Real>(&self, level: usize, x: R, y: R, z: R) -> R {
+        let (low, high, f) = self.layout.slices_at(&self.values, level, x, y, z);
+        low.ln().lerp(high.ln(), f) * R::splat(1.0 / KEPT)
     }
 }
 
@@ -289,7 +310,7 @@ impl Kernel for SweepRow<'_> {
                 let h = R::splat(z) + f * R::splat(rise * towards);
                 sum = sum + layout.at(&density.values, s.level, x + dx * f, y + dy * f, h);
             }
-            let mut depth = sum * length * R::splat(1.0 / count);
+            let mut kept = (sum * length * R::splat(KEPT / count)).exp();
             if !last {
                 let (x, y) = (x + dx, y + dy);
                 let far = x.abs().max(y.abs());
@@ -304,10 +325,11 @@ impl Kernel for SweepRow<'_> {
                     let z = R::splat(z + towards * dz);
                     rest = R::select(outside, layout.at(before, s.level + 1, x, y, z), rest);
                 }
-                depth = depth + rest;
+                kept = kept * rest;
             }
+            kept = kept.max(R::splat(LEAST));
             let old = R::load(&row[start..]);
-            R::select(mine, depth, if s.rising { depth } else { old }).store(&mut row[start..]);
+            R::select(mine, kept, if s.rising { kept } else { old }).store(&mut row[start..]);
         }
     }
 }
@@ -338,6 +360,31 @@ mod tests {
         let column = form.columns(&[900.0], &[-400.0], 20.0, 64)[0];
         assert!((high / column - 1.0).abs() < 0.15, "{high} {column}");
         assert!((low / high - 2.0).abs() < 0.2, "{low} {high}");
+    }
+
+    /// Under a sun at the zenith as much light falls below heaps as comes through their columns, though cells are coarse.
+    #[test]
+    fn heaps_let_through_what_their_columns_do() {
+        for kind in [CloudKind::CumulusMediocris, CloudKind::CumulusCongestus] {
+            let form = CloudForm::new(&CloudLayer { cover: 0.3, ..kind.usual() }, 100_000.0, Fineness::Full);
+            let density = DensityGrid::new(&form, Fineness::Full);
+            let depth = SunDepth::new(&density, [0.0, 0.0, 1.0], 6.371e6, Fineness::Full.into());
+            const SIDE: usize = 128;
+            let place = |k: usize| (k as f32 / SIDE as f32 - 0.5) * 11_000.0;
+            let (mut shadow, mut exact) = (0.0, 0.0);
+            let x: Vec<f32> = (0..SIDE).map(place).collect();
+            for row in 0..SIDE {
+                for (x, column) in x.iter().zip(form.columns(&x, &[place(row); SIDE], 20.0, 40)) {
+                    let (zero, one) = (Scalar(0.0), Scalar(1.0));
+                    let below = Scalar(-500.0);
+                    let there =
+                        depth.from_outside(0, Scalar(*x), Scalar(place(row)), below, [zero, zero, one]);
+                    shadow += (-there.0).exp() / (SIDE * SIDE) as f32;
+                    exact += (-column).exp() / (SIDE * SIDE) as f32;
+                }
+            }
+            assert!((shadow - exact).abs() < 0.03, "{kind:?}: {shadow} {exact}");
+        }
     }
 
     /// A sun under the level lights the layer from below: the depth grows upward.

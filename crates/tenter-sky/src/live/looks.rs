@@ -44,7 +44,7 @@ impl TowardSun {
 const ASKED: usize = 13;
 /// Numbers in an answer: for the surroundings, and for each light.
 pub const SURROUNDINGS: usize = 6;
-pub const OF_LIGHT: usize = 3;
+pub const OF_LIGHT: usize = 4;
 pub const ANSWERED: usize = SURROUNDINGS + OF_LIGHT * MAX_LIGHTS;
 /// Questions that can wait: all but one of a packet, and a packet more.
 const ROOM: usize = 32;
@@ -161,7 +161,7 @@ impl Waiting {
 }
 
 /// How much of each source reaches places (colours left out): the surroundings above, beside and below, the flow between
-/// them and what stands behind, the logarithm of a sheet's thickness there, then for each light what it sends straight, a few times forward and many times scattered.
+/// them and what stands behind, the logarithm of a sheet's thickness there, then for each light what it sends straight, a few times forward, many times scattered and flowing back.
 #[inline(always)]
 fn look<R: Real>(
     toward_sun: &TowardSun,
@@ -194,44 +194,47 @@ fn look<R: Real>(
             continue;
         }
         let [sx, sy, sz] = turn.local(light.direction());
-        // Depth toward the light: the form itself nearby, the grid beyond.
-        let mut depth = zero;
-        let mut length = (w * R::splat(1.0 / SUN_PIXEL)).max(R::splat(1.0)) * R::splat(toward_sun.first);
-        let mut gone = zero;
-        for _ in 0..toward_sun.count {
-            let middle = length.mul_add(R::splat(0.5), gone);
-            let footprint = w.max(length * R::splat(SUN_FOOTPRINT));
-            let there = form.extinction_at(
-                middle.mul_add(sx, x),
-                middle.mul_add(sy, y),
-                middle.mul_add(sz, z),
-                footprint,
-            );
-            depth = there.mul_add(length, depth);
-            gone = gone + length;
-            length = length * R::splat(toward_sun.growth);
-        }
-        let beyond = [gone.mul_add(sx, x), gone.mul_add(sy, y), gone.mul_add(sz, z).max(zero)];
-        depth = depth + clouds.depths[i].at(beyond[0], beyond[1], beyond[2]);
-        if !clouds.own_shadow {
-            depth = zero;
-        }
         // Other clouds on the way take from what comes straight; what they scatter is part of the surroundings.
-        let mut veiled = zero;
+        let (mut depth, mut veiled) = (zero, zero);
         for (number, other) in scene.clouds.iter().enumerate() {
-            if number != cloud {
-                let z = z + R::splat(form.base - other.form.0.base);
+            let z = z + R::splat(form.base - other.form.0.base);
+            if !form.crosses(&other.form.0) {
                 veiled = veiled + other.shadow(i, 0, [x, y, z], [sx, sy, sz]);
+                continue;
+            }
+            // Depth toward the light: the form itself nearby, the grid beyond.
+            let mut near = zero;
+            let mut length = (w * R::splat(1.0 / SUN_PIXEL)).max(one) * R::splat(toward_sun.first);
+            let mut gone = zero;
+            for _ in 0..toward_sun.count {
+                let middle = length.mul_add(R::splat(0.5), gone);
+                let footprint = w.max(length * R::splat(SUN_FOOTPRINT));
+                let there = other.form.0.extinction_at(
+                    middle.mul_add(sx, x),
+                    middle.mul_add(sy, y),
+                    middle.mul_add(sz, z),
+                    footprint,
+                );
+                near = there.mul_add(length, near);
+                gone = gone + length;
+                length = length * R::splat(toward_sun.growth);
+            }
+            let [x, y, z] = [gone.mul_add(sx, x), gone.mul_add(sy, y), gone.mul_add(sz, z)];
+            if number != cloud {
+                veiled = veiled + near + other.shadow(i, 0, [x, y, z], [sx, sy, sz]);
+            } else if clouds.own_shadow {
+                depth = near + clouds.depths[i].at(x, y, z.max(zero));
             }
         }
         let unveiled = (-veiled).exp();
 
         let scattered = Scattered { above, below, beside, depth, up: sz, down, spread };
-        let (r, [single, few, many]) = if sheet { scattered.in_sheet() } else { scattered.in_heap() };
+        let (r, [single, few, many, back]) = if sheet { scattered.in_sheet() } else { scattered.in_heap() };
         let first = SURROUNDINGS + OF_LIGHT * i;
         answer[first] = single * unveiled;
         answer[first + 1] = few * unveiled;
         answer[first + 2] = many * unveiled;
+        answer[first + 3] = back * unveiled;
         if i == 0 {
             answer[0] = r.above * spread;
             answer[1] = r.beside * spread;

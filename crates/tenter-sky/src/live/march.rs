@@ -7,7 +7,7 @@
 
 use super::looks::{Question, TowardSun, Waiting};
 use super::rays::{Span, SurfacePoint};
-use super::sheets::few_turns;
+use super::sheets::{few_turns, flow_back};
 use super::stretches::{Colour, Phases, Stretches};
 use super::{Look, Way};
 use crate::clouds::form::Place;
@@ -201,7 +201,7 @@ fn march<R: Real>(look: &Look, band: &Band, way: &Way<R>, span: Span<R>, seen: &
 
 #[inline(always)]
 fn phases<R: Real>(look: &Look, clouds: &Clouds, way: &Way<R>) -> [Phases<R>; MAX_LIGHTS] {
-    let none = Phases { single: [R::splat(0.0); 3], forward: R::splat(0.0) };
+    let none = Phases { single: [R::splat(0.0); 3], forward: R::splat(0.0), back: R::splat(0.0) };
     let mut phases = [none; MAX_LIGHTS];
     for i in 0..look.scene.lights.len() {
         let to_light = way.rays.to_light(i);
@@ -217,6 +217,7 @@ fn phases<R: Real>(look: &Look, clouds: &Clouds, way: &Way<R>) -> [Phases<R>; MA
         phases[i] = Phases {
             single: [R::load(&single[0]), R::load(&single[1]), R::load(&single[2])],
             forward: few_turns(to_light),
+            back: flow_back(to_light),
         };
     }
     phases

@@ -29,6 +29,7 @@ pub struct Stretches {
 pub struct Phases<R: Real> {
     pub single: [R; 3],
     pub forward: R,
+    pub back: R,
 }
 
 /// What gives colours to stretches.
@@ -128,11 +129,12 @@ impl<R: Real> Colour<'_, R> {
         }
         for (i, source) in scene.lights.iter().enumerate() {
             let first = SURROUNDINGS + OF_LIGHT * i;
-            let (single, forward, diffuse) = (parts[first], parts[first + 1], parts[first + 2]);
+            let (single, forward, diffuse, back) =
+                (parts[first], parts[first + 1], parts[first + 2], parts[first + 3]);
             let up = p.turn.local(source.direction())[2];
             let sun = source.sunlight.at(p.altitude, up);
             let mut many = diffuse * R::splat(0.25 / std::f32::consts::PI * shading.high_orders);
-            let mut few = forward * self.phases[i].forward;
+            let mut few = forward * self.phases[i].forward + back * self.phases[i].back;
             if let Some(sheet) = self.sheet {
                 let correction = at_thickness(&sheet.lights[i], thickness);
                 (many, few) = (many * correction, few * correction);

@@ -354,6 +354,36 @@ mod tests {
         }
     }
 
+    /// Splitting changes what comes from where, not how much: weights add up to what paths that are never split have.
+    #[test]
+    fn split_paths_weigh_what_whole_ones_do() {
+        let phase = DropletPhase::new(10.0);
+        let part = Part { body: Body::Slab, base: 0.0, top: 1000.0, bound: 0.01, phase: Turns::new(&phase) };
+        let field = CloudField { parts: vec![part], planet: 6.371e6 };
+        let light = DVec3::new(0.6, 0.0, 0.8);
+        let mut rng = Rng::with_seed(9);
+        const N: usize = 200_000;
+        for direction in [DVec3::Z, DVec3::new(-0.8, 0.0, 0.6), DVec3::new(0.59, 0.1, 0.8).normalize()] {
+            let (mut all, mut onward, mut beside) = (0.0, 0.0, 0.0);
+            for _ in 0..N {
+                let (own, split) = field.turn(0, direction, [light].into_iter(), &mut rng);
+                for turn in [Some(own), split].into_iter().flatten() {
+                    let weight = turn.weight.0[8] as f64 / N as f64;
+                    all += weight;
+                    onward += weight * direction.dot(turn.direction);
+                    beside += weight * f64::from(light.dot(turn.direction) > 0.999);
+                }
+            }
+            assert!((all - 1.0).abs() < 0.02, "{direction}: {all}");
+            assert!((onward - phase.asymmetry[1]).abs() < 0.02, "{direction}: {onward}");
+            // A cone of 0.001 times 2 pi around the light, by the phase function in its middle.
+            let expected = 2.0 * PI * 0.001 * field.phase(0, direction.dot(light)).0[8] as f64;
+            if expected < 0.05 {
+                assert!((beside / expected - 1.0).abs() < 0.1, "{direction}: {beside} {expected}");
+            }
+        }
+    }
+
     #[test]
     fn turns_have_the_asymmetry_of_their_function() {
         let phase = DropletPhase::new(10.0);
