@@ -6,12 +6,16 @@ use tenter_sky::air::Fineness;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{Placement, Sky};
 use tenter_sky::live::Effort;
-use tenter_sky::picture::render;
+use tenter_sky::picture::{Area, render, smooth_outlines};
 use tenter_sky::scene::{Scene, Workshop};
 use tenter_sky::spectrum::luminance;
 
-fn luminances(scene: &Scene, camera: &Camera) -> Vec<f64> {
-    let picture = render(scene, camera, Effort::default(), &|| false).expect("nobody calls this off");
+fn luminances(scene: &Scene, camera: &Camera, smooth: bool) -> Vec<f64> {
+    let mut picture = render(scene, camera, Effort::default(), &|| false).expect("nobody calls this off");
+    if smooth {
+        smooth_outlines(&mut picture, scene, camera, Area::whole(camera), Effort::default(), &|| false)
+            .expect("nobody calls this off");
+    }
     picture.pixels.iter().map(|p| luminance(*p) as f64).collect()
 }
 
@@ -52,8 +56,8 @@ fn main() {
             |sky: &Sky, fineness| workshop.scene(sky, fineness, &|| false).expect("nobody calls this off");
 
         let scene = of(&sky, Fineness::Full);
-        let narrow = luminances(&scene, &Camera::latlong(512, 0.0));
-        let wide = boxed(&luminances(&scene, &Camera::latlong(4096, 0.0)), 4096, 8);
+        let narrow = luminances(&scene, &Camera::latlong(512, 0.0), true);
+        let wide = boxed(&luminances(&scene, &Camera::latlong(4096, 0.0), true), 4096, 8);
         let level = mean(&wide);
         let mut errors: Vec<f64> =
             narrow.iter().zip(&wide).map(|(a, b)| (a - b).abs() / b.max(0.05 * level)).collect();
@@ -63,8 +67,8 @@ fn main() {
             100.0 * mean(&errors),
             100.0 * errors[errors.len() * 95 / 100]
         );
-        let refined = mean(&luminances(&scene, &Camera::lens(&sky.eye, 960, 540)));
-        let first = mean(&luminances(&of(&sky, Fineness::Draft), &Camera::lens(&sky.eye, 240, 135)));
+        let refined = mean(&luminances(&scene, &Camera::lens(&sky.eye, 960, 540), false));
+        let first = mean(&luminances(&of(&sky, Fineness::Draft), &Camera::lens(&sky.eye, 240, 135), false));
         println!("first picture over refined: {:+.1} %", 100.0 * (first / refined - 1.0));
 
         for (name, by) in MOVES {
@@ -72,7 +76,7 @@ fn main() {
                 .map(|n| {
                     let mut moved = sky.clone();
                     by(&mut moved, n as f64);
-                    luminances(&of(&moved, Fineness::Full), &Camera::lens(&moved.eye, 240, 135))
+                    luminances(&of(&moved, Fineness::Full), &Camera::lens(&moved.eye, 240, 135), false)
                 })
                 .collect();
             let mut seconds: Vec<f64> = frames

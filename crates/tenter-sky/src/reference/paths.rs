@@ -35,6 +35,7 @@ struct Path {
     weight: Spectrum,
     /// What it may bring back next, of what its weight says.
     worth: f32,
+    turns: u32,
 }
 
 /// What came back along a path.
@@ -43,6 +44,8 @@ pub struct Seen {
     pub light: Rgb,
     /// Whether the eye looks past the ground.
     pub ends_in_space: bool,
+    /// How often light was scattered or sent back by the ground, on the longest of the ways.
+    pub orders: u32,
 }
 
 /// Scattering at a place, per metre.
@@ -81,29 +84,29 @@ impl<'a> AirPaths<'a> {
     /// One path in a direction (x east, y north, z up), and all that it is split into.
     pub fn follow(&self, direction: [f64; 3], rng: &mut Rng) -> Seen {
         let direction = DVec3::from_array(direction).normalize();
-        let mut light = [0.0; 3];
+        let (mut light, mut orders) = ([0.0; 3], 0);
         if let Some(at) = self.shells.enter(self.eye, direction) {
-            let mut paths = vec![Path { at, direction, weight: Spectrum::splat(1.0), worth: 1.0 }];
+            let mut paths = vec![Path { at, direction, weight: Spectrum::splat(1.0), worth: 1.0, turns: 0 }];
             while let Some(path) = paths.pop() {
-                self.go_on(path, &mut paths, &mut light, rng);
+                orders = orders.max(self.go_on(path, &mut paths, &mut light, rng));
             }
         }
-        Seen { light, ends_in_space: !self.meets_ground(direction) }
+        Seen { light, ends_in_space: !self.meets_ground(direction), orders }
     }
 
-    /// Follows a path to its end; what is split off is left for later.
-    fn go_on(&self, mut path: Path, split: &mut Vec<Path>, light: &mut Rgb, rng: &mut Rng) {
+    /// Follows a path to its end, and counts its turns; what is split off is left for later.
+    fn go_on(&self, mut path: Path, split: &mut Vec<Path>, light: &mut Rgb, rng: &mut Rng) -> u32 {
         loop {
             // Russian roulette: what is worth little goes on seldom, with all the more weight.
             let most = path.weight.max() * path.worth;
             if most < 0.5 {
                 if rng.f32() >= most {
-                    return;
+                    return path.turns;
                 }
                 path.weight = path.weight * (1.0 / most);
             }
             path.worth = 1.0;
-            let Path { at, direction, weight, .. } = &mut path;
+            let Path { at, direction, weight, turns, .. } = &mut path;
             let from = at.place;
             let mut next = self.shells.go(at, *direction, free_path(rng));
             // Air and clouds each have their next collision; the nearer one happens.
@@ -112,7 +115,7 @@ impl<'a> AirPaths<'a> {
                 next = Next::Droplet { part: met.part };
             }
             match next {
-                Next::Space => return,
+                Next::Space => return *turns,
                 Next::Droplet { part } => {
                     for disc in &self.lights {
                         let toward = disc.draw(rng);
@@ -127,6 +130,7 @@ impl<'a> AirPaths<'a> {
                         direction: turn.direction,
                         weight: *weight * turn.weight,
                         worth: turn.worth,
+                        turns: *turns + 1,
                     };
                     let (own, beside) = (turned(own), beside.map(turned));
                     split.extend(beside);
@@ -146,10 +150,12 @@ impl<'a> AirPaths<'a> {
                     // Lambert: the cosine is drawn as often as it weighs.
                     *direction = turned(up, rng.f64().sqrt(), rng);
                     *at = self.shells.on_ground(at.place);
+                    *turns += 1;
                 }
                 Next::Perhaps { bound } => {
                     if self.collides(at, bound as f32, weight, rng) {
                         *direction = self.scatter(at, *direction, weight, light, rng);
+                        *turns += 1;
                     }
                 }
             }

@@ -1,0 +1,54 @@
+//! What the reference integrator takes for one heap: `cargo run --workspace --example heap_reference` follows light through a fair-weather
+//! heap of optical thickness 60 that fills a picture of 240 x 135, all orders, for a minute on all threads, and prints the
+//! noise left, CPU seconds times its square, and how often paths are scattered.
+
+use fastrand::Rng;
+use std::time::Instant;
+use tenter_sky::air::Fineness;
+use tenter_sky::camera::Camera;
+use tenter_sky::document::{CloudKind, CloudLayer, Eye, Placement, Sky};
+use tenter_sky::reference::{AirPaths, Reference, Wish};
+use tenter_sky::scene::Workshop;
+
+const SECONDS: f64 = 60.0;
+const THICKNESS: f64 = 60.0;
+
+fn main() {
+    let usual = CloudKind::CumulusMediocris.usual();
+    // Thickness goes with the water.
+    let water = usual.water_content_g_m3 * THICKNESS / (usual.extinction_per_m() * usual.depth_m);
+    let layer = CloudLayer { cover: 0.3, water_content_g_m3: water, ..usual };
+    let eye = Eye { heading_deg: 40.0, pitch_deg: 10.0, lens_mm: 300.0, ..Eye::default() };
+    let mut sky = Sky { clouds: vec![layer], eye, ..Sky::default() };
+    sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 40.0 };
+    let scene = Workshop::default().scene(&sky, Fineness::Full, &|| false).expect("nobody calls this off");
+    let camera = Camera::lens(&sky.eye, 240, 135);
+
+    let begun = Instant::now();
+    let wish = Wish { noise_percent: 0.01, most_paths: 1 << 20, spread: true };
+    let reference = Reference::new(&scene).expect("a plain sky");
+    let tell = |noise: f64| println!("{:.0} s: {noise:.1} % of noise", begun.elapsed().as_secs_f64());
+    let late = || begun.elapsed().as_secs_f64() > SECONDS;
+    let mut last = 0.0;
+    let _ = reference.picture(&camera, wish, &late, |noise| {
+        tell(noise);
+        last = noise * noise * 1e-4 * begun.elapsed().as_secs_f64();
+    });
+    let threads = std::thread::available_parallelism().map_or(1, |n| n.get());
+    println!("CPU seconds times error squared: {:.2} ({threads} threads)", last * threads as f64);
+
+    let lights: Vec<_> = scene.lights.iter().map(|l| l.placed).collect();
+    let paths = AirPaths::new(&scene.air.medium, &lights, &scene.clouds, scene.eye_altitude);
+    let mut rng = Rng::with_seed(1);
+    let mut orders: Vec<u32> = (0..20_000)
+        .filter_map(|_| camera.direction(rng.f64() * 240.0, rng.f64() * 135.0))
+        .map(|d| paths.follow(d, &mut Rng::with_seed((d[0] * 1e15) as u64)).orders)
+        .collect();
+    orders.sort_unstable();
+    let percentile = |p: usize| orders[orders.len() * p / 100];
+    println!(
+        "scatterings of a path: {} in the median, {} at the 99th percentile",
+        percentile(50),
+        percentile(99)
+    );
+}
