@@ -164,7 +164,7 @@ impl Tile<'_> {
         let mut left = Vec::new();
         for p in self.in_blocks().filter(|p| !is_first(*p) && self.is_shown(*p)) {
             let pixel = self.number(p);
-            match self.from_corners(p, light) {
+            match self.between_corners(p, light) {
                 Some(between) => light[pixel] = between,
                 None => left.push(pixel),
             }
@@ -173,7 +173,7 @@ impl Tile<'_> {
     }
 
     /// The light of a pixel between, if all four corners of its cell are there and agree.
-    fn from_corners(&self, [x, y]: [usize; 2], light: &[Rgb]) -> Option<Rgb> {
+    fn between_corners(&self, [x, y]: [usize; 2], light: &[Rgb]) -> Option<Rgb> {
         let Area { width, height, .. } = self.tile;
         let (x0, y0) = (x & !1, y & !1);
         if width <= x0 + 2 || height <= y0 + 2 {
