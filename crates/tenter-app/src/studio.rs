@@ -98,13 +98,13 @@ impl Studio {
             show(shot);
         }
         let stale = || self.is_stale(wish.number);
-        if let Some((scene, picture)) = self.stage(wish, Fineness::Full, wish.width, wish.height, &stale) {
+        if let Some((scene, mut picture)) = self.stage(wish, Fineness::Full, wish.width, wish.height, &stale)
+        {
             let mut shot = self.shot(wish, Stage::Refined, &scene, &picture, begun);
             shot.readouts = Some(readouts(&wish.sky, &scene));
             shot.overhead = overhead(&scene, &stale);
             show(shot);
             let camera = Camera::lens(&wish.sky.eye, wish.width, wish.height);
-            let mut picture = picture;
             if smooth_outlines(&mut picture, &scene, &camera, Area::whole(&camera), Effort::default(), &stale)
                 .is_ok()
             {

@@ -776,6 +776,22 @@ mod tests {
     fn cover_is_what_was_asked() {
         // The aim is 3 points; what these kinds reach stands here, so that it can't get worse unseen.
         let allowed = |kind| match kind {
+            CloudKind::Nimbostratus => 0.08,
+            CloudKind::Cumulonimbus | CloudKind::Cirrocumulus => 0.065,
+            _ => 0.03,
+        };
+        for kind in CloudKind::ALL {
+            for cover in [0.2, 0.5, 0.8] {
+                let layer = CloudLayer { cover, ..kind.usual() };
+                assert_covers(&layer, allowed(kind));
+            }
+        }
+    }
+
+    /// With other seeds and near both ends; the aim is 3 points here too, and six kinds miss it.
+    #[test]
+    fn cover_holds_for_seeds_and_ends() {
+        let allowed = |kind| match kind {
             CloudKind::Nimbostratus | CloudKind::Cirrocumulus => 0.08,
             CloudKind::Cumulonimbus => 0.125,
             CloudKind::Altocumulus => 0.055,
@@ -784,21 +800,19 @@ mod tests {
             _ => 0.03,
         };
         for kind in CloudKind::ALL {
-            for (cover, seed) in [0.05, 0.2, 0.5, 0.8, 0.95].into_iter().zip([1, 7, 23, 1, 7]).chain([
-                (0.05, 7),
-                (0.05, 23),
-                (0.5, 1),
-                (0.5, 7),
-                (0.95, 1),
-                (0.95, 23),
-            ]) {
-                let layer = CloudLayer { cover, seed, ..kind.usual() };
-                let form = CloudForm::new(&layer, 160_000.0, Fineness::Full);
-                let got = form.survey(layer.counts_from()).cover();
-                println!("{kind:?}: asked {cover}, seed {seed}, got {got:.3}");
-                assert!((got - cover).abs() < allowed(kind), "{kind:?}: asked {cover}, {seed}, got {got:.3}");
+            for cover in [0.05, 0.5, 0.95] {
+                for seed in [1, 7, 23] {
+                    assert_covers(&CloudLayer { cover, seed, ..kind.usual() }, allowed(kind));
+                }
             }
         }
+    }
+
+    fn assert_covers(layer: &CloudLayer, allowed: f64) {
+        let (kind, asked) = (layer.kind, layer.cover);
+        let got = CloudForm::new(layer, 160_000.0, Fineness::Full).survey(layer.counts_from()).cover();
+        println!("{kind:?}: asked {asked}, seed {}, got {got:.3}", layer.seed);
+        assert!((got - asked).abs() < allowed, "{kind:?}: asked {asked}, seed {}, got {got:.3}", layer.seed);
     }
 
     #[test]
