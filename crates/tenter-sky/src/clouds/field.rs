@@ -51,6 +51,34 @@ fn fill(
     }
 }
 
+/// Values in square patches spread evenly over a square around the origin, `over` metres wide, of `side` x `side` places together that
+/// lie `step` metres apart in each.
+fn patches(
+    side: usize,
+    step: f64,
+    over: f64,
+    making: Making,
+    f: impl Fn([f64; 2], [f64; 2], &mut Tile) + Sync,
+) -> Vec<f32> {
+    const PATCH: usize = 16;
+    let per_row = side / PATCH;
+    let apart = over / per_row as f64;
+    (0..per_row * per_row)
+        .into_par_iter()
+        .flat_map_iter(|number| {
+            let corner =
+                |k: usize| (k as f64 / per_row as f64 - 0.5) * over + 0.5 * (apart - step * PATCH as f64);
+            let low = [corner(number % per_row), corner(number / per_row)];
+            let high = low.map(|v| v + step * PATCH as f64);
+            let mut tile = Tile { side: PATCH, texel: step, low, values: vec![0.0; PATCH * PATCH] };
+            if !making.is_off() {
+                f(low, high, &mut tile);
+            }
+            tile.values
+        })
+        .collect()
+}
+
 /// A rise of a map: `top - fall * r^2`, where r is the distance from its middle less `swell`.
 struct Mound {
     /// Metres from the origin, along the layer's heading and to the left of it.
@@ -211,6 +239,32 @@ pub struct Cut {
     by_cover: Vec<f64>,
 }
 
+/// Width of the square around the origin over which a layer's cover is what was asked, m: 100 km, or as much as holds some of
+/// its cells.
+pub fn surveyed_m(layer: &CloudLayer) -> f64 {
+    let cells = if layer.kind.family() == Family::Fibres { 3.0 } else { 12.0 };
+    (layer.cell_size_m * cells).max(100_000.0)
+}
+
+/// Cover by which the field of a kind is cut, so that with lumps, which reach out, and edges too thin to count as cloud it comes to
+/// the cover asked. From what kinds as they usually are gave without it (seeds 101 to 105, `examples/cover.rs`).
+fn outlined(kind: CloudKind, cover: f64) -> f64 {
+    const CUT: [f64; 7] = [0.0, 0.05, 0.2, 0.5, 0.8, 0.95, 1.0];
+    let given = match kind {
+        CloudKind::CumulusHumilis => [0.0, 0.039, 0.184, 0.492, 0.773, 0.895, 1.0],
+        CloudKind::CumulusMediocris => [0.0, 0.042, 0.182, 0.489, 0.772, 0.926, 1.0],
+        CloudKind::CumulusCongestus => [0.0, 0.058, 0.214, 0.514, 0.783, 0.929, 1.0],
+        CloudKind::Cumulonimbus => [0.0, 0.042, 0.175, 0.462, 0.758, 0.925, 1.0],
+        CloudKind::Nimbostratus => [0.0, 0.07, 0.244, 0.559, 0.843, 0.966, 1.0],
+        CloudKind::Altocumulus => [0.0, 0.032, 0.154, 0.45, 0.765, 0.931, 1.0],
+        CloudKind::CirrusUncinus => [0.0, 0.053, 0.214, 0.528, 0.829, 0.965, 1.0],
+        _ => CUT,
+    };
+    let i = given.partition_point(|g| *g <= cover).clamp(1, CUT.len() - 1);
+    let [from, to] = [given[i - 1], given[i]];
+    CUT[i - 1] + (CUT[i] - CUT[i - 1]) * (cover - from) / (to - from)
+}
+
 /// Cut where nothing is left.
 const NOTHING: f64 = 1e3;
 
@@ -228,23 +282,23 @@ impl Cut {
 
 impl Field<'_> {
     /// For maps of each of these texels (m), where the field is cut, found in a field without what is too small for them. From
-    /// 256 x 256 places over 100 km or 80 cells.
+    /// 256 x 256 places over [`surveyed_m`]: of heaps close together, of sheets in patches.
     pub fn cuts<const N: usize>(&self, texels: [f64; N], making: Making) -> [Cut; N] {
         const SIDE: usize = 256;
         let mut cuts: [Cut; N] = std::array::from_fn(|_| Cut { threshold: NOTHING, by_cover: Vec::new() });
         if self.regions.most() <= 0.0 {
             return cuts;
         }
-        // Eighty cells tell as much as more of them would.
-        let cell = self.layer.cell_size_m;
-        let least_cells = if self.family == Family::Fibres { 3.0 } else { 12.0 };
-        let step = (100_000.0f64).clamp(cell * least_cells, cell * 80.0) / SIDE as f64;
+        // Eighty cells tell as much as more of them would, unless they stand in patches.
+        let over = surveyed_m(self.layer);
+        let step = over.min(self.layer.cell_size_m * 80.0) / SIDE as f64;
         let smallest = texels.map(|texel| self.smallest(texel));
         let least = smallest.iter().fold(f64::MAX, |a, b| a.min(*b));
         let mut plane = vec![LOWEST; SIDE * SIDE];
         match self.family {
             Family::Fibres => {
                 let width_or_threshold = |plane: &mut Vec<f32>, cover: f64| {
+                    let cover = outlined(self.layer.kind, cover);
                     if making.is_off() {
                         1.0
                     } else if self.layer.kind == CloudKind::Contrail {
@@ -262,10 +316,10 @@ impl Field<'_> {
             Family::Sheets => {
                 let style = style_of(self.layer.kind);
                 for (smallest, cut) in smallest.iter().zip(&mut cuts) {
-                    fill(&mut plane, SIDE, step, making, |_, low, high, tile| {
+                    let found = patches(SIDE, step, over, making, |low, high, tile| {
                         self.sheet(&style, low, high, *smallest, tile)
                     });
-                    *cut = self.cut_plane(&plane);
+                    *cut = self.cut_plane(&found);
                 }
             }
             Family::Heaps => {
@@ -304,7 +358,7 @@ impl Field<'_> {
         let last = (plane.len() - 1) as f64;
         // A whole overcast has no seams left: past 97 % the threshold goes on below the lowest value.
         let below = |value: f32, cover: f64| value.max(LOWEST + 1.0) as f64 - closed(cover) * 1.2;
-        let rank = |cover: f64| ((1.0 - cover) * last).round() as usize;
+        let rank = |cover: f64| ((1.0 - outlined(self.layer.kind, cover)) * last).round() as usize;
         if self.regions.is_empty() {
             let (_, value, _) = plane.select_nth_unstable_by(rank(self.layer.cover), f32::total_cmp);
             return Cut { threshold: below(*value, self.layer.cover), by_cover: Vec::new() };

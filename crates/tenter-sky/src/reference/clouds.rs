@@ -9,7 +9,7 @@ use crate::clouds::form::CloudForm;
 use crate::clouds::mie::DropletPhase;
 use crate::clouds::passage::passages;
 use crate::scene::Clouds;
-use crate::simd::Scalar;
+use crate::simd::{Kernel, Real, dispatch};
 use crate::spectrum::{BANDS, Spectrum, band_centre_nm};
 use fastrand::Rng;
 use glam::DVec3;
@@ -17,8 +17,6 @@ use std::f64::consts::PI;
 
 /// How much of a promised distance is gone at once.
 const TRUSTED: f64 = 0.5;
-/// Distances under this (m) are not worth a step of their own.
-const SHORTEST: f64 = 2.0;
 
 /// The clouds of a scene.
 pub struct CloudField<'a> {
@@ -149,6 +147,9 @@ impl<'a> CloudField<'a> {
     }
 }
 
+/// Places of a ray that are looked at together: the first tells how far the nearest cloud is, collisions are drawn at the others.
+const TOGETHER: usize = 16;
+
 impl Part<'_> {
     /// Visits drawn places of a ray: `visit` gets the distance and the extinction there as a share of the bound, and says whether
     /// to go on.
@@ -161,17 +162,24 @@ impl Part<'_> {
         rng: &mut Rng,
         mut visit: impl FnMut(f64, f64, &mut Rng) -> bool,
     ) {
-        for [start, end] in self.stretches(planet, from, direction) {
+        if self.bound <= 0.0 {
+            return;
+        }
+        'stretches: for [start, end] in self.stretches(planet, from, direction) {
             let end = end.min(within);
             let mut t = start;
-            let mut drawn = false;
             while t < end {
-                let (extinction, inside) = self.at(planet, from + direction * t);
-                if drawn && !visit(t, extinction / self.bound, rng) {
-                    return;
+                let drawn = std::array::from_fn(|_| rng.f32());
+                let Looked { at, share, open_to } = self.look(planet, from, direction, t, drawn);
+                for (at, share) in at.into_iter().zip(share).skip(1) {
+                    if at >= end {
+                        continue 'stretches;
+                    }
+                    if share > 0.0 && !visit(at, share as f64, rng) {
+                        return;
+                    }
                 }
-                drawn = extinction > 0.0 || -inside * TRUSTED < SHORTEST;
-                t += if drawn { -(1.0 - rng.f64()).ln() / self.bound } else { -inside * TRUSTED };
+                t = open_to;
             }
         }
     }
@@ -181,25 +189,104 @@ impl Part<'_> {
         passages(planet, from.length(), from.dot(direction), self.base, self.top)
     }
 
-    /// Extinction per metre, and the distance to the surface, negative outside.
-    fn at(&self, planet: f64, place: DVec3) -> (f64, f64) {
-        #[cfg_attr(not(test), expect(clippy::infallible_destructuring_match))]
+    /// Looks at a place of a ray, `t` metres along it, and at those where collisions come next if extinction is the bound all along;
+    /// `drawn`: evenly between 0 and 1.
+    fn look(&self, planet: f64, from: DVec3, direction: DVec3, t: f64, drawn: [f32; TOGETHER]) -> Looked {
         let form = match self.body {
-            Body::Form(form) => form,
+            Body::Form(form) => Some(form),
             #[cfg(test)]
-            Body::Slab => return (self.bound, 1.0),
+            Body::Slab => None,
         };
-        let r = place.length();
-        let flat = place.x.hypot(place.y);
-        // Metres along the ground from below the eye.
-        let arc = planet * flat.atan2(place.z) / flat.max(1e-9);
-        let here = form.at(
-            Scalar((place.x * arc) as f32),
-            Scalar((place.y * arc) as f32),
-            Scalar((r - planet - self.base) as f32),
-            Scalar(0.0),
-        );
-        (here.extinction.0 as f64, here.inside.0 as f64)
+        let Part { base, bound, .. } = *self;
+        dispatch(Look { form, planet, base, bound, from, direction, t, drawn })
+    }
+}
+
+/// What was found at places of a ray.
+struct Looked {
+    /// Metres along the ray.
+    at: [f64; TOGETHER],
+    /// Extinction as a share of the bound.
+    share: [f32; TOGETHER],
+    /// How far along the ray everything is known: the last place, or beyond it what lies open around one of them.
+    open_to: f64,
+}
+
+struct Look<'a> {
+    form: Option<&'a CloudForm>,
+    planet: f64,
+    base: f64,
+    bound: f64,
+    from: DVec3,
+    direction: DVec3,
+    t: f64,
+    drawn: [f32; TOGETHER],
+}
+
+impl Kernel for Look<'_> {
+    type Output = Looked;
+
+    #[inline(always)]
+    fn run<R: Real>(self) -> Looked {
+        let mut steps = [0.0f32; TOGETHER];
+        for (drawn, steps) in self.drawn.chunks_exact(R::LANES).zip(steps.chunks_exact_mut(R::LANES)) {
+            let left = (R::splat(1.0) - R::load(drawn)).max(R::splat(f32::MIN_POSITIVE));
+            (-left.ln()).max(R::splat(0.0)).store(steps);
+        }
+        let mut at = [self.t; TOGETHER];
+        let per_step = 1.0 / self.bound;
+        for k in 1..TOGETHER {
+            at[k] = at[k - 1] + steps[k] as f64 * per_step;
+        }
+        let Some(form) = self.form else {
+            return Looked { at, share: [1.0; TOGETHER], open_to: at[TOGETHER - 1] };
+        };
+        let [x, y, z] = self.over_ground(&at);
+        let (mut share, mut open) = ([0.0f32; TOGETHER], [0.0f32; TOGETHER]);
+        let per_bound = R::splat(per_step as f32);
+        for k in (0..TOGETHER).step_by(R::LANES) {
+            let here = form.at(R::load(&x[k..]), R::load(&y[k..]), R::load(&z[k..]), R::splat(0.0));
+            (here.extinction * per_bound).store(&mut share[k..]);
+            // Inside of clouds nothing is open.
+            let outside = R::select(here.inside.lt(R::splat(0.0)), -here.inside, R::splat(0.0));
+            let outside = R::select(R::splat(0.0).lt(here.extinction), R::splat(0.0), outside);
+            outside.store(&mut open[k..]);
+        }
+        let last = at[TOGETHER - 1];
+        let open_to = at.iter().zip(open).fold(last, |far, (at, open)| far.max(at + open as f64 * TRUSTED));
+        Looked { at, share, open_to }
+    }
+}
+
+impl Look<'_> {
+    /// Metres east and north along the ground from below the eye, and above the base.
+    #[inline(always)]
+    fn over_ground(&self, at: &[f64; TOGETHER]) -> [[f32; TOGETHER]; 3] {
+        let (from, direction) = (self.from, self.direction);
+        let mut out = [[0.0; TOGETHER]; 3];
+        let mut farthest = 0.0f64;
+        for (k, t) in at.iter().enumerate() {
+            let (x, y, z) = (from.x + direction.x * t, from.y + direction.y * t, from.z + direction.z * t);
+            let flat = x * x + y * y;
+            let q = flat / (z * z);
+            // The angle's arc tangent over its tangent, within 1e-9 to a seventh.
+            let arc = 1.0 - q * (1.0 / 3.0 - q * (0.2 - q * (1.0 / 7.0 - q * (1.0 / 9.0))));
+            let arc = self.planet * arc / z;
+            farthest = farthest.max(if z > 0.0 { q } else { f64::MAX });
+            out[0][k] = (x * arc) as f32;
+            out[1][k] = (y * arc) as f32;
+            out[2][k] = ((flat + z * z).sqrt() - self.planet - self.base) as f32;
+        }
+        if farthest > 0.02 {
+            for (k, t) in at.iter().enumerate() {
+                let place = from + direction * *t;
+                let flat = place.x.hypot(place.y);
+                let arc = self.planet * flat.atan2(place.z) / flat.max(1e-9);
+                out[0][k] = (place.x * arc) as f32;
+                out[1][k] = (place.y * arc) as f32;
+            }
+        }
+        out
     }
 }
 
@@ -272,6 +359,7 @@ mod tests {
     use crate::air::{Fineness, lobe};
     use crate::document::{CloudKind, CloudLayer};
     use crate::reference::slabs::REFLECTANCE;
+    use crate::simd::Scalar;
 
     #[test]
     fn slabs_reflect_what_discrete_ordinates_give() {
@@ -341,7 +429,9 @@ mod tests {
                 let step = (end - start) / STEPS as f64;
                 let depth: f64 = (0..STEPS)
                     .map(|i| {
-                        field.parts[0].at(planet, from + direction * (start + (i as f64 + 0.5) * step)).0
+                        let t = start + (i as f64 + 0.5) * step;
+                        let looked = field.parts[0].look(planet, from, direction, t, [0.0; TOGETHER]);
+                        looked.share[0] as f64 * field.parts[0].bound
                     })
                     .sum::<f64>()
                     * step;
