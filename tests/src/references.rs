@@ -123,18 +123,33 @@ pub struct Off {
 
 /// Holds the live picture of a sky against its stored reference.
 pub fn compare(starter: &Starter) -> Result<Off> {
+    let block = if starter.sky.clouds.is_empty() { 1 } else { BLOCK };
+    let Pair { live, truth, unsure } = pair(starter, block)?;
+    Ok(Off::of(&live, &truth, &unsure))
+}
+
+/// A live picture and its reference, of both the means over blocks of pixels, and the standard errors of the reference's luminance.
+pub struct Pair {
+    pub live: Vec<[f32; 3]>,
+    pub truth: Vec<[f32; 3]>,
+    pub unsure: Vec<f32>,
+}
+
+/// The live picture of a sky beside its stored reference.
+pub fn pair(starter: &Starter, block: usize) -> Result<Pair> {
     let sky = &starter.sky;
     let [truth, unsure] = files_of(starter.slug);
     let (truth, unsure) = (&read(&truth)?, &read(&unsure)?);
     let scene = Workshop::default().scene(&bare(sky), Fineness::Full, &|| false)?;
-    let cloudy = !sky.clouds.is_empty();
-    let (finer, block) = if cloudy { (FINER, BLOCK) } else { (1, 1) };
+    let finer = if sky.clouds.is_empty() { 1 } else { FINER };
     let live = render(&scene, &Camera::latlong(WIDTH * finer, 0.0), Effort::default(), &|| false)?.pixels;
-    let live = together(&live, WIDTH * finer, finer * block);
-    let truth = &together(truth, WIDTH, block);
     // Of a mean, the error is the smaller the more it is of.
-    let unsure: Vec<f32> = together(unsure, WIDTH, block).into_iter().map(|v| v[0] / block as f32).collect();
-    Ok(Off::of(&live, truth, &unsure))
+    let unsure = together(unsure, WIDTH, block).into_iter().map(|v| v[0] / block as f32).collect();
+    Ok(Pair {
+        live: together(&live, WIDTH * finer, finer * block),
+        truth: together(truth, WIDTH, block),
+        unsure,
+    })
 }
 
 impl Off {

@@ -1,16 +1,24 @@
 //! Remakes reference pictures whose sky has changed, and prints how far live ones are off, as a table for docs/accuracy.md.
-//! `--slabs` remakes the table that even sheets are lit by instead.
+//! `--where SLUG` prints where one is too bright or too dark, `--slabs` remakes the table that even sheets are lit by instead.
 
-use anyhow::Result;
+use anyhow::{Context, Result};
 use std::time::Instant;
 use tenter_formats::exr_map::{Depth, write_picture};
 use tenter_sky::reference::slabs::trace;
-use tenter_tests::references::{Entry, WIDTH, compare, files_of, hash_of, index, keep, make, starters};
+use tenter_sky::spectrum::luminance;
+use tenter_tests::references::{
+    Entry, Pair, WIDTH, compare, files_of, hash_of, index, keep, make, pair, starters,
+};
 
 fn main() -> Result<()> {
     let only: Vec<String> = std::env::args().skip(1).collect();
     if only == ["--slabs"] {
         return slabs();
+    }
+    if let [what, slug] = &only[..]
+        && what == "--where"
+    {
+        return tell_where(slug);
     }
     let mut index = index()?;
     println!(
@@ -36,6 +44,22 @@ fn main() -> Result<()> {
             "| {} | {:.1} % | {:.1} % | {:+.1} % | {:.4} | {noise:.1} % |",
             starter.slug, off.mean, off.ninety_fifth, off.light, off.colour
         );
+    }
+    Ok(())
+}
+
+/// How much too bright (percent) and how bright (thousands of cd/m2) a sky is from north over east to north, and from the zenith down.
+fn tell_where(slug: &str) -> Result<()> {
+    const BLOCK: usize = 4;
+    let starter = tenter_app::starters::find(slug).context("no such starter")?;
+    let Pair { live, truth, .. } = pair(starter, BLOCK)?;
+    let across = WIDTH / BLOCK;
+    for (live, truth) in live.chunks(across).zip(truth.chunks(across)) {
+        let off = live.iter().zip(truth).map(|(l, t)| {
+            let (l, t) = (luminance(*l), luminance(*t));
+            format!("{:+4.0} {:<5.1}", 100.0 * (l / t.max(1e-9) - 1.0), t / 1000.0)
+        });
+        println!("{}", off.collect::<Vec<_>>().join(" "));
     }
     Ok(())
 }

@@ -41,9 +41,12 @@ pub struct SkyColour {
 /// Radiance and transmittance of the air up to a distance.
 pub struct AirInFront {
     grid: DirectionGrid,
-    /// Per direction and distance: as in [`SkyColour`] (6), then transmittance (3).
+    /// Per direction and distance: as in [`SkyColour`] (6), then transmittance (3), and of the first three what has been scattered
+    /// before it comes into the ray (3), and what would be scattered of an even radiance of 1 all around (3).
     values: Vec<f32>,
 }
+
+const CHANNELS: usize = 15;
 
 const SLICES: usize = 26;
 /// Distances of the slices, m: 0, then 150 m to 900 km in equal ratios.
@@ -96,7 +99,7 @@ impl AirView {
             .with_min_len(16)
             .flat_map_iter(|i| {
                 if making.is_off() {
-                    return [0.0; 9 * SLICES];
+                    return [0.0; CHANNELS * SLICES];
                 }
                 let (cos, to_sun, below) = grid.direction(i);
                 let ray = Ray { planet, altitude, cos };
@@ -178,32 +181,67 @@ impl AirInFront {
     /// The air up to a distance in metres.
     #[inline(always)]
     pub fn up_to<R: Real>(&self, corners: &Corners<R>, distance: R, narrow: R) -> Front<R> {
-        let ratio = (LAST_SLICE_M / FIRST_SLICE_M).ln() / (SLICES - 2) as f64;
-        let x = (distance * R::splat(1.0 / FIRST_SLICE_M as f32)).max(R::splat(1e-6)).ln()
-            * R::splat((1.0 / ratio) as f32)
-            + R::splat(1.0);
-        let k = x.floor().clamp(0.0, (SLICES - 2) as f32);
-        // Between slices the distance itself is the weight; the first slice begins at the eye.
-        let far = ((k) * R::splat(ratio as f32)).exp() * R::splat(FIRST_SLICE_M as f32);
-        let near = R::select(k.lt(R::splat(0.5)), R::splat(0.0), far * R::splat((-ratio).exp() as f32));
-        let f = ((distance - near) / (far - near)).clamp(0.0, 1.0);
-        let first = (k * R::splat(9.0)).to_int();
+        let (first, f) = slice_at(distance);
         let (mut light, mut through) = ([R::splat(0.0); 3], [R::splat(0.0); 3]);
         for c in 0..3 {
-            let smooth = self.between::<R>(corners, first, c, f);
-            light[c] = self.between::<R>(corners, first, c + 3, f).mul_add(narrow, smooth);
+            light[c] = self.light(corners, first, c, f, narrow);
             through[c] = self.between::<R>(corners, first, c + 6, f);
         }
         Front { light, through }
     }
 
+    /// Light of the air up to a distance in metres: all of it, and what has been scattered before it comes into the ray.
+    #[inline(always)]
+    pub fn light_up_to<R: Real>(&self, corners: &Corners<R>, distance: R, narrow: R) -> [[R; 3]; 2] {
+        let (first, f) = slice_at(distance);
+        let mut parts = [[R::splat(0.0); 3]; 2];
+        for c in 0..3 {
+            parts[0][c] = self.light(corners, first, c, f, narrow);
+            parts[1][c] = self.between::<R>(corners, first, c + 9, f);
+        }
+        parts
+    }
+
+    /// What the air up to a distance in metres scatters of an even radiance of 1 all around.
+    #[inline(always)]
+    pub fn even_up_to<R: Real>(&self, corners: &Corners<R>, distance: R) -> [R; 3] {
+        let (first, f) = slice_at(distance);
+        let mut even = [R::splat(0.0); 3];
+        for c in 0..3 {
+            even[c] = self.between::<R>(corners, first, c + 12, f);
+        }
+        even
+    }
+
+    #[inline(always)]
+    fn light<R: Real>(&self, corners: &Corners<R>, first: R::Int, c: usize, f: R, narrow: R) -> R {
+        let smooth = self.between::<R>(corners, first, c, f);
+        self.between::<R>(corners, first, c + 3, f).mul_add(narrow, smooth)
+    }
+
     /// A channel between the slice that begins at `first` and the next one.
     #[inline(always)]
     fn between<R: Real>(&self, corners: &Corners<R>, first: R::Int, channel: usize, f: R) -> R {
-        let near = corners.gather(&self.values, 9 * SLICES, first + R::Int::splat(channel as i32));
-        let far = corners.gather(&self.values, 9 * SLICES, first + R::Int::splat(channel as i32 + 9));
+        const ALL: usize = CHANNELS * SLICES;
+        let near = corners.gather(&self.values, ALL, first + R::Int::splat(channel as i32));
+        let far = corners.gather(&self.values, ALL, first + R::Int::splat((channel + CHANNELS) as i32));
         near.lerp(far, f)
     }
+}
+
+/// Where the slice at or before a distance begins among the values, and how far it is to the next.
+#[inline(always)]
+fn slice_at<R: Real>(distance: R) -> (R::Int, R) {
+    let ratio = (LAST_SLICE_M / FIRST_SLICE_M).ln() / (SLICES - 2) as f64;
+    let x = (distance * R::splat(1.0 / FIRST_SLICE_M as f32)).max(R::splat(1e-6)).ln()
+        * R::splat((1.0 / ratio) as f32)
+        + R::splat(1.0);
+    let k = x.floor().clamp(0.0, (SLICES - 2) as f32);
+    // Between slices the distance itself is the weight; the first slice begins at the eye.
+    let far = ((k) * R::splat(ratio as f32)).exp() * R::splat(FIRST_SLICE_M as f32);
+    let near = R::select(k.lt(R::splat(0.5)), R::splat(0.0), far * R::splat((-ratio).exp() as f32));
+    let f = ((distance - near) / (far - near)).clamp(0.0, 1.0);
+    ((k * R::splat(CHANNELS as f32)).to_int(), f)
 }
 
 /// Light gathered along a ray so far; sunlight outside the air is 1 in each band.
@@ -225,6 +263,10 @@ struct March<'a> {
     bent: Spectrum,
     smooth: Spectrum,
     narrow: Spectrum,
+    /// Of `smooth`, what has been scattered before.
+    many: Spectrum,
+    /// Scattered of light that is the same all around.
+    even: Spectrum,
 }
 
 impl<'a> March<'a> {
@@ -244,6 +286,8 @@ impl<'a> March<'a> {
             often: Spectrum::splat(1.0),
             smooth: Spectrum::ZERO,
             narrow: Spectrum::ZERO,
+            many: Spectrum::ZERO,
+            even: Spectrum::ZERO,
         }
     }
 
@@ -269,8 +313,11 @@ impl<'a> March<'a> {
         let half_bent = m.optical_depth(halves) - half_depth;
         let half = half_depth.exp_neg();
         let apart = azimuth_apart(up, sun_cos, self.to_sun);
-        self.smooth +=
-            self.often * half * orders.scattered(h, up, sun_cos, apart, &often.scattering(&columns));
+        let scattering = often.scattering(&columns);
+        let many = self.often * half * orders.scattered(h, up, sun_cos, apart, &scattering);
+        self.even += self.often * half * (scattering[0] + scattering[1] + scattering[2]);
+        self.smooth += many;
+        self.many += many;
         let lit = transmittance.share_above_horizon(h, sun_cos, self.disc_radius) as f32;
         if lit > 0.0 {
             let to_sun = transmittance.columns(h, sun_cos);
@@ -338,7 +385,7 @@ struct Sliced<'a> {
 }
 
 impl Kernel for Sliced<'_> {
-    type Output = [f32; 9 * SLICES];
+    type Output = [f32; CHANNELS * SLICES];
     #[inline(always)]
     fn run<R: Real>(self) -> Self::Output {
         let length = length_of(&self.ray, self.below);
@@ -347,7 +394,7 @@ impl Kernel for Sliced<'_> {
         // What the air lets through is the same under any light, or nearly: sunlight stands for all.
         let white = LightToRgb::sunlight();
         let whole = white.colour();
-        let mut out = [0.0; 9 * SLICES];
+        let mut out = [0.0; CHANNELS * SLICES];
         let mut previous = 0.0f64;
         for k in 0..SLICES {
             let distance = slice_distance(k).min(length);
@@ -364,11 +411,15 @@ impl Kernel for Sliced<'_> {
             previous = previous.max(distance);
             let smooth = to_rgb.convert(&march.smooth);
             let narrow = to_rgb.convert(&march.narrow);
+            let many = to_rgb.convert(&march.many);
+            let even = white.convert(&march.even);
             let through = white.convert(&march.through);
             for c in 0..3 {
-                out[9 * k + c] = smooth[c];
-                out[9 * k + 3 + c] = narrow[c];
-                out[9 * k + 6 + c] = through[c] / whole[c];
+                out[CHANNELS * k + c] = smooth[c];
+                out[CHANNELS * k + 3 + c] = narrow[c];
+                out[CHANNELS * k + 6 + c] = through[c] / whole[c];
+                out[CHANNELS * k + 9 + c] = many[c];
+                out[CHANNELS * k + 12 + c] = even[c] / whole[c];
             }
         }
         out

@@ -15,6 +15,8 @@ use crate::document::{CloudLayer, Family};
 use crate::simd::{Int, Kernel, Mask, Real, dispatch};
 use rayon::prelude::*;
 
+/// Width of single clouds, in cells: of heaps, and of others.
+const BODY: [f64; 2] = [0.3, 0.5];
 /// Nested maps.
 pub const LEVELS: usize = 3;
 /// How much smaller the fine lumps are.
@@ -57,6 +59,8 @@ pub struct CloudForm {
     fibrous: bool,
     /// Longest step inside, m.
     pub longest: f32,
+    /// About how wide single clouds are, m.
+    pub body: f32,
     /// Width of the square that is surveyed, m.
     surveyed: f32,
     maps: Maps,
@@ -283,6 +287,7 @@ impl CloudForm {
             fibrous: family == Family::Fibres && anvil_from.is_none(),
             is_anvil: anvil_from.is_some(),
             leaning: (1.0 / (1.0 + lean[0] * lean[0]).sqrt()) as f32,
+            body: (BODY[usize::from(family != Family::Heaps)] * layer.cell_size_m) as f32,
             surveyed: surveyed_m(layer).min(2.0 * reach) as f32,
             maps: Maps::new(&field, reach, making),
             per_block: block.map(|b| 1.0 / b as f32),

@@ -16,7 +16,7 @@ mod sheets;
 mod stretches;
 
 pub use rays::SurfacePoint;
-pub use shadows::{Around, Shadows};
+pub use shadows::{Around, Shadows, TURNED};
 
 use crate::air::{Corners, Front, lobe, narrow};
 use crate::document::Family;
@@ -121,6 +121,7 @@ impl Look<'_> {
         let mut end = way.sky;
         if CLOUDS {
             way.shade.take(far, &mut end);
+            self.lift(&way, far, &mut end);
         }
         let mut fog_through = one;
         if let Some(fog) = &scene.fog {
@@ -272,6 +273,19 @@ impl Look<'_> {
         }
     }
 
+    /// Adds what the air up to a distance scatters, once, of light that clouds below the eye send up.
+    #[inline(always)]
+    fn lift<R: Real>(&self, way: &Way<R>, distance: R, light: &mut [R; 3]) {
+        let lifted = self.scene.ambience.lifted;
+        if lifted == [0.0; 3] {
+            return;
+        }
+        let even = self.scene.lights[0].view.front.even_up_to(&way.skies.corners[0], distance);
+        for c in 0..3 {
+            light[c] = even[c].mul_add(R::splat(lifted[c]), light[c]);
+        }
+    }
+
     /// The air up to a distance under all lights.
     #[inline(always)]
     fn air_light<R: Real>(&self, way: &Way<R>, distance: R) -> Front<R> {
@@ -293,6 +307,7 @@ impl Look<'_> {
         let mut front = self.air_light(way, distance);
         if CLOUDS {
             way.shade.take(distance, &mut front.light);
+            self.lift(way, distance, &mut front.light);
         }
         if let Some(fog) = &self.scene.fog {
             let passed = fog_in_front(fog, &way.rays, way.to_ground, distance);

@@ -17,8 +17,9 @@ pub const FIRST: f32 = 400.0;
 pub const GROWTH: f32 = 1.135;
 /// Where shadows lie farther apart than the cells of a coarser grid, that one is asked: it blurs what would else show as slices.
 const COARSER: [usize; 2] = [14, 26];
-/// Share of the air's light that was scattered once.
-const ONCE: f32 = 0.65;
+/// Share of what drops and crystals scatter that leaves a light's direction: half is diffraction, within a degree or two (van de Hulst 1957,
+/// section 8.1).
+pub const TURNED: f32 = 0.5;
 /// Share of the air's light below that a layer must take to be worth a look.
 const LEAST_TAKEN: f32 = 0.01;
 /// How deep under the ground rays are followed, m.
@@ -29,17 +30,18 @@ pub fn distance(k: f32) -> f32 {
     FIRST * (GROWTH.powf(k) - 1.0)
 }
 
-/// Altitude below which the air is shaded, if it is.
+/// Altitude below which the air is shaded, if it is: tall clouds shade what stands beside them.
 pub fn shaded_below(scene: &Scene) -> Option<f32> {
     let layers = scene.clouds.iter().zip(&scene.ambience.layers);
     let shading = layers.filter(|(_, around)| LEAST_TAKEN <= around.taken);
-    shading.map(|(clouds, _)| clouds.form.0.base).reduce(f32::max)
+    shading.map(|(clouds, _)| clouds.form.0.base + clouds.form.0.depth).reduce(f32::max)
 }
 
-/// Share of each light's part of the air's light that is left, along some rays.
+/// Share that is left of what comes straight from each light, and after those of what has been scattered before, along some rays.
 pub struct Shadows {
-    /// By stretch, light and ray.
+    /// By stretch, part and ray.
     values: Vec<f32>,
+    parts: usize,
     rays: usize,
 }
 
@@ -48,13 +50,13 @@ impl Shadows {
     pub fn along(scene: &Scene, directions: &[[f64; 3]], pixel: f64) -> Option<Shadows> {
         let highest = shaded_below(scene)?;
         let values = dispatch(Along { scene, directions, pixel: pixel as f32, highest });
-        Some(Shadows { values, rays: directions.len() })
+        Some(Shadows { values, parts: scene.lights.len() + 1, rays: directions.len() })
     }
 
-    /// What is left in one stretch of one light, at rays among those that were followed.
+    /// What is left in one stretch of a light, or after all of them of scattered light, at rays among those that were followed.
     #[inline(always)]
-    pub fn left<R: Real>(&self, stretch: usize, lights: usize, light: usize, around: &Around) -> R {
-        let row = R::Int::splat(((stretch * lights + light) * self.rays) as i32);
+    pub fn left<R: Real>(&self, stretch: usize, part: usize, around: &Around) -> R {
+        let row = R::Int::splat(((stretch * self.parts + part) * self.rays) as i32);
         let mut left = R::splat(0.0);
         for k in 0..4 {
             let index = R::load(&around.rays[k]).to_int() + row;
@@ -100,8 +102,8 @@ impl Kernel for Along<'_> {
     type Output = Vec<f32>;
     #[inline(always)]
     fn run<R: Real>(self) -> Vec<f32> {
-        let (lights, count) = (self.scene.lights.len(), self.directions.len());
-        let mut values = vec![0.0; STRETCHES * lights * count];
+        let (parts, count) = (self.scene.lights.len() + 1, self.directions.len());
+        let mut values = vec![0.0; STRETCHES * parts * count];
         for from in (0..count).step_by(R::LANES) {
             let lanes = R::LANES.min(count - from);
             let directions = packet(&self.directions[from..from + lanes]);
@@ -111,18 +113,18 @@ impl Kernel for Along<'_> {
             // Shadows are looked for a little before the end: on the base itself, rounding would say on which side of it.
             let last = (end - start).mul_add(R::splat(0.999), start);
             for stretch in 0..STRETCHES {
-                let mut left = [R::splat(0.0); MAX_LIGHTS];
+                let mut left = [R::splat(0.0); MAX_LIGHTS + 1];
                 for k in stretch * LOOKS..(stretch + 1) * LOOKS {
                     let t = (start + R::splat(distance(k as f32 + 0.5))).min(last);
                     let here = left_at(&rays, t, COARSER.iter().filter(|from| **from <= k).count());
-                    for i in 0..lights {
+                    for i in 0..parts {
                         left[i] = here[i].mul_add(R::splat(1.0 / LOOKS as f32), left[i]);
                     }
                 }
-                for i in 0..lights {
+                for i in 0..parts {
                     let mut out = [0.0; 16];
                     left[i].store(&mut out);
-                    let row = (stretch * lights + i) * count + from;
+                    let row = (stretch * parts + i) * count + from;
                     values[row..row + lanes].copy_from_slice(&out[..lanes]);
                 }
             }
@@ -131,33 +133,29 @@ impl Kernel for Along<'_> {
     }
 }
 
-/// Share of each light's part of the air's light that is left at distances on the rays: what came straight from a light is
-/// lost in the shadow of each cloud, what has been scattered before in the mean over the sky.
+/// What is left at distances on the rays: what comes straight from a light is lost in the shadow of each cloud, what has been
+/// scattered before in the mean over the sky.
 #[inline(always)]
-fn left_at<R: Real>(rays: &Rays<R>, t: R, level: usize) -> [R; MAX_LIGHTS] {
+fn left_at<R: Real>(rays: &Rays<R>, t: R, level: usize) -> [R; MAX_LIGHTS + 1] {
     let scene = rays.scene;
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
     let p = rays.at(t);
-    let mut whole = one;
-    let mut straight = [one; MAX_LIGHTS];
+    let lights = scene.lights.len();
     let mut depth = [zero; MAX_LIGHTS];
+    let mut left = [one; MAX_LIGHTS + 1];
     for (clouds, around) in scene.clouds.iter().zip(&scene.ambience.layers) {
         if around.taken < LEAST_TAKEN {
             continue;
         }
         let z = p.altitude - R::splat(clouds.form.0.base);
-        let below = z.lt(zero);
-        whole = whole - R::select(below, R::splat(around.taken), zero);
+        left[lights] = left[lights] * R::select(z.lt(zero), R::splat(around.scattered), one);
         for (i, light) in scene.lights.iter().enumerate() {
             let toward = p.turn.local(light.direction());
-            straight[i] = straight[i] - R::select(below, R::splat(around.straight_taken[i]), zero);
             depth[i] = depth[i] + clouds.shadow(i, level, [p.x, p.y, z], toward);
         }
     }
-    let mut left = [one; MAX_LIGHTS];
-    for i in 0..scene.lights.len() {
-        let scattered = (whole - straight[i] * R::splat(ONCE)).max(zero);
-        left[i] = (-depth[i]).exp().mul_add(R::splat(ONCE), scattered);
+    for i in 0..lights {
+        left[i] = (depth[i] * R::splat(-TURNED)).exp();
     }
     left
 }

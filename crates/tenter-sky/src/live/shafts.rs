@@ -44,22 +44,26 @@ impl<R: Real> Shade<R> {
         shade.start = start;
         shade.length = (end - start).max(zero);
         let lights = scene.lights.len();
-        let mut before = [[zero; 3]; MAX_LIGHTS];
+        let mut before = [[[zero; 3]; 2]; MAX_LIGHTS];
         let mut lost = [zero; 3];
         // The first turn only asks the air up to the start, so that the tables' look-up is compiled once.
         for node in 0..=STRETCHES {
             let t = (start + R::splat(distance((node * LOOKS) as f32))).min(end).max(start);
+            let stretch = node.saturating_sub(1);
+            let scattered = R::splat(1.0) - shadows.left::<R>(stretch, lights, look.around);
             for (i, light) in scene.lights.iter().enumerate() {
-                let front = light.view.front.up_to(&way.skies.corners[i], t, way.skies.narrow[i]);
-                let left: R = shadows.left(node.saturating_sub(1), lights, i, look.around);
-                let share = (R::splat(1.0) - left) * R::splat(light.strength);
+                let parts = light.view.front.light_up_to(&way.skies.corners[i], t, way.skies.narrow[i]);
+                let straight = R::splat(1.0) - shadows.left::<R>(stretch, i, look.around);
+                let strength = R::splat(light.strength);
                 for c in 0..3 {
-                    let more = (front.light[c] - before[i][c]).max(zero);
+                    let all = (parts[0][c] - before[i][0][c]).max(zero);
+                    let many = (parts[1][c] - before[i][1][c]).max(zero).min(all);
                     if node > 0 {
-                        lost[c] = more.mul_add(share, lost[c]);
+                        let gone = (all - many) * straight + many * scattered;
+                        lost[c] = gone.mul_add(strength, lost[c]);
                     }
-                    before[i][c] = front.light[c];
                 }
+                before[i] = parts;
             }
             for c in 0..3 {
                 lost[c].store(&mut shade.lost[(node * 3 + c) * 16..]);

@@ -1,12 +1,13 @@
 //! Light that comes from all around: on level ground, and on clouds from above, beside and below.
 
-use super::{Fog, Light, MAX_LIGHTS};
+use super::{Fog, Light};
 use crate::air::{Medium, SkyColour, narrow};
 use crate::clouds::form::Survey;
 use crate::clouds::slab::{AS_DROPLETS, SlabLight};
 use crate::document::SkySource;
+use crate::live::TURNED;
 use crate::simd::Scalar;
-use crate::spectrum::{LightToRgb, Rgb, luminance};
+use crate::spectrum::{LightToRgb, Rgb, Spectrum, luminance};
 use std::f64::consts::PI;
 
 /// Means over the whole sky. Illuminances in lx, radiances in cd/m2, linear Rec.709.
@@ -20,6 +21,8 @@ pub struct Ambience {
     pub layers: Vec<Surroundings>,
     /// Mean radiance that fog sends on of what it gets from all sides.
     pub fog: Rgb,
+    /// Of the clouds below the eye: mean radiance all around that they add in the air over them to what it gets from the ground.
+    pub lifted: Rgb,
 }
 
 /// Mean radiance around a cloud layer, and what it takes from below.
@@ -32,16 +35,17 @@ pub struct Surroundings {
     pub sunward: Rgb,
     /// Share of the air's light under this layer that it takes, and all layers above it have left.
     pub taken: f32,
-    /// The same of what comes straight from each light.
-    pub straight_taken: [f32; MAX_LIGHTS],
+    /// How much scattered light there is under this layer, from above and below, as a share of what there is over it; more than one
+    /// where it scatters more of what comes straight than it keeps.
+    pub scattered: f32,
 }
 
 /// What a layer does to light in the mean over its columns.
 struct Slab {
     /// Share let through of the sky's light; the rest is sent back.
     of_sky: f32,
-    /// For each light: share let through, and share that comes straight.
-    of_lights: Vec<(f32, f32)>,
+    /// For each light: share let through, share that comes straight, and share that comes nearly so.
+    of_lights: Vec<(f32, f32, f32)>,
 }
 
 impl Slab {
@@ -52,7 +56,8 @@ impl Slab {
             let up = light.direction()[2].max(0.0);
             let slabs = table.under(up as f32);
             let through = mean(&|t| 1.0 - slabs.sent_back(t as f32 * AS_DROPLETS) as f64);
-            (through as f32, mean(&|t| (-t / up.max(0.02)).exp()) as f32)
+            let straight = |left: f64| mean(&|t| (-t * left / up.max(0.02)).exp()) as f32;
+            (through as f32, straight(1.0), straight(TURNED as f64))
         });
         let all = table.under_all();
         let of_sky = mean(&|t| 1.0 - all.sent_back(t as f32 * AS_DROPLETS) as f64) as f32;
@@ -65,28 +70,43 @@ struct Levels {
     down: Vec<Rgb>,
     up: Vec<Rgb>,
     straight: Vec<Rgb>,
+    /// Of `down`, what has hardly turned.
+    hardly: Vec<Rgb>,
+    /// Down from the sky, without what air sends back of the clouds' light.
+    sky: Rgb,
 }
 
 impl Levels {
     /// The sky's light and the lights' (on level ground) come in at the top; slabs and ground send light to and fro
-    /// (the two-stream adding of slabs, for example Liou 2002, section 6.4).
-    fn between(slabs: &[Slab], sky: Rgb, lights: &[Rgb], albedo: Rgb) -> Levels {
+    /// (the two-stream adding of slabs, for example Liou 2002, section 6.4), and so does the air over them, a share `air`: of what
+    /// goes up from bare ground the sky's light knows.
+    fn between(slabs: &[Slab], sky: Rgb, lights: &[Rgb], albedo: Rgb, air: Rgb) -> Levels {
         let n = slabs.len();
-        let mut direct = vec![lights.to_vec(); n + 1];
-        for i in (0..n).rev() {
-            for (l, (_, straight)) in slabs[i].of_lights.iter().enumerate() {
-                direct[i][l] = direct[i + 1][l].map(|v| v * straight);
+        let left = |share: &dyn Fn(&(f32, f32, f32)) -> f32| {
+            let mut left = vec![lights.to_vec(); n + 1];
+            for i in (0..n).rev() {
+                for (l, of_light) in slabs[i].of_lights.iter().enumerate() {
+                    left[i][l] = left[i + 1][l].map(|v| v * share(of_light));
+                }
             }
-        }
+            left
+        };
+        let (direct, nearly) = (left(&|of| of.1), left(&|of| of.2));
         let sum = |level: &[Rgb], share: &dyn Fn(usize) -> f32, c: usize| -> f32 {
             level.iter().enumerate().map(|(l, v)| v[c] * share(l)).sum()
         };
         let (mut down, mut up) = (vec![sky; n + 1], vec![[0.0; 3]; n + 1]);
         let straight: Vec<Rgb> =
             direct.iter().map(|level| [0, 1, 2].map(|c| sum(level, &|_| 1.0, c))).collect();
+        let hardly = direct.iter().zip(&nearly);
+        let hardly: Vec<Rgb> = hardly
+            .map(|(direct, nearly)| [0, 1, 2].map(|c| sum(nearly, &|_| 1.0, c) - sum(direct, &|_| 1.0, c)))
+            .collect();
         // Each turn adds a passage to and fro; what is left after these is nothing.
         for _ in 0..60 {
             for c in 0..3 {
+                let bare = albedo[c] * (sky[c] + straight[n][c]);
+                down[n][c] = sky[c] + air[c] * (up[n][c] - bare).max(0.0);
                 for i in (0..n).rev() {
                     let Slab { of_sky, of_lights } = &slabs[i];
                     let scattered = sum(&direct[i + 1], &|l| of_lights[l].0 - of_lights[l].1, c);
@@ -100,13 +120,37 @@ impl Levels {
                 }
             }
         }
-        Levels { down, up, straight }
+        Levels { down, up, straight, hardly, sky }
+    }
+
+    /// Flux up from the ground if there were no clouds.
+    fn over_bare_ground(&self, albedo: Rgb) -> Rgb {
+        let (sky, straight) = (self.sky, self.straight[self.straight.len() - 1]);
+        [0, 1, 2].map(|c| albedo[c] * (sky[c] + straight[c]))
     }
 
     /// Luminous flux down through a level.
     fn total_down(&self, level: usize) -> f32 {
         luminance(self.down[level]) + luminance(self.straight[level])
     }
+}
+
+/// Share that air over an altitude (m) sends back of light that comes from all over the ground's side: the hemispheric mean two-stream
+/// solution for air that absorbs nothing (Meador and Weaver 1980, table 1 and equation 14), with forward scattering counted as none.
+fn sent_back_by_air(medium: &Medium, altitude: f64, to_rgb: &LightToRgb) -> Rgb {
+    const STEP: f64 = 500.0;
+    const STEPS: usize = 120;
+    let turned = [1.0, 1.0 - medium.aerosol.moment(1), 1.0 - medium.dust.moment(1)];
+    let mut depth = Spectrum::ZERO;
+    for i in 0..STEPS {
+        let amounts = medium.amounts(altitude + (i as f64 + 0.5) * STEP);
+        for (by, turned) in medium.scattering(&amounts).into_iter().zip(turned) {
+            depth += by * (turned * STEP as f32);
+        }
+    }
+    let share = Spectrum(depth.0.map(|t| t / (1.0 + t)));
+    let (some, all) = (to_rgb.convert(&share), to_rgb.convert(&Spectrum::splat(1.0)));
+    [0, 1, 2].map(|c| if all[c] > 0.0 { some[c] / all[c] } else { 0.0 })
 }
 
 /// The sky as it lights things.
@@ -128,8 +172,15 @@ struct Falling {
 const FADES_UNDER: f64 = 0.07;
 
 impl Ambience {
-    /// `clouds`: the layers' columns, from the lowest up.
-    pub fn new(medium: &Medium, sky: &SkyLight, clouds: &[&Survey], fog: Option<&Fog>) -> Ambience {
+    /// `clouds`: the layers' columns, from the lowest up; `tops`: the altitudes where they end, m.
+    pub fn new(
+        medium: &Medium,
+        sky: &SkyLight,
+        clouds: &[&Survey],
+        tops: &[f64],
+        eye: f64,
+        fog: Option<&Fog>,
+    ) -> Ambience {
         let albedo = medium.ground_rgb;
         let around = sky.horizon_radiance();
         let Falling { level, sunward } = sky.falling();
@@ -146,22 +197,34 @@ impl Ambience {
             .into_iter()
             .chain(clouds.iter().map(|survey| Slab::new(sky.lights, |f| survey.mean(f))))
             .collect();
-        let levels = Levels::between(&slabs, level, &lights, albedo);
+        let highest = tops.iter().copied().fold(0.0, f64::max);
+        let air = sent_back_by_air(medium, highest, &sky.lights[0].placed.in_sky.to_rgb);
+        let levels = Levels::between(&slabs, level, &lights, albedo, air);
         let radiance = |flux: Rgb| flux.map(|v| v / PI as f32);
         let lowest = slabs.len() - clouds.len();
+        let under_eye = tops.iter().take_while(|top| **top <= eye).count();
+        let bare = levels.over_bare_ground(albedo);
+        // Half of what surrounds the air is the ground's side.
+        let lifted = match (under_eye, sky.painted) {
+            (0, _) | (_, Some(_)) => [0.0; 3],
+            _ => [0, 1, 2]
+                .map(|c| 0.5 * (radiance(levels.up[lowest + under_eye])[c] - radiance(bare)[c]).max(0.0)),
+        };
         let mut layers = Vec::with_capacity(clouds.len());
         let (mut open, mut left) = (1.0, 1.0);
-        let mut straight_left = [1.0; MAX_LIGHTS];
+        // Of the first light.
+        let mut straight_left = 1.0;
         for i in (lowest..slabs.len()).rev() {
             let overhead = radiance(levels.down[i + 1]);
-            let sunward = sunward.map(|v| v * straight_left[0]);
+            let sunward = sunward.map(|v| v * straight_left);
             let (above, under) = (levels.total_down(i + 1), levels.total_down(i));
             let share = if above > 0.0 { (under / above).min(1.0) } else { slabs[i].of_sky };
-            let mut straight_taken = [0.0; MAX_LIGHTS];
-            for (l, (_, straight)) in slabs[i].of_lights.iter().enumerate() {
-                straight_taken[l] = straight_left[l] * (1.0 - straight);
-                straight_left[l] *= straight;
-            }
+            // Over the highest, the air's tables know of no clouds.
+            let [over, beneath] = [i + 1, i].map(|level| {
+                let up = if level == slabs.len() { bare } else { levels.up[level] };
+                luminance(levels.down[level]) + luminance(up) - luminance(levels.hardly[level])
+            });
+            straight_left *= slabs[i].of_lights[0].1;
             layers.push(Surroundings {
                 overhead,
                 // Layers above hide the clear sky's horizon.
@@ -169,14 +232,14 @@ impl Ambience {
                 below: radiance(levels.up[i]),
                 sunward,
                 taken: left * (1.0 - share),
-                straight_taken,
+                scattered: if over > 0.0 { beneath / over } else { slabs[i].of_sky },
             });
             open *= slabs[i].of_sky;
             left *= share;
         }
         layers.reverse();
         // What goes with the first light is the sky's still, where the ground is lit.
-        let ground_diffuse = [0, 1, 2].map(|c| levels.down[0][c] + with_first[c] * straight_left[0]);
+        let ground_diffuse = [0, 1, 2].map(|c| levels.down[0][c] + with_first[c] * straight_left);
         let ground = radiance(levels.up[0]);
         Ambience {
             ground_diffuse,
@@ -184,6 +247,7 @@ impl Ambience {
             layers,
             // Half of what surrounds a droplet is sky, half is ground.
             fog: [0, 1, 2].map(|c| 0.5 * (ground_diffuse[c] / PI as f32 + ground[c])),
+            lifted,
         }
     }
 }
