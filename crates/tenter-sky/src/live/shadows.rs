@@ -20,6 +20,8 @@ const COARSER: [usize; 2] = [14, 26];
 /// Share of what drops and crystals scatter that leaves a light's direction: half is diffraction, within a degree or two (van de Hulst 1957,
 /// section 8.1).
 pub const TURNED: f32 = 0.5;
+/// Optical thickness of clouds that let little more through for it.
+const THICK: f32 = 4.0;
 /// Share of the air's light below that a layer must take to be worth a look.
 const LEAST_TAKEN: f32 = 0.01;
 /// How deep under the ground rays are followed, m.
@@ -149,13 +151,17 @@ fn left_at<R: Real>(rays: &Rays<R>, t: R, level: usize) -> [R; MAX_LIGHTS + 1] {
         }
         let z = p.altitude - R::splat(clouds.form.0.base);
         left[lights] = left[lights] * R::select(z.lt(zero), R::splat(around.scattered), one);
+        // Thick clouds stop all of it: what passes them goes between, and there is nothing left to turn.
+        let form = &clouds.form.0;
+        let turning = 1.0 - (1.0 - TURNED) * (-form.bulk * form.depth / THICK).exp();
         for (i, light) in scene.lights.iter().enumerate() {
             let toward = p.turn.local(light.direction());
-            depth[i] = depth[i] + clouds.shadow(i, level, [p.x, p.y, z], toward);
+            let shadow = clouds.shadow(i, level, [p.x, p.y, z], toward);
+            depth[i] = shadow.mul_add(R::splat(turning), depth[i]);
         }
     }
     for i in 0..lights {
-        left[i] = (depth[i] * R::splat(-TURNED)).exp();
+        left[i] = (-depth[i]).exp();
     }
     left
 }

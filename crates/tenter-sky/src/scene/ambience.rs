@@ -69,24 +69,47 @@ impl Slab {
 struct Levels {
     down: Vec<Rgb>,
     up: Vec<Rgb>,
+    /// Up under each slab, with what the air below it sends up.
+    below: Vec<Rgb>,
     straight: Vec<Rgb>,
     /// Of `down`, what has hardly turned.
     hardly: Vec<Rgb>,
-    /// Down from the sky, without what air sends back of the clouds' light.
+    /// Up without clouds.
+    bare: Vec<Rgb>,
+}
+
+/// Light that comes down at an altitude without clouds, on level ground: from the sky and from each light.
+struct Clear {
     sky: Rgb,
+    lights: Vec<Rgb>,
+    /// How much more the sky sheds there than at the eye.
+    brighter: Rgb,
+}
+
+impl Clear {
+    /// What goes up again from bare ground.
+    fn up(&self, albedo: Rgb) -> Rgb {
+        [0, 1, 2].map(|c| albedo[c] * (self.sky[c] + self.lights.iter().map(|v| v[c]).sum::<f32>()))
+    }
+
+    fn down(&self) -> f32 {
+        luminance(self.sky) + self.lights.iter().map(|v| luminance(*v)).sum::<f32>()
+    }
 }
 
 impl Levels {
-    /// The sky's light and the lights' (on level ground) come in at the top; slabs and ground send light to and fro
-    /// (the two-stream adding of slabs, for example Liou 2002, section 6.4), and so does the air over them, a share `air`: of what
-    /// goes up from bare ground the sky's light knows.
-    fn between(slabs: &[Slab], sky: Rgb, lights: &[Rgb], albedo: Rgb, air: Rgb) -> Levels {
+    /// The sky's light and the lights' come in at the top; slabs and ground send light to and fro (the two-stream adding of slabs, for
+    /// example Liou 2002, section 6.4), and so does the air over them, a share `air`: of what goes up from bare ground the sky's
+    /// light knows. `clear`: what there is at each level without clouds.
+    fn between(slabs: &[Slab], clear: &[Clear], albedo: Rgb, air: Rgb) -> Levels {
         let n = slabs.len();
         let left = |share: &dyn Fn(&(f32, f32, f32)) -> f32| {
-            let mut left = vec![lights.to_vec(); n + 1];
+            let mut left = vec![clear[n].lights.clone(); n + 1];
             for i in (0..n).rev() {
                 for (l, of_light) in slabs[i].of_lights.iter().enumerate() {
-                    left[i][l] = left[i + 1][l].map(|v| v * share(of_light));
+                    let (from, to) = (clear[i + 1].lights[l], clear[i].lights[l]);
+                    let by_air = |c: usize| if from[c] > 0.0 { to[c] / from[c] } else { 1.0 };
+                    left[i][l] = [0, 1, 2].map(|c| left[i + 1][l][c] * share(of_light) * by_air(c));
                 }
             }
             left
@@ -95,9 +118,27 @@ impl Levels {
         let sum = |level: &[Rgb], share: &dyn Fn(usize) -> f32, c: usize| -> f32 {
             level.iter().enumerate().map(|(l, v)| v[c] * share(l)).sum()
         };
+        let sky = clear[n].sky;
         let (mut down, mut up) = (vec![sky; n + 1], vec![[0.0; 3]; n + 1]);
         let straight: Vec<Rgb> =
             direct.iter().map(|level| [0, 1, 2].map(|c| sum(level, &|_| 1.0, c))).collect();
+        // What the air under a slab, down to the next one, scatters down of what gets there.
+        let of_air = |i: usize, c: usize| {
+            let whole = sum(&clear[i].lights, &|_| 1.0, c);
+            let there = if whole > 0.0 { straight[i][c] / whole } else { 1.0 };
+            (clear[i].sky[c] - clear[i + 1].sky[c]).max(0.0) * there
+        };
+        // And up, of what the lights lose on the way.
+        let up_of_air = |i: usize, c: usize| {
+            let lights = |level: usize| sum(&clear[level].lights, &|_| 1.0, c);
+            let lost = lights(i + 1) - lights(i) - (clear[i].sky[c] - clear[i + 1].sky[c]);
+            let there = if lights(i) > 0.0 { straight[i][c] / lights(i) } else { 0.0 };
+            (lost.max(0.0), lost.max(0.0) * there)
+        };
+        let mut bare = vec![clear[0].up(albedo); n + 1];
+        for i in 0..n {
+            bare[i + 1] = [0, 1, 2].map(|c| bare[i][c] + up_of_air(i, c).0);
+        }
         let hardly = direct.iter().zip(&nearly);
         let hardly: Vec<Rgb> = hardly
             .map(|(direct, nearly)| [0, 1, 2].map(|c| sum(nearly, &|_| 1.0, c) - sum(direct, &|_| 1.0, c)))
@@ -105,28 +146,25 @@ impl Levels {
         // Each turn adds a passage to and fro; what is left after these is nothing.
         for _ in 0..60 {
             for c in 0..3 {
-                let bare = albedo[c] * (sky[c] + straight[n][c]);
-                down[n][c] = sky[c] + air[c] * (up[n][c] - bare).max(0.0);
+                down[n][c] = sky[c] + air[c] * (up[n][c] - bare[n][c]).max(0.0);
                 for i in (0..n).rev() {
                     let Slab { of_sky, of_lights } = &slabs[i];
                     let scattered = sum(&direct[i + 1], &|l| of_lights[l].0 - of_lights[l].1, c);
-                    down[i][c] = of_sky * down[i + 1][c] + (1.0 - of_sky) * up[i][c] + scattered;
+                    let rising = up[i][c] + up_of_air(i, c).1;
+                    down[i][c] = of_sky * down[i + 1][c] + (1.0 - of_sky) * rising + scattered;
+                    down[i][c] += of_air(i, c);
                 }
                 up[0][c] = albedo[c] * (down[0][c] + straight[0][c]);
                 for i in 0..n {
                     let Slab { of_sky, of_lights } = &slabs[i];
                     let back = sum(&direct[i + 1], &|l| 1.0 - of_lights[l].0, c);
-                    up[i + 1][c] = of_sky * up[i][c] + (1.0 - of_sky) * down[i + 1][c] + back;
+                    let rising = up[i][c] + up_of_air(i, c).1;
+                    up[i + 1][c] = of_sky * rising + (1.0 - of_sky) * down[i + 1][c] + back;
                 }
             }
         }
-        Levels { down, up, straight, hardly, sky }
-    }
-
-    /// Flux up from the ground if there were no clouds.
-    fn over_bare_ground(&self, albedo: Rgb) -> Rgb {
-        let (sky, straight) = (self.sky, self.straight[self.straight.len() - 1]);
-        [0, 1, 2].map(|c| albedo[c] * (sky[c] + straight[c]))
+        let below = (0..n).map(|i| [0, 1, 2].map(|c| up[i][c] + up_of_air(i, c).1)).collect();
+        Levels { down, up, below, straight, hardly, bare }
     }
 
     /// Luminous flux down through a level.
@@ -168,47 +206,108 @@ struct Falling {
     sunward: Rgb,
 }
 
+impl Falling {
+    /// What comes from around the first light, on level ground.
+    fn with_first(&self, sky: &SkyLight) -> Rgb {
+        let up = sky.lights[0].direction()[2].max(0.0) as f32;
+        self.sunward.map(|v| v * up)
+    }
+
+    /// At another altitude than the eye's. What the lights have more there has not been scattered yet, and comes from the sky so
+    /// much less: all but what air sends up. The sky around the first light goes with it, the rest is even.
+    fn at(&self, medium: &Medium, sky: &SkyLight, eye: f64, altitude: f64) -> Clear {
+        let lights = |altitude: f64| -> Vec<Rgb> {
+            let up = |light: &Light| light.direction()[2].max(0.0) as f32;
+            sky.lights.iter().map(|light| light.clear(altitude).map(|v| v * up(light))).collect()
+        };
+        let (here, there) = (lights(eye), lights(altitude));
+        let to_rgb = &sky.lights[0].placed.in_sky.to_rgb;
+        let down = scattered_down(medium, [eye.min(altitude), eye.max(altitude)], to_rgb);
+        let brighter = if sky.painted.is_some() {
+            [1.0; 3]
+        } else {
+            [0, 1, 2].map(|c| {
+                let more: f32 = there.iter().zip(&here).map(|(there, here)| there[c] - here[c]).sum();
+                (1.0 - more * down[c] / self.level[c].max(1e-9)).max(LEAST_SKY)
+            })
+        };
+        let with_first = self.with_first(sky);
+        let mut lights = there;
+        for c in 0..3 {
+            lights[0][c] += with_first[c] * brighter[c];
+        }
+        let sky = [0, 1, 2].map(|c| (self.level[c] - with_first[c]) * brighter[c]);
+        Clear { sky, lights, brighter }
+    }
+}
+
+/// Least that is left of the sky's light higher up.
+const LEAST_SKY: f32 = 0.1;
+/// Share of what aerosol scatters that goes on down from a light above (its forward half; OPAC, Hess, Koepke and Schult 1998).
+const FORWARD: f32 = 0.9;
+
+/// Of what the air between two altitudes (m) scatters, the share that goes on down.
+fn scattered_down(medium: &Medium, [from, to]: [f64; 2], to_rgb: &LightToRgb) -> Rgb {
+    const STEPS: usize = 32;
+    let step = (to - from) / STEPS as f64;
+    let (mut down, mut all) = (Spectrum::ZERO, Spectrum::splat(1e-12));
+    for i in 0..STEPS {
+        let amounts = medium.amounts(from + (i as f64 + 0.5) * step);
+        for (by, share) in medium.scattering(&amounts).into_iter().zip([0.5, FORWARD, FORWARD]) {
+            all += by * step as f32;
+            down += by * (share * step as f32);
+        }
+    }
+    let share = Spectrum(std::array::from_fn(|b| down.0[b] / all.0[b]));
+    let (some, whole) = (to_rgb.convert(&share), to_rgb.convert(&Spectrum::splat(1.0)));
+    [0, 1, 2].map(|c| if whole[c] > 0.0 { some[c] / whole[c] } else { 0.0 })
+}
+
 /// Sine of the first light's height under which no part of the sky goes with it.
 const FADES_UNDER: f64 = 0.07;
 
 impl Ambience {
-    /// `clouds`: the layers' columns, from the lowest up; `tops`: the altitudes where they end, m.
+    /// `clouds`: the layers' columns, from the lowest up; `heights`: the altitudes of
+    /// their middles and tops, m.
     pub fn new(
         medium: &Medium,
         sky: &SkyLight,
         clouds: &[&Survey],
-        tops: &[f64],
+        heights: &[(f64, f64)],
         eye: f64,
         fog: Option<&Fog>,
     ) -> Ambience {
         let albedo = medium.ground_rgb;
         let around = sky.horizon_radiance();
-        let Falling { level, sunward } = sky.falling();
-        let up = |light: &Light| light.direction()[2].max(0.0) as f32;
-        let mut lights: Vec<Rgb> =
-            sky.lights.iter().map(|light| light.clear(0.0).map(|v| v * up(light))).collect();
-        // The sky around the first light goes with it, the rest is even.
-        let with_first = sunward.map(|v| v * up(&sky.lights[0]));
-        let level = [0, 1, 2].map(|c| level[c] - with_first[c]);
-        lights[0] = [0, 1, 2].map(|c| lights[0][c] + with_first[c]);
+        let falling = sky.falling();
+        let clear_at = |altitude: f64| falling.at(medium, sky, eye, altitude);
         // Fog takes from the lights only: it is thin beside what the sky's light comes through.
+        let fog_top = fog.map(|fog| fog.to as f64);
         let fog = fog.map(|fog| Slab { of_sky: 1.0, ..Slab::new(sky.lights, |f| f(fog.column())) });
         let slabs: Vec<Slab> = fog
             .into_iter()
             .chain(clouds.iter().map(|survey| Slab::new(sky.lights, |f| survey.mean(f))))
             .collect();
-        let highest = tops.iter().copied().fold(0.0, f64::max);
+        let highest = heights.iter().map(|(_, top)| *top).fold(0.0, f64::max);
         let air = sent_back_by_air(medium, highest, &sky.lights[0].placed.in_sky.to_rgb);
-        let levels = Levels::between(&slabs, level, &lights, albedo, air);
+        // Layers that cross are taken as one over the other.
+        let middles = heights.iter().scan(0.0f64, |over, (middle, _)| {
+            *over = over.max(*middle);
+            Some(*over)
+        });
+        let clear: Vec<Clear> = [0.0].into_iter().chain(fog_top).chain(middles).map(clear_at).collect();
+        let levels = Levels::between(&slabs, &clear, albedo, air);
         let radiance = |flux: Rgb| flux.map(|v| v / PI as f32);
         let lowest = slabs.len() - clouds.len();
-        let under_eye = tops.iter().take_while(|top| **top <= eye).count();
-        let bare = levels.over_bare_ground(albedo);
+        let under_eye = heights.iter().take_while(|(_, top)| *top <= eye).count();
         // Half of what surrounds the air is the ground's side.
         let lifted = match (under_eye, sky.painted) {
             (0, _) | (_, Some(_)) => [0.0; 3],
-            _ => [0, 1, 2]
-                .map(|c| 0.5 * (radiance(levels.up[lowest + under_eye])[c] - radiance(bare)[c]).max(0.0)),
+            _ => [0, 1, 2].map(|c| {
+                0.5 * (radiance(levels.up[lowest + under_eye])[c]
+                    - radiance(levels.bare[lowest + under_eye])[c])
+                    .max(0.0)
+            }),
         };
         let mut layers = Vec::with_capacity(clouds.len());
         let (mut open, mut left) = (1.0, 1.0);
@@ -216,20 +315,26 @@ impl Ambience {
         let mut straight_left = 1.0;
         for i in (lowest..slabs.len()).rev() {
             let overhead = radiance(levels.down[i + 1]);
-            let sunward = sunward.map(|v| v * straight_left);
-            let (above, under) = (levels.total_down(i + 1), levels.total_down(i));
+            let brighter = clear[i + 1].brighter;
+            let sunward = [0, 1, 2].map(|c| falling.sunward[c] * brighter[c] * straight_left);
+            let around = [0, 1, 2].map(|c| around[c] * brighter[c]);
+            // Shares of what there is without clouds.
+            let [above, under] =
+                [i + 1, i].map(|level| levels.total_down(level) / clear[level].down().max(1e-9));
             let share = if above > 0.0 { (under / above).min(1.0) } else { slabs[i].of_sky };
-            // Over the highest, the air's tables know of no clouds.
             let [over, beneath] = [i + 1, i].map(|level| {
+                // Over the highest, the air's tables know of no clouds.
+                let bare = levels.bare[level];
                 let up = if level == slabs.len() { bare } else { levels.up[level] };
-                luminance(levels.down[level]) + luminance(up) - luminance(levels.hardly[level])
+                let all = luminance(levels.down[level]) + luminance(up) - luminance(levels.hardly[level]);
+                all / (luminance(clear[level].sky) + luminance(bare)).max(1e-9)
             });
             straight_left *= slabs[i].of_lights[0].1;
             layers.push(Surroundings {
                 overhead,
                 // Layers above hide the clear sky's horizon.
                 around: [0, 1, 2].map(|c| overhead[c] + (around[c] - overhead[c]) * open),
-                below: radiance(levels.up[i]),
+                below: radiance(levels.below[i]),
                 sunward,
                 taken: left * (1.0 - share),
                 scattered: if over > 0.0 { beneath / over } else { slabs[i].of_sky },
@@ -239,7 +344,9 @@ impl Ambience {
         }
         layers.reverse();
         // What goes with the first light is the sky's still, where the ground is lit.
-        let ground_diffuse = [0, 1, 2].map(|c| levels.down[0][c] + with_first[c] * straight_left);
+        let with_first = falling.with_first(sky);
+        let ground_diffuse =
+            [0, 1, 2].map(|c| levels.down[0][c] + with_first[c] * clear[0].brighter[c] * straight_left);
         let ground = radiance(levels.up[0]);
         Ambience {
             ground_diffuse,

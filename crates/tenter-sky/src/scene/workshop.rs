@@ -245,7 +245,13 @@ impl Workshop {
             })
             .collect();
         let bands = Band::of(&heights);
-        let tops: Vec<f64> = clouds.iter().map(|c| (c.form.0.base + c.form.0.depth) as f64).collect();
+        let heights: Vec<(f64, f64)> = clouds
+            .iter()
+            .map(|c| {
+                let (base, depth) = (c.form.0.base as f64, c.form.0.depth as f64);
+                (base + 0.5 * depth, base + depth)
+            })
+            .collect();
         let surveys: Vec<&Survey> = clouds.iter().map(|c| &c.form.1).collect();
         let cover = 1.0 - surveys.iter().map(|survey| 1.0 - survey.cover()).product::<f64>();
         let highest = sky_height(&lights);
@@ -258,7 +264,7 @@ impl Workshop {
         let ambience = self.ambience.get(ambience_key, making, || {
             let painted = painted.as_deref();
             let light = SkyLight { lights: &lights, painted, night_glow, source: &sky.source };
-            Ambience::new(&air.medium, &light, &surveys, &tops, eye, fog.as_ref())
+            Ambience::new(&air.medium, &light, &surveys, &heights, eye, fog.as_ref())
         })?;
         let mut land = None;
         if sky.land.shown && !sky.land.muted {
