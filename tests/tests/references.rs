@@ -12,9 +12,8 @@ const CLOUDS: [f64; 2] = [10.0, 30.0];
 const FARTHER: &[(&str, [f64; 2])] = &[("dust-over-the-sea", [5.0, 19.0]), ("gold-at-the-bar", [3.0, 14.0])];
 /// A reference less sure than this says little; where it is, the sky is only reported.
 const SURE_PERCENT: f64 = 12.5;
-const UNSURE: [&str; 8] = [
+const UNSURE: [&str; 7] = [
     "blue-hour",
-    "deck-under-the-balloon",
     "four-kinds-at-evening",
     "lid-over-the-harbour",
     "low-sun-bar",

@@ -57,7 +57,7 @@ fn what_is_filled_in_is_what_would_be_seen() {
         let errors = errors(&drawn, &seen);
         let mean = errors.iter().sum::<f64>() / errors.len() as f64;
         let most = errors[errors.len() * 99 / 100];
-        assert!(mean < 0.004 && most < 0.04, "{:?}: {mean} {most}", camera.projection);
+        assert!(mean < 0.004 && most < 0.07, "{:?}: {mean} {most}", camera.projection);
     }
 }
 

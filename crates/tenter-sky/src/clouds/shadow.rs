@@ -128,7 +128,12 @@ struct Broken<R: Real> {
     per_along: R,
     /// Share that a cloud of that length stops.
     stopped: R,
+    /// How much of this holds: cells much finer than clouds know their edges.
+    holds: R,
 }
+
+/// Cells over clouds' widths between which edges are lost.
+const LOST: [f32; 2] = [0.06, 0.15];
 
 impl<R: Real> Broken<R> {
     /// `cosine`, `sine`: of the light's height.
@@ -138,7 +143,12 @@ impl<R: Real> Broken<R> {
         let across = R::splat(cell.min(density.body)) / cosine.max(R::splat(1e-3));
         let along = depth.min(across);
         let stopped = R::splat(1.0) - (along * R::splat(-density.core)).exp();
-        Broken { per_core: R::splat(1.0 / density.core.max(1e-9)), per_along: R::splat(1.0) / along, stopped }
+        Broken {
+            per_core: R::splat(1.0 / density.core.max(1e-9)),
+            per_along: R::splat(1.0) / along,
+            stopped,
+            holds: R::splat(((cell / density.body - LOST[0]) / (LOST[1] - LOST[0])).clamp(0.0, 1.0)),
+        }
     }
 
     /// Extinction that stops what clouds of this mean extinction do.
@@ -148,7 +158,7 @@ impl<R: Real> Broken<R> {
         let left = (R::splat(1.0) - filled * self.stopped).max(R::splat(1e-20));
         // Whole clouds are what they are, however little their exponential leaves.
         let broken = -left.ln() * self.per_along;
-        R::select(R::splat(0.98).lt(filled), mean, broken.min(mean))
+        R::select(R::splat(0.98).lt(filled), mean, mean.lerp(broken.min(mean), self.holds))
     }
 }
 
