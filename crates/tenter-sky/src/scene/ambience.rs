@@ -213,26 +213,14 @@ impl Falling {
         self.sunward.map(|v| v * up)
     }
 
-    /// At another altitude than the eye's. What the lights have more there has not been scattered yet, and comes from the sky so
-    /// much less: all but what air sends up. The sky around the first light goes with it, the rest is even.
-    fn at(&self, medium: &Medium, sky: &SkyLight, eye: f64, altitude: f64) -> Clear {
-        let lights = |altitude: f64| -> Vec<Rgb> {
-            let up = |light: &Light| light.direction()[2].max(0.0) as f32;
-            sky.lights.iter().map(|light| light.clear(altitude).map(|v| v * up(light))).collect()
-        };
-        let (here, there) = (lights(eye), lights(altitude));
-        let to_rgb = &sky.lights[0].placed.in_sky.to_rgb;
-        let down = scattered_down(medium, [eye.min(altitude), eye.max(altitude)], to_rgb);
-        let brighter = if sky.painted.is_some() {
-            [1.0; 3]
-        } else {
-            [0, 1, 2].map(|c| {
-                let more: f32 = there.iter().zip(&here).map(|(there, here)| there[c] - here[c]).sum();
-                (1.0 - more * down[c] / self.level[c].max(1e-9)).max(LEAST_SKY)
-            })
-        };
+    /// At another altitude than the eye's: so much more or less as there is air above that scatters down what the lights send it. The
+    /// sky around the first light goes with it, the rest is even.
+    fn at(&self, sky: &SkyLight, over: &Scattering, eye: f64, altitude: f64) -> Clear {
+        let (here, there) = (over.above(eye), over.above(altitude));
+        let ratio = |c: usize| if here[c] > 0.0 { there[c] / here[c] } else { 1.0 };
+        let brighter = if sky.painted.is_some() { [1.0; 3] } else { [0, 1, 2].map(ratio) };
         let with_first = self.with_first(sky);
-        let mut lights = there;
+        let mut lights = sky.on_level_ground(altitude);
         for c in 0..3 {
             lights[0][c] += with_first[c] * brighter[c];
         }
@@ -241,26 +229,47 @@ impl Falling {
     }
 }
 
-/// Least that is left of the sky's light higher up.
-const LEAST_SKY: f32 = 0.1;
-/// Share of what aerosol scatters that goes on down from a light above (its forward half; OPAC, Hess, Koepke and Schult 1998).
-const FORWARD: f32 = 0.9;
+/// Light that clear air scatters down, by all that lies over an altitude (once scattered).
+struct Scattering {
+    /// Every [`Scattering::STEP`] m from the ground.
+    above: Vec<Rgb>,
+}
 
-/// Of what the air between two altitudes (m) scatters, the share that goes on down.
-fn scattered_down(medium: &Medium, [from, to]: [f64; 2], to_rgb: &LightToRgb) -> Rgb {
-    const STEPS: usize = 32;
-    let step = (to - from) / STEPS as f64;
-    let (mut down, mut all) = (Spectrum::ZERO, Spectrum::splat(1e-12));
-    for i in 0..STEPS {
-        let amounts = medium.amounts(from + (i as f64 + 0.5) * step);
-        for (by, share) in medium.scattering(&amounts).into_iter().zip([0.5, FORWARD, FORWARD]) {
-            all += by * step as f32;
-            down += by * (share * step as f32);
+impl Scattering {
+    const STEP: f64 = 500.0;
+    const STEPS: usize = 120;
+
+    /// Of a light at a cosine `m` to the zenith the Eddington approximation sends `(1 + 3/2 g m) / 2` of what is scattered on down (Meador and Weaver
+    /// 1980, table 1).
+    fn new(medium: &Medium, sky: &SkyLight) -> Scattering {
+        let asymmetry = [0.0, medium.aerosol.moment(1), medium.dust.moment(1)];
+        let mut above = vec![[0.0; 3]; Self::STEPS + 1];
+        for i in (0..Self::STEPS).rev() {
+            let altitude = (i as f64 + 0.5) * Self::STEP;
+            let scattered = medium.scattering(&medium.amounts(altitude));
+            above[i] = above[i + 1];
+            for light in sky.lights {
+                let up = light.direction()[2].max(0.0) as f32;
+                let mut down = Spectrum::ZERO;
+                for (by, g) in scattered.iter().zip(asymmetry) {
+                    down += *by * (0.5 + 0.75 * g * up).min(0.95);
+                }
+                let to_rgb = &light.placed.in_sky.to_rgb;
+                let (down, all) = (to_rgb.convert(&down), to_rgb.convert(&Spectrum::splat(1.0)));
+                let lit = light.clear(altitude);
+                for c in 0..3 {
+                    above[i][c] += if all[c] > 0.0 { lit[c] * down[c] / all[c] } else { 0.0 };
+                }
+            }
         }
+        Scattering { above }
     }
-    let share = Spectrum(std::array::from_fn(|b| down.0[b] / all.0[b]));
-    let (some, whole) = (to_rgb.convert(&share), to_rgb.convert(&Spectrum::splat(1.0)));
-    [0, 1, 2].map(|c| if whole[c] > 0.0 { some[c] / whole[c] } else { 0.0 })
+
+    fn above(&self, altitude: f64) -> Rgb {
+        let x = (altitude / Self::STEP).clamp(0.0, Self::STEPS as f64 - 1e-3);
+        let (i, f) = (x as usize, (x % 1.0) as f32);
+        [0, 1, 2].map(|c| self.above[i][c] + (self.above[i + 1][c] - self.above[i][c]) * f)
+    }
 }
 
 /// Sine of the first light's height under which no part of the sky goes with it.
@@ -280,7 +289,8 @@ impl Ambience {
         let albedo = medium.ground_rgb;
         let around = sky.horizon_radiance();
         let falling = sky.falling();
-        let clear_at = |altitude: f64| falling.at(medium, sky, eye, altitude);
+        let over = Scattering::new(medium, sky);
+        let clear_at = |altitude: f64| falling.at(sky, &over, eye, altitude);
         // Fog takes from the lights only: it is thin beside what the sky's light comes through.
         let fog_top = fog.map(|fog| fog.to as f64);
         let fog = fog.map(|fog| Slab { of_sky: 1.0, ..Slab::new(sky.lights, |f| f(fog.column())) });
@@ -360,6 +370,12 @@ impl Ambience {
 }
 
 impl SkyLight<'_> {
+    /// What comes straight from each light through clear air, on level ground at an altitude.
+    fn on_level_ground(&self, altitude: f64) -> Vec<Rgb> {
+        let up = |light: &Light| light.direction()[2].max(0.0) as f32;
+        self.lights.iter().map(|light| light.clear(altitude).map(|v| v * up(light))).collect()
+    }
+
     /// Radiance of the clear sky in one direction as it lights things, without the discs.
     fn radiance(&self, d: [f64; 3], filter: Rgb) -> Rgb {
         let at = d.map(|v| Scalar(v as f32));
