@@ -128,12 +128,12 @@ struct Broken<R: Real> {
     per_along: R,
     /// Share that a cloud of that length stops.
     stopped: R,
-    /// How much of this holds: cells much finer than clouds know their edges.
+    /// How much of this holds: fine cells know the edges of clouds.
     holds: R,
 }
 
-/// Cells over clouds' widths between which edges are lost.
-const LOST: [f32; 2] = [0.06, 0.15];
+/// Widths of cells, m, between which the soft edges of clouds are lost, which are some fifty metres wide.
+const LOST: [f32; 2] = [70.0, 150.0];
 
 impl<R: Real> Broken<R> {
     /// `cosine`, `sine`: of the light's height.
@@ -147,7 +147,7 @@ impl<R: Real> Broken<R> {
             per_core: R::splat(1.0 / density.core.max(1e-9)),
             per_along: R::splat(1.0) / along,
             stopped,
-            holds: R::splat(((cell / density.body - LOST[0]) / (LOST[1] - LOST[0])).clamp(0.0, 1.0)),
+            holds: R::splat(((cell - LOST[0]) / (LOST[1] - LOST[0])).clamp(0.0, 1.0)),
         }
     }
 
