@@ -18,6 +18,10 @@ use crate::simd::Real;
 /// Asymmetry of droplets near 10 um (Mie; see [`super::mie`]).
 pub const ASYMMETRY: f32 = 0.86;
 
+/// Share of what drops and crystals scatter that leaves its direction by more than a degree or two: the rest is diffraction (van de Hulst
+/// 1957, section 8.1).
+pub const LEAVES_DIRECTION: f32 = 0.5;
+
 /// How much of each surrounding reaches a point by many scatterings.
 pub struct Reach<R: Real> {
     /// Multiples of the sun's irradiance over 4 pi, and how much of it flows downward (see [`Reach::lean`]).
@@ -43,14 +47,13 @@ pub struct Reach<R: Real> {
 #[inline(always)]
 pub fn reach<R: Real>(above: R, below: R, beside: R, to_sun: R, facing: R, flow: R) -> Reach<R> {
     let b = conductance(below);
-    let (up, aside) = (R::splat(1.0) / above.max(R::splat(1e-3)), R::splat(1.0) / beside.max(R::splat(1e-3)));
-    let square = up * up + aside * aside;
-    let near = conductance(R::splat(1.0) / square.sqrt());
-    let a = near * up * up / square;
+    let (facing_up, facing_aside) = facings(above, beside);
+    let near = conductance(nearest(above, beside));
+    let a = near * facing_up;
     // Of four sides, only one is near on a heap's flank; the others are as far off as the heap is large.
     let far = (above + below) * R::splat(2.0);
     let s_far = conductance(beside * R::splat(3.0) + far + R::splat(6.0));
-    let sides = near * aside * aside / square + s_far * R::splat(3.0);
+    let sides = near * facing_aside + s_far * R::splat(3.0);
     let inverse = R::splat(1.0) / (a + b + sides);
     let from_sun = conductance(to_sun * facing);
     let sum = (a + b + sides).max(from_sun + b * R::splat(0.5));
@@ -66,6 +69,26 @@ pub fn reach<R: Real>(above: R, below: R, beside: R, to_sun: R, facing: R, flow:
         below: b * inverse,
         lean,
     }
+}
+
+/// Distance of a plane that stands so far above a place and so far beside it.
+#[inline(always)]
+pub fn nearest<R: Real>(above: R, beside: R) -> R {
+    let (up, aside) = inverses(above, beside);
+    R::splat(1.0) / (up * up + aside * aside).sqrt()
+}
+
+/// How much that plane faces up and sideways; both add up to one.
+#[inline(always)]
+fn facings<R: Real>(above: R, beside: R) -> (R, R) {
+    let (up, aside) = inverses(above, beside);
+    let square = up * up + aside * aside;
+    (up * up / square, aside * aside / square)
+}
+
+#[inline(always)]
+fn inverses<R: Real>(above: R, beside: R) -> (R, R) {
+    (R::splat(1.0) / above.max(R::splat(1e-3)), R::splat(1.0) / beside.max(R::splat(1e-3)))
 }
 
 /// One over the distance to where light ends, past the surface by Hopf's function (Hopf 1934; here by a fit,
@@ -124,5 +147,15 @@ mod tests {
         let slab = reach(Scalar(10.0), Scalar(10.0), Scalar(1e7), Scalar(10.0), Scalar(1.0), Scalar(1.0));
         let s = 10.0 * 0.14f32;
         assert!((slab.sun.0 - 5.0 * (0.71 + s) / (1.42 + 2.0 * s)).abs() < 0.05, "{}", slab.sun.0);
+    }
+
+    /// A plane straight above is as far as it is, one that slants nearer than it stands above and beside.
+    #[test]
+    fn planes_are_as_near_as_they_stand() {
+        let near = |above: f32, beside: f32| nearest(Scalar(above), Scalar(beside)).0;
+        assert!((near(5.0, 1e6) - 5.0).abs() < 1e-3 && (near(1e6, 7.0) - 7.0).abs() < 1e-3);
+        assert!((near(10.0, 10.0) - 10.0 / 2f32.sqrt()).abs() < 1e-3);
+        let (up, aside) = facings(Scalar(3.0), Scalar(4.0));
+        assert!((up.0 + aside.0 - 1.0).abs() < 1e-5 && up.0 > aside.0, "{} {}", up.0, aside.0);
     }
 }

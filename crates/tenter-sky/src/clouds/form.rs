@@ -6,6 +6,7 @@
 //! squares around the origin, each four times as wide as the one before. Lumps move the hull's surface out and in.
 
 use super::ageing::Ageing;
+use super::diffusion::LEAVES_DIRECTION;
 use super::distance::HullMap;
 use super::field::{Field, fibre_ends, surveyed_m};
 use super::lumps::{COARSEST, Lumps};
@@ -15,6 +16,8 @@ use crate::document::{CloudLayer, Family};
 use crate::simd::{Int, Kernel, Mask, Real, dispatch};
 use rayon::prelude::*;
 
+/// Optical thickness past which it no longer matters that half of what is scattered hardly turns.
+const THICK: f32 = 4.0;
 /// Width of single clouds, in cells: of heaps, and of others.
 const BODY: [f64; 2] = [0.3, 0.5];
 /// Nested maps.
@@ -59,6 +62,8 @@ pub struct CloudForm {
     fibrous: bool,
     /// Longest step inside, m.
     pub longest: f32,
+    /// Share of its optical depth that takes light out of its direction. Thick clouds stop all of it: what passes them goes between.
+    pub leaves: f32,
     /// About how wide single clouds are, m.
     pub body: f32,
     /// Width of the square that is surveyed, m.
@@ -275,12 +280,14 @@ impl CloudForm {
             n => profile.iter().sum::<f32>() / n as f32,
         };
         let extinction = (grain.extinction * densest) as f32;
+        let bulk = 0.85 * extinction * mean_share;
         CloudForm {
             family,
             base: anvil_from.unwrap_or(layer.base_m) as f32,
             depth: depth as f32,
             extinction,
-            bulk: 0.85 * extinction * mean_share,
+            bulk,
+            leaves: 1.0 - (1.0 - LEAVES_DIRECTION) * (-bulk * depth as f32 / THICK).exp(),
             profile,
             axes: [sin as f32, cos as f32],
             lean: lean.map(|l| l as f32),

@@ -16,7 +16,7 @@ mod sheets;
 mod stretches;
 
 pub use rays::SurfacePoint;
-pub use shadows::{Around, Shadows, TURNED};
+pub use shadows::{Around, Shadows};
 
 use crate::air::{Corners, Front, lobe, narrow};
 use crate::document::Family;

@@ -17,11 +17,6 @@ pub const FIRST: f32 = 400.0;
 pub const GROWTH: f32 = 1.135;
 /// Where shadows lie farther apart than the cells of a coarser grid, that one is asked: it blurs what would else show as slices.
 const COARSER: [usize; 2] = [14, 26];
-/// Share of what drops and crystals scatter that leaves a light's direction: half is diffraction, within a degree or two (van de Hulst 1957,
-/// section 8.1).
-pub const TURNED: f32 = 0.5;
-/// Optical thickness of clouds that let little more through for it.
-const THICK: f32 = 4.0;
 /// Share of the air's light below that a layer must take to be worth a look.
 const LEAST_TAKEN: f32 = 0.01;
 /// How deep under the ground rays are followed, m.
@@ -151,13 +146,11 @@ fn left_at<R: Real>(rays: &Rays<R>, t: R, level: usize) -> [R; MAX_LIGHTS + 1] {
         }
         let z = p.altitude - R::splat(clouds.form.0.base);
         left[lights] = left[lights] * R::select(z.lt(zero), R::splat(around.scattered), one);
-        // Thick clouds stop all of it: what passes them goes between, and there is nothing left to turn.
-        let form = &clouds.form.0;
-        let turning = 1.0 - (1.0 - TURNED) * (-form.bulk * form.depth / THICK).exp();
+        let leaves = R::splat(clouds.form.0.leaves);
         for (i, light) in scene.lights.iter().enumerate() {
             let toward = p.turn.local(light.direction());
             let shadow = clouds.shadow(i, level, [p.x, p.y, z], toward);
-            depth[i] = shadow.mul_add(R::splat(turning), depth[i]);
+            depth[i] = shadow.mul_add(leaves, depth[i]);
         }
     }
     for i in 0..lights {

@@ -5,7 +5,7 @@
 //! is multiplied by what [`SlabLight`] has for an even one of that thickness, over what this has for the same.
 
 use crate::air::lobe;
-use crate::clouds::diffusion::{ASYMMETRY, Reach, not_yet_scattered, reach};
+use crate::clouds::diffusion::{ASYMMETRY, Reach, nearest, not_yet_scattered, reach};
 use crate::clouds::slab::{AS_DROPLETS, Between, DIRECTIONS, LIGHT, OUT, SIDES, SlabLight, THICKNESS, TURN};
 use crate::scene::{Light, MAX_LIGHTS};
 use crate::simd::{Real, Scalar};
@@ -78,7 +78,10 @@ impl<R: Real> Scattered<R> {
     #[inline(always)]
     pub fn in_heap(&self) -> (Reach<R>, [R; 4]) {
         let (zero, one) = (R::splat(0.0), R::splat(1.0));
-        let facing = self.up.max(zero).mul_add(R::splat(0.3), R::splat(0.6));
+        let usual = self.up.max(zero).mul_add(R::splat(0.3), R::splat(0.6));
+        // Where the way toward the light is hardly longer than that to the nearest surface, this one faces it.
+        let near = nearest(self.above, self.beside) / self.depth.max(R::splat(1e-3));
+        let facing = usual.max(near.min(one));
         let r = reach(self.above, self.below, self.beside, self.depth, facing, self.up);
         let through = self.through(facing);
         // The sides of a heap are lit and dark at once: its shares hold for all of the terms.

@@ -5,8 +5,10 @@
 
 mod ambience;
 mod fog;
+mod levels;
 mod lights;
 mod settled;
+mod sky_light;
 mod workshop;
 
 pub use ambience::{Ambience, Surroundings};
@@ -161,6 +163,11 @@ impl Band {
 impl Light {
     pub fn direction(&self) -> [f64; 3] {
         self.placed.in_sky.direction
+    }
+
+    /// Sine of its height over level ground, none below.
+    pub fn up(&self) -> f32 {
+        self.direction()[2].max(0.0) as f32
     }
 
     /// Its light on a plane that faces it at an altitude, clouds and fog left out, lx in linear Rec.709.

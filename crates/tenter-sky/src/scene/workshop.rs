@@ -1,7 +1,7 @@
 //! Where scenes are made and their parts kept.
 
-use super::ambience::SkyLight;
 use super::settled::settled;
+use super::sky_light::SkyLight;
 use super::{Ambience, Band, Clouds, Fog, Horizon, Light, MAX_LIGHTS, Scene, Shading, placed_lights};
 use crate::air::{Air, AirView, Fineness, Making, SkyColour, SunlightTable};
 use crate::clouds::form::{CloudForm, Survey};
@@ -299,7 +299,7 @@ impl Workshop {
 fn fog_lit(fog: &Fog, lights: &[Light]) -> [Rgb; MAX_LIGHTS] {
     let mut lit = [[0.0; 3]; MAX_LIGHTS];
     for (lit, light) in lit.iter_mut().zip(lights) {
-        let depth = fog.column() / light.direction()[2].max(0.02);
+        let depth = fog.column() / f64::from(light.up().max(0.02));
         let mean = if depth > 1e-6 { (1.0 - (-depth).exp()) / depth } else { 1.0 };
         *lit = light.clear(fog.from as f64).map(|v| v * mean as f32);
     }
