@@ -90,14 +90,14 @@ fn a_deck_above_shades_what_lies_below() {
 fn layers_that_cross_are_seen_together() {
     let heaps = CloudLayer { cover: 0.4, ..layer(CloudKind::CumulusCongestus, "heaps") };
     let sheet = CloudLayer { base_m: 1800.0, cover: 0.6, ..layer(CloudKind::Stratocumulus, "sheet") };
-    let both = seen(&scene(&sky(vec![heaps.clone(), sheet.clone()])));
-    let (heaps, sheet) = (seen(&scene(&sky(vec![heaps]))), seen(&scene(&sky(vec![sheet]))));
-    let mut off: Vec<f32> =
-        both.iter().zip(heaps.iter().zip(&sheet)).map(|(both, (a, b))| (both.1 - a.1 * b.1).abs()).collect();
-    off.sort_by(f32::total_cmp);
-    // Where rays only graze an edge, steps that fall elsewhere meet more or less of it.
-    let [most, mean] = [off[off.len() * 99 / 100], off.iter().sum::<f32>() / off.len() as f32];
-    assert!(most < 0.06 && mean < 0.01, "{most} {mean}");
+    // By fine steps: usual ones fall elsewhere in a thin ledge when another layer is there too.
+    let seen =
+        |clouds: Vec<CloudLayer>| look_at(&scene(&sky(clouds)), &directions(), 0.002, Effort { step: 0.25 });
+    let both = seen(vec![heaps.clone(), sheet.clone()]);
+    let (heaps, sheet) = (seen(vec![heaps]), seen(vec![sheet]));
+    for ((both, heaps), sheet) in both.iter().zip(&heaps).zip(&sheet) {
+        assert!((both.1 - heaps.1 * sheet.1).abs() < 0.03, "{} for {}", both.1, heaps.1 * sheet.1);
+    }
 }
 
 #[test]

@@ -18,6 +18,8 @@ use crate::simd::{Mask, Real};
 /// Transmittance below which nothing behind is worth a step.
 const SPENT: f32 = 0.004;
 const MOST_STEPS: usize = 700;
+/// Steps through the open are no shorter, m, for usual effort.
+const FINEST: f32 = 4.0;
 /// Opacity that is lit by one look toward the sun: in heaps, and in sheets, whose wide thin shades would show grain.
 const ENOUGH: [f32; 2] = [0.12, 0.08];
 
@@ -86,7 +88,9 @@ fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> 
         let z = p.altitude - R::splat(form.base);
         let place = form.at(p.x, p.y, z, w);
         let step = R::splat(0.45 * look.effort.step / form.extinction).min(R::splat(form.longest));
-        met.longest = R::select(zero.le(place.inside), met.longest.min(step), met.longest);
+        let there =
+            R::select(zero.le(place.inside), step, (-place.inside).max(R::splat(FINEST * look.effort.step)));
+        met.longest = met.longest.min(there);
         met.inside = met.inside.max(place.inside);
         met.extinction = met.extinction + place.extinction;
         let thicker = thickest.lt(place.extinction);
@@ -125,7 +129,8 @@ fn march<R: Real>(look: &Look, band: &Band, way: &Way<R>, span: Span<R>, seen: &
     let mut gathered = Stretches::new();
 
     for taken in 0..=MOST_STEPS {
-        let active = t.lt(span.end) & R::splat(SPENT).lt(through);
+        // The last step ends with the span.
+        let active = t.le(span.end) & (t - step).lt(span.end) & R::splat(SPENT).lt(through);
         let done = taken == MOST_STEPS || !active.any();
         let p = rays.at(t);
         let w = (t * rays.pixel).max(R::splat(0.5));
@@ -151,15 +156,18 @@ fn march<R: Real>(look: &Look, band: &Band, way: &Way<R>, span: Span<R>, seen: &
 
         // In the open as far as the form promises, inside by optical depth, never finer than a pixel asks.
         let pixel = w * R::splat(0.7 * look.effort.step);
-        let open =
-            (-met.inside * R::splat(1.1 * look.effort.step)).max(pixel).max(R::splat(4.0 * look.effort.step));
+        let open = (-met.inside * R::splat(1.1 * look.effort.step))
+            .max(pixel)
+            .max(R::splat(FINEST * look.effort.step));
         // What is left behind a thick veil needs less care.
         let inside = met.longest * (R::splat(1.8) - through * R::splat(0.8));
         let inside = inside.max(pixel);
         let ahead = R::select(met.inside.lt(zero), open, inside.min(open.max(inside)));
         let came = step;
-        step = R::select(active, R::select(back, zero, ahead), step);
-        let next = R::select(back, surface, t + step);
+        let left = span.end - t;
+        let reaches = left.le(ahead) & (-met.inside).lt(left);
+        step = R::select(active, R::select(back, zero, R::select(reaches, left, ahead)), step);
+        let next = R::select(back, surface, R::select(reaches, span.end, t + step));
 
         // Light is looked up once enough cloud has come together, or when a ray comes out of it; each ray by itself,
         // so that nothing hangs on its neighbours. Air and colour change along the way: a stretch is closed once it
