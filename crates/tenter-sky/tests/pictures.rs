@@ -40,8 +40,11 @@ fn errors(a: &[f64], b: &[f64]) -> Vec<f64> {
 /// pixel along rays of its own.
 #[test]
 fn what_is_filled_in_is_what_would_be_seen() {
-    for camera in [Camera::latlong(192, 20.0), Camera::cube(44, 10.0), Camera::fisheye(96, 0.0)] {
-        let scene = scene_of(&sky_of(&[CloudKind::CumulusMediocris, CloudKind::CirrusFibratus], 30.0));
+    let sky = sky_of(&[CloudKind::CumulusMediocris, CloudKind::CirrusFibratus], 30.0);
+    // The lens' pixels are narrow enough for shadows along few rays.
+    let lens = Camera::lens(&sky.eye, 160, 90);
+    for camera in [Camera::latlong(192, 20.0), Camera::cube(44, 10.0), Camera::fisheye(96, 0.0), lens] {
+        let scene = scene_of(&sky);
         let picture = draw(&scene, &camera);
         let shown: Vec<(usize, [f64; 3])> = (0..camera.width * camera.height)
             .filter_map(|i| {
@@ -57,7 +60,7 @@ fn what_is_filled_in_is_what_would_be_seen() {
         let errors = errors(&drawn, &seen);
         let mean = errors.iter().sum::<f64>() / errors.len() as f64;
         let most = errors[errors.len() * 99 / 100];
-        assert!(mean < 0.004 && most < 0.07, "{:?}: {mean} {most}", camera.projection);
+        assert!(mean < 0.004 && most < 0.04, "{:?}: {mean} {most}", camera.projection);
     }
 }
 

@@ -12,8 +12,9 @@ use crate::spectrum::Rgb;
 
 /// Largest difference between a cell's corners, as a share of the brightest channel, that pixels between are taken from, for usual steps.
 const AGREE: f32 = 0.025;
-/// Pixels between rays whose shadows in the air are looked for.
+/// Most pixels between rays whose shadows in the air are looked for, and widest angle, radians.
 const SPACING: usize = 4;
+const WIDEST: f64 = 0.04;
 /// Pixels along the blocks that packets are taken from.
 const BLOCK: usize = 8;
 
@@ -33,45 +34,49 @@ pub fn draw(scene: &Scene, camera: &Camera, tile: Area, effort: Effort) -> Vec<R
 /// The shadows in a tile's air: along a grid of rays, or along each pixel's own where a grid would reach over a seam.
 struct AirShadows {
     followed: Option<Shadows>,
-    /// Rays along a row of the grid; none for pixels' own.
-    across: Option<usize>,
+    /// Rays along a row of the grid and pixels between them; none for pixels' own.
+    grid: Option<[usize; 2]>,
 }
 
 impl AirShadows {
     fn over(scene: &Scene, camera: &Camera, tile: Area, own: &[Option<[f64; 3]>]) -> AirShadows {
-        let (across, down) = (tile.width.div_ceil(SPACING) + 1, tile.height.div_ceil(SPACING) + 1);
+        let pixel = camera.pixel_angle();
+        let spacing = ((WIDEST / pixel) as usize).min(SPACING);
+        let (across, down) =
+            (tile.width.div_ceil(spacing.max(1)) + 1, tile.height.div_ceil(spacing.max(1)) + 1);
         let grid: Option<Vec<[f64; 3]>> = (0..across * down)
             .map(|i| {
-                let (x, y) = (i % across * SPACING, i / across * SPACING);
+                let (x, y) = (i % across * spacing, i / across * spacing);
                 camera.direction((tile.x + x) as f64, (tile.y + y) as f64)
             })
             .collect();
-        let near = (2.0 * SPACING as f64 * camera.pixel_angle()).cos();
+        let near = (2.0 * spacing as f64 * pixel).cos();
         let apart = |a: [f64; 3], b: [f64; 3]| a[0] * b[0] + a[1] * b[1] + a[2] * b[2] < near;
-        let whole = grid.filter(|grid| {
+        let whole = grid.filter(|_| spacing > 1).filter(|grid| {
             (0..across * down).all(|i| {
                 let right = i % across + 1 < across && apart(grid[i], grid[i + 1]);
                 let below = i + across < grid.len() && apart(grid[i], grid[i + across]);
                 !right && !below
             })
         });
-        let pixel = camera.pixel_angle();
         match whole {
-            Some(grid) => AirShadows { followed: Shadows::along(scene, &grid, pixel), across: Some(across) },
+            Some(grid) => {
+                AirShadows { followed: Shadows::along(scene, &grid, pixel), grid: Some([across, spacing]) }
+            }
             None => {
                 let own: Vec<[f64; 3]> = own.iter().map(|d| d.unwrap_or([0.0, 0.0, 1.0])).collect();
-                AirShadows { followed: Shadows::along(scene, &own, pixel), across: None }
+                AirShadows { followed: Shadows::along(scene, &own, pixel), grid: None }
             }
         }
     }
 
     /// The followed rays around some pixels of a tile so wide.
     fn around(&self, pixels: &[usize], width: usize) -> Around {
-        let Some(across) = self.across else { return Around::themselves(pixels) };
+        let Some([across, spacing]) = self.grid else { return Around::themselves(pixels) };
         let mut around = Around::none();
         for lane in 0..16 {
             let pixel = pixels[lane.min(pixels.len() - 1)];
-            let place = [pixel % width, pixel / width].map(|v| (v as f32 + 0.5) / SPACING as f32);
+            let place = [pixel % width, pixel / width].map(|v| (v as f32 + 0.5) / spacing as f32);
             let [fu, fv] = place.map(f32::fract);
             let first = place[1] as usize * across + place[0] as usize;
             let weights = [(1.0 - fu) * (1.0 - fv), fu * (1.0 - fv), (1.0 - fu) * fv, fu * fv];
