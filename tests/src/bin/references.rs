@@ -48,7 +48,7 @@ fn main() -> Result<()> {
     Ok(())
 }
 
-/// How much too bright (percent) and how bright (thousands of cd/m2) a sky is from north over east to north, and from the zenith down.
+/// How much too bright (percent) and how bright (thousands of cd/m2) a sky is, from south over west, north and east, and from the zenith down.
 fn tell_where(slug: &str) -> Result<()> {
     const BLOCK: usize = 4;
     let starter = tenter_app::starters::find(slug).context("no such starter")?;

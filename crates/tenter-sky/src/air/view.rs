@@ -471,4 +471,40 @@ mod tests {
             }
         }
     }
+
+    /// What has been scattered before is a part of the air's light; what it would scatter of an even light is no more than it hides.
+    #[test]
+    fn parts_of_the_air_in_front_agree() {
+        let air = Air::new(&document::Air { visibility_km: 20.0, ..Default::default() }, Fineness::Full);
+        let view = AirView::new(&air, 2.0, &SunInSky::in_the_south(12.0), Fineness::Full);
+        let (mut toward, mut away) = (0.0, 0.0);
+        for (e, a) in [(3.0f64, 180.0f64), (12.0, 176.0), (30.0, 90.0), (4.0, 10.0), (80.0, 0.0)] {
+            let ((sa, ca), (se, ce)) = (a.to_radians().sin_cos(), e.to_radians().sin_cos());
+            let d = [ce * sa, ce * ca, se];
+            let (s, c) = 12f64.to_radians().sin_cos();
+            let phase = narrow(Scalar((-d[1] * c + d[2] * s) as f32));
+            let corners = view.front.corners(d.map(|v| Scalar(v as f32)));
+            let mut before = 0.0;
+            for distance in [300.0, 3000.0, 20_000.0, 300_000.0] {
+                let whole = view.front.up_to(&corners, Scalar(distance), phase);
+                let [all, many] = view.front.light_up_to(&corners, Scalar(distance), phase);
+                let even = view.front.even_up_to(&corners, Scalar(distance));
+                for c in 0..3 {
+                    assert_eq!(all[c].0, whole.light[c].0);
+                    assert!(many[c].0 >= 0.0 && many[c].0 <= all[c].0 * 1.001, "{} {}", many[c].0, all[c].0);
+                    assert!(even[c].0 >= 0.0 && even[c].0 <= 1.02 - whole.through[c].0, "{e} {a} {distance}");
+                }
+                assert!(even[1].0 >= before);
+                before = even[1].0;
+                let share = many[1].0 / all[1].0;
+                match (a as i32, distance as i32) {
+                    (176, 20_000) => toward = share,
+                    (10, 20_000) => away = share,
+                    _ => {}
+                }
+            }
+        }
+        // Beside a low sun nearly all comes straight from it.
+        assert!(toward < 0.25 && toward < 0.6 * away, "{toward} {away}");
+    }
 }

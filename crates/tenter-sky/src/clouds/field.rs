@@ -251,7 +251,7 @@ pub fn surveyed_m(layer: &CloudLayer) -> f64 {
 fn outlined(kind: CloudKind, cover: f64) -> f64 {
     const CUT: [f64; 7] = [0.0, 0.05, 0.2, 0.5, 0.8, 0.95, 1.0];
     let given = match kind {
-        CloudKind::CumulusHumilis => [0.0, 0.039, 0.184, 0.492, 0.773, 0.895, 1.0],
+        CloudKind::CumulusHumilis => [0.0, 0.039, 0.184, 0.492, 0.773, 0.909, 1.0],
         CloudKind::CumulusMediocris => [0.0, 0.042, 0.182, 0.489, 0.772, 0.926, 1.0],
         CloudKind::CumulusCongestus => [0.0, 0.058, 0.214, 0.514, 0.783, 0.929, 1.0],
         CloudKind::Cumulonimbus => [0.0, 0.042, 0.175, 0.462, 0.758, 0.925, 1.0],
@@ -811,5 +811,58 @@ impl Kernel for Swells {
             }
         }
         out
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::air::Fineness;
+
+    /// None is none and all is all; between, more is more, for every kind.
+    #[test]
+    fn outlines_follow_the_cover_asked() {
+        for kind in CloudKind::ALL {
+            let at: Vec<f64> = (0..=100).map(|i| outlined(kind, i as f64 / 100.0)).collect();
+            assert_eq!((at[0], at[100]), (0.0, 1.0), "{kind:?}");
+            assert!(at.windows(2).all(|pair| pair[0] < pair[1]), "{kind:?}: {at:?}");
+            assert!(at.iter().enumerate().all(|(i, v)| (v - i as f64 / 100.0).abs() < 0.08), "{kind:?}");
+        }
+    }
+
+    /// Patches lie all over the square, none on another, and are the square itself where they fill it.
+    #[test]
+    fn patches_lie_all_over_the_square() {
+        const OVER: f64 = 64_000.0;
+        for step in [1000.0, 250.0] {
+            let east =
+                patches(64, step, OVER, Fineness::Draft.into(), |_, _, tile| tile.each(|x, _, _| x as f32));
+            let north =
+                patches(64, step, OVER, Fineness::Draft.into(), |_, _, tile| tile.each(|_, y, _| y as f32));
+            assert_eq!(east.len(), 64 * 64);
+            for values in [&east, &north] {
+                let mean = values.iter().sum::<f32>() / values.len() as f32;
+                assert!(mean.abs() as f64 <= step, "{mean}");
+                let most = values.iter().fold(0.0f32, |a, b| a.max(b.abs())) as f64;
+                assert!(most <= 0.5 * OVER && most > 0.35 * OVER, "{most}");
+            }
+            let mut places: Vec<(i64, i64)> =
+                east.iter().zip(&north).map(|(x, y)| (*x as i64, *y as i64)).collect();
+            places.sort_unstable();
+            places.dedup();
+            assert_eq!(places.len(), 64 * 64, "{step}");
+        }
+    }
+
+    /// Cells of any size are surveyed over a square that holds some of them.
+    #[test]
+    fn the_surveyed_square_holds_some_cells() {
+        for kind in CloudKind::ALL {
+            for cell_size_m in [50.0, 2000.0, 200_000.0] {
+                let layer = CloudLayer { cell_size_m, ..kind.usual() };
+                let over = surveyed_m(&layer);
+                assert!(over >= 100_000.0 && over >= 3.0 * cell_size_m, "{kind:?} {cell_size_m}: {over}");
+            }
+        }
     }
 }

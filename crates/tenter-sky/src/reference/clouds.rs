@@ -444,6 +444,54 @@ mod tests {
         }
     }
 
+    /// Collisions are drawn as often as the bound says, and all of a ray is looked at: nowhere is cloud left out between two looks.
+    #[test]
+    fn collisions_are_drawn_by_the_bound() {
+        const BOUND: f64 = 0.02;
+        const LENGTH: f64 = 1000.0;
+        let phase = DropletPhase::new(10.0);
+        let part =
+            || Part { body: Body::Slab, base: 0.0, top: LENGTH, bound: BOUND, phase: Turns::new(&phase) };
+        let planet = 6.371e6;
+        let from = DVec3::new(0.0, 0.0, planet);
+        let mut rng = Rng::with_seed(6);
+        const RAYS: usize = 4000;
+        let (mut all, mut low) = (0usize, 0usize);
+        for _ in 0..RAYS {
+            let mut last = 0.0;
+            part().walk(planet, from, DVec3::Z, f64::MAX, &mut rng, |at, share, _| {
+                assert!(at >= last && at < LENGTH + 1e-6 && share == 1.0, "{at} {share}");
+                last = at;
+                all += 1;
+                low += usize::from(at < 0.25 * LENGTH);
+                true
+            });
+        }
+        let mean = all as f64 / RAYS as f64;
+        assert!((mean / (BOUND * LENGTH) - 1.0).abs() < 0.01, "{mean}");
+        assert!((low as f64 / all as f64 - 0.25).abs() < 0.01, "{low} of {all}");
+    }
+
+    /// A cloud without water is none, and a way that ends before a cloud meets nothing.
+    #[test]
+    fn clouds_without_water_are_not_met() {
+        let phase = DropletPhase::new(10.0);
+        let part =
+            |bound: f64| Part { body: Body::Slab, base: 500.0, top: 900.0, bound, phase: Turns::new(&phase) };
+        let planet = 6.371e6;
+        let from = DVec3::new(0.0, 0.0, planet);
+        let mut rng = Rng::with_seed(8);
+        let empty = CloudField { parts: vec![part(0.0)], planet };
+        let dense = CloudField { parts: vec![part(10.0)], planet };
+        assert_eq!(empty.through(from, DVec3::Z, &mut rng), 1.0);
+        assert!(empty.meet(from, DVec3::Z, 1e6, &mut rng).is_none());
+        assert_eq!(dense.through(from, DVec3::Z, &mut rng), 0.0);
+        assert!(dense.meet(from, DVec3::Z, 499.0, &mut rng).is_none());
+        let met = dense.meet(from, DVec3::Z, 1e6, &mut rng).expect("a wall of cloud");
+        assert!(met.distance >= 500.0 && met.distance < 505.0 && met.part == 0, "{}", met.distance);
+        assert!(dense.meet(from, -DVec3::Z, 100.0, &mut rng).is_none());
+    }
+
     /// Splitting changes what comes from where, not how much: weights add up to what paths that are never split have.
     #[test]
     fn split_paths_weigh_what_whole_ones_do() {
