@@ -1,12 +1,12 @@
-//! What the reference integrator takes for one heap: `cargo run --workspace --example heap_reference` follows light through a fair-weather
-//! heap of optical thickness 60 that fills a picture of 240 x 135, all orders, for a minute on all threads, and prints the
+//! What the reference integrator takes for one heap: `cargo run --workspace --example heap_reference` follows light through one
+//! fair-weather heap of optical thickness 60 that fills a picture of 240 x 135, all orders, for a minute on all threads, and prints the
 //! noise left, CPU seconds times its square, and how often paths are scattered.
 
 use fastrand::Rng;
 use std::time::Instant;
 use tenter_sky::air::Fineness;
 use tenter_sky::camera::Camera;
-use tenter_sky::document::{CloudKind, CloudLayer, Eye, Placement, Sky};
+use tenter_sky::document::{CloudKind, CloudLayer, CoverRegion, Eye, Outline, Placement, Sky};
 use tenter_sky::reference::{AirPaths, Reference, Wish};
 use tenter_sky::scene::Workshop;
 
@@ -17,8 +17,16 @@ fn main() {
     let usual = CloudKind::CumulusMediocris.usual();
     // Thickness goes with the water.
     let water = usual.water_content_g_m3 * THICKNESS / (usual.extinction_per_m() * usual.depth_m);
-    let layer = CloudLayer { cover: 0.3, water_content_g_m3: water, ..usual };
-    let eye = Eye { heading_deg: 40.0, pitch_deg: 10.0, lens_mm: 300.0, ..Eye::default() };
+    let heap = CoverRegion {
+        outline: Outline::Disc { radius_km: 0.7 },
+        east_km: 3.2,
+        north_km: 3.8,
+        change: 1.0,
+        rim_km: 0.3,
+        ..CoverRegion::default()
+    };
+    let layer = CloudLayer { cover: 0.0, regions: vec![heap], water_content_g_m3: water, ..usual };
+    let eye = Eye { heading_deg: 40.0, pitch_deg: 15.0, lens_mm: 300.0, ..Eye::default() };
     let mut sky = Sky { clouds: vec![layer], eye, ..Sky::default() };
     sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 40.0 };
     let scene = Workshop::default().scene(&sky, Fineness::Full, &|| false).expect("nobody calls this off");

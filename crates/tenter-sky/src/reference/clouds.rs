@@ -4,16 +4,14 @@
 //! extinction there is a share of it (Woodcock 1965; Novak, Georgiev, Hanika and Jarosz 2018). Where a form promises open air, the
 //! way through it is gone in one step.
 
-use super::phase::turned;
+use super::droplets::Turns;
 use crate::clouds::form::CloudForm;
-use crate::clouds::mie::DropletPhase;
 use crate::clouds::passage::passages;
 use crate::scene::Clouds;
 use crate::simd::{Kernel, Real, dispatch};
-use crate::spectrum::{BANDS, Spectrum, band_centre_nm};
+use crate::spectrum::{BANDS, Spectrum};
 use fastrand::Rng;
 use glam::DVec3;
-use std::f64::consts::PI;
 
 /// How much of a promised distance is gone at once.
 const TRUSTED: f64 = 0.5;
@@ -30,7 +28,7 @@ struct Part<'a> {
     top: f64,
     /// Highest extinction, per metre.
     bound: f64,
-    phase: Turns<'a>,
+    turns: Turns,
 }
 
 enum Body<'a> {
@@ -48,16 +46,14 @@ pub struct Meeting {
     pub part: usize,
 }
 
-/// How often paths are split at a droplet.
-const SPLIT: f64 = 0.1;
-
-/// Where a path goes on after a droplet.
-pub struct Turn {
-    pub direction: DVec3,
-    /// What each band weighs more or less for it.
-    pub weight: Spectrum,
-    /// What it may bring back at the next droplet, of what an even phase function would.
-    pub worth: f32,
+/// What becomes of light that is scattered by a degree or two on its way from a light.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Onward {
+    Lost,
+    /// It goes on in its direction: where a path that ends here would be told from it by a turn that is not onward, paths need not find the
+    /// peak around the light by chance. The light of the sun is blurred by as much; the same is done with delta functions
+    /// (Nakajima and Tanaka 1988).
+    Kept,
 }
 
 impl<'a> CloudField<'a> {
@@ -69,7 +65,7 @@ impl<'a> CloudField<'a> {
                 base: form.base as f64,
                 top: (form.base + form.depth) as f64,
                 bound: form.extinction as f64,
-                phase: Turns::new(&c.phase),
+                turns: Turns::new(&c.phase),
             }
         };
         CloudField { parts: clouds.iter().map(part).collect(), planet }
@@ -80,7 +76,7 @@ impl<'a> CloudField<'a> {
         let mut first = None;
         let mut end = within;
         for (number, part) in self.parts.iter().enumerate() {
-            part.walk(self.planet, from, direction, end, rng, |distance, share, rng| {
+            part.walk(self.way(from, direction, end), rng, |distance, share, rng| {
                 let met = rng.f64() < share;
                 if met {
                     first = Some(Meeting { distance, part: number });
@@ -92,81 +88,68 @@ impl<'a> CloudField<'a> {
         first
     }
 
-    /// Share of light that comes through clouds from space, by ratio tracking (Novak, Selle and Jarosz 2014).
-    pub fn through(&self, from: DVec3, direction: DVec3, rng: &mut Rng) -> f32 {
-        let mut through = 1.0;
+    /// Share of light that comes through clouds from space, by ratio tracking (Novak, Selle and Jarosz 2014). What is scattered
+    /// [`onward`](Turns::onward) is lost, or taken as if it kept its direction.
+    pub fn through(&self, from: DVec3, direction: DVec3, onward: Onward, rng: &mut Rng) -> Spectrum {
+        let mut through = Spectrum::splat(1.0);
         for part in &self.parts {
-            part.walk(self.planet, from, direction, f64::MAX, rng, |_, share, rng| {
-                through *= 1.0 - share;
-                if through < 0.1 {
-                    // Russian roulette: a tenth of these go on with ten times the weight.
-                    through = if rng.f64() < through { 1.0 } else { 0.0 };
+            let lost = match onward {
+                Onward::Lost => Spectrum::splat(1.0),
+                Onward::Kept => Spectrum(part.turns.onward.0.map(|share| 1.0 - share)),
+            };
+            let mut left = true;
+            part.walk(self.way(from, direction, f64::MAX), rng, |_, share, rng| {
+                for b in 0..BANDS {
+                    through.0[b] *= 1.0 - lost.0[b] * share as f32;
                 }
-                through > 0.0
+                let most = through.max();
+                if most < 0.1 {
+                    // Russian roulette: a tenth of these go on with ten times the weight.
+                    left = rng.f32() < most;
+                    through = if left { through * (1.0 / most) } else { Spectrum::ZERO };
+                }
+                left
             });
-            if through <= 0.0 {
+            if !left {
                 break;
             }
         }
-        through as f32
+        through
     }
 
-    /// Phase function of a cloud, per steradian, band by band.
-    pub fn phase(&self, part: usize, cosine: f64) -> Spectrum {
-        self.parts[part].phase.at(cosine)
+    fn way(&self, from: DVec3, direction: DVec3, within: f64) -> Way {
+        Way { planet: self.planet, from, direction, within }
     }
 
-    /// Draws where a path goes on after a droplet. Some paths are split, and their second part goes on around the direction of a
-    /// light (after Buras and Mayer 2011): what comes into the forward peak beside a light by chance alone would bring back
-    /// a thousand times what others do. Both parts are weighed by how often either way draws their direction (Veach 1997).
-    pub fn turn(
-        &self,
-        part: usize,
-        direction: DVec3,
-        lights: impl ExactSizeIterator<Item = DVec3> + Clone,
-        rng: &mut Rng,
-    ) -> (Turn, Option<Turn>) {
-        let phase = &self.parts[part].phase;
-        let count = lights.len();
-        let to = |turned: DVec3| {
-            let cosine = direction.dot(turned);
-            let mut drawn_by = phase.density(cosine);
-            let mut gain = 1.0f64;
-            for light in lights.clone() {
-                let beside = phase.density(light.dot(turned));
-                drawn_by += SPLIT / count as f64 * beside;
-                gain = gain.max(4.0 * PI * beside);
-            }
-            let weight = phase.at(cosine) * (1.0 / drawn_by) as f32;
-            Turn { direction: turned, weight, worth: gain as f32 }
-        };
-        let own = to(turned(direction, phase.draw(rng), rng));
-        let splits = count > 0 && rng.f64() < SPLIT;
-        let light = splits.then(|| lights.clone().nth(rng.usize(..count))).flatten();
-        (own, light.map(|light| to(turned(light, phase.draw(rng), rng))))
+    /// How light turns at a cloud's droplets.
+    pub fn turns(&self, part: usize) -> &Turns {
+        &self.parts[part].turns
     }
 }
 
 /// Places of a ray that are looked at together: the first tells how far the nearest cloud is, collisions are drawn at the others.
 const TOGETHER: usize = 16;
 
+/// A ray through the clouds.
+#[derive(Clone, Copy)]
+struct Way {
+    planet: f64,
+    from: DVec3,
+    direction: DVec3,
+    /// Metres.
+    within: f64,
+}
+
 impl Part<'_> {
-    /// Visits drawn places of a ray: `visit` gets the distance and the extinction there as a share of the bound, and says whether
-    /// to go on.
-    fn walk(
-        &self,
-        planet: f64,
-        from: DVec3,
-        direction: DVec3,
-        within: f64,
-        rng: &mut Rng,
-        mut visit: impl FnMut(f64, f64, &mut Rng) -> bool,
-    ) {
+    /// Visits drawn places of a ray: `visit` gets the distance and the extinction there as a share of the bound that they were drawn by,
+    /// and says whether to go on.
+    fn walk(&self, way: Way, rng: &mut Rng, mut visit: impl FnMut(f64, f64, &mut Rng) -> bool) {
         if self.bound <= 0.0 {
             return;
         }
-        'stretches: for [start, end] in self.stretches(planet, from, direction) {
-            let end = end.min(within);
+        let Way { planet, from, direction, .. } = way;
+        'stretches: for [start, end] in self.stretches(way) {
+            let end = end.min(way.within);
             let mut t = start;
             while t < end {
                 let drawn = std::array::from_fn(|_| rng.f32());
@@ -185,7 +168,11 @@ impl Part<'_> {
     }
 
     /// The parts of a ray between base and top, as distances: on the way down, and up from its lowest point.
-    fn stretches(&self, planet: f64, from: DVec3, direction: DVec3) -> [[f64; 2]; 2] {
+    fn stretches(&self, Way { planet, from, direction, within, .. }: Way) -> [[f64; 2]; 2] {
+        let altitude = from.length() - planet;
+        if within < (altitude - self.base).min(self.top - altitude) {
+            return [[0.0, within], [0.0; 2]];
+        }
         passages(planet, from.length(), from.dot(direction), self.base, self.top)
     }
 
@@ -264,102 +251,51 @@ impl Look<'_> {
     fn over_ground(&self, at: &[f64; TOGETHER]) -> [[f32; TOGETHER]; 3] {
         let (from, direction) = (self.from, self.direction);
         let mut out = [[0.0; TOGETHER]; 3];
-        let mut farthest = 0.0f64;
         for (k, t) in at.iter().enumerate() {
-            let (x, y, z) = (from.x + direction.x * t, from.y + direction.y * t, from.z + direction.z * t);
-            let flat = x * x + y * y;
-            let q = flat / (z * z);
-            // The angle's arc tangent over its tangent, within 1e-9 to a seventh.
-            let arc = 1.0 - q * (1.0 / 3.0 - q * (0.2 - q * (1.0 / 7.0 - q * (1.0 / 9.0))));
-            let arc = self.planet * arc / z;
-            farthest = farthest.max(if z > 0.0 { q } else { f64::MAX });
-            out[0][k] = (x * arc) as f32;
-            out[1][k] = (y * arc) as f32;
-            out[2][k] = ((flat + z * z).sqrt() - self.planet - self.base) as f32;
-        }
-        if farthest > 0.02 {
-            for (k, t) in at.iter().enumerate() {
-                let place = from + direction * *t;
-                let flat = place.x.hypot(place.y);
-                let arc = self.planet * flat.atan2(place.z) / flat.max(1e-9);
-                out[0][k] = (place.x * arc) as f32;
-                out[1][k] = (place.y * arc) as f32;
-            }
+            let place = over_ground(self.planet, self.base, from + direction * *t);
+            [out[0][k], out[1][k], out[2][k]] = [place.x as f32, place.y as f32, place.z as f32];
         }
         out
     }
 }
 
-/// Steps of a phase function's cumulated form.
-const STEPS: usize = 4096;
-
-/// Turns at a scattering: the phase function and its cumulated form.
-struct Turns<'a> {
-    phase: &'a DropletPhase,
-    /// Cosines, from straight on to straight back, and how often a turn is no farther (green).
-    steps: Vec<(f64, f64)>,
-    /// Shares of the three colours' functions for each band.
-    mix: [[f32; 3]; BANDS],
-}
-
-impl<'a> Turns<'a> {
-    fn new(phase: &'a DropletPhase) -> Turns<'a> {
-        // Finer toward straight on, where most of the light goes.
-        let cosine = |i: usize| (PI * (i as f64 / STEPS as f64).powi(3)).cos();
-        let mut steps = vec![(1.0, 0.0)];
-        for i in 1..=STEPS {
-            let (c0, c1) = (cosine(i - 1), cosine(i));
-            let mean = 0.5 * (phase.at(c0)[1] + phase.at(c1)[1]) as f64;
-            steps.push((c1, steps[i - 1].1 + 2.0 * PI * mean * (c0 - c1)));
-        }
-        let all = steps[STEPS].1;
-        steps.iter_mut().for_each(|s| s.1 /= all);
-        Turns { phase, steps, mix: std::array::from_fn(|b| shares(band_centre_nm(b))) }
-    }
-
-    fn at(&self, cosine: f64) -> Spectrum {
-        let rgb = self.phase.at(cosine);
-        Spectrum(self.mix.map(|mix| (0..3).map(|c| mix[c] * rgb[c]).sum()))
-    }
-
-    /// Draws the cosine of an angle.
-    fn draw(&self, rng: &mut Rng) -> f64 {
-        let u = rng.f64();
-        let i = self.steps.partition_point(|s| s.1 < u).clamp(1, self.steps.len() - 1);
-        let ((c0, u0), (c1, u1)) = (self.steps[i - 1], self.steps[i]);
-        let f = if u1 > u0 { (u - u0) / (u1 - u0) } else { 0.5 };
-        c0 + (c1 - c0) * f
-    }
-
-    /// How often a cosine is drawn, per steradian.
-    fn density(&self, cosine: f64) -> f64 {
-        let angle = cosine.clamp(-1.0, 1.0).acos();
-        let i = ((angle / PI).cbrt() * STEPS as f64) as usize + 1;
-        let i = i.min(STEPS);
-        let ((c0, u0), (c1, u1)) = (self.steps[i - 1], self.steps[i]);
-        (u1 - u0) / (2.0 * PI * (c0 - c1))
-    }
-}
-
-/// Shares of the functions for red, green and blue at a wavelength: straight between the colours' own.
-fn shares(nm: f64) -> [f32; 3] {
-    let [red, green, blue] = DropletPhase::WAVELENGTHS_NM;
-    if nm >= green {
-        let f = ((nm - green) / (red - green)).min(1.0) as f32;
-        [f, 1.0 - f, 0.0]
+/// Metres east and north along the ground from below the eye, and above a base.
+#[inline(always)]
+fn over_ground(planet: f64, base: f64, place: DVec3) -> DVec3 {
+    let DVec3 { x, y, z } = place;
+    let flat = x * x + y * y;
+    let q = flat / (z * z);
+    let arc = if z > 0.0 && q < 0.02 {
+        // The angle's arc tangent over its tangent, within 1e-9 to a seventh.
+        planet * (1.0 - q * (1.0 / 3.0 - q * (0.2 - q * (1.0 / 7.0 - q * (1.0 / 9.0))))) / z
     } else {
-        let f = ((green - nm) / (green - blue)).min(1.0) as f32;
-        [0.0, 1.0 - f, f]
-    }
+        planet * flat.sqrt().atan2(z) / flat.sqrt().max(1e-9)
+    };
+    DVec3::new(x * arc, y * arc, (flat + z * z).sqrt() - planet - base)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::air::{Fineness, lobe};
+    use crate::clouds::mie::DropletPhase;
     use crate::document::{CloudKind, CloudLayer};
+    use crate::reference::droplets::Weight;
     use crate::reference::slabs::REFLECTANCE;
     use crate::simd::Scalar;
+    use std::ops::Range;
+
+    fn slab(heights: Range<f64>, bound: f64, phase: &DropletPhase) -> Part<'_> {
+        Part { body: Body::Slab, base: heights.start, top: heights.end, bound, turns: Turns::new(phase) }
+    }
+
+    fn field_of(part: Part, planet: f64) -> CloudField {
+        CloudField { parts: vec![part], planet }
+    }
+
+    fn through(field: &CloudField, from: DVec3, direction: DVec3, rng: &mut Rng) -> f64 {
+        field.through(from, direction, Onward::Lost, rng).0[6] as f64
+    }
 
     #[test]
     fn slabs_reflect_what_discrete_ordinates_give() {
@@ -370,22 +306,16 @@ mod tests {
         let hg = DropletPhase::from_values(|a| [lobe(0.85, Scalar(a.cos() as f32)).0 as f64; 3]);
         let mut rng = Rng::with_seed(11);
         for (thickness, expected) in REFLECTANCE {
-            let part = Part {
-                body: Body::Slab,
-                base: 0.0,
-                top: 1000.0,
-                bound: thickness / 1000.0,
-                phase: Turns::new(&hg),
-            };
-            let slab = CloudField { parts: vec![part], planet: PLANET };
+            let slab = field_of(slab(0.0..1000.0, thickness / 1000.0, &hg), PLANET);
             for (cosine, expected) in [1.0f64, 0.87, 0.5, 0.2].into_iter().zip(expected) {
                 let mut back = 0;
                 for _ in 0..PATHS {
+                    let mut weight = Weight::new(&mut rng);
                     let mut place = DVec3::new(0.0, 0.0, PLANET + 1000.0 - 1e-6);
                     let mut direction = DVec3::new((1.0 - cosine * cosine).sqrt(), 0.0, -cosine);
                     while let Some(met) = slab.meet(place, direction, WITHIN, &mut rng) {
                         place += direction * met.distance;
-                        direction = slab.turn(0, direction, [].into_iter(), &mut rng).0.direction;
+                        direction = slab.turns(0).turn(direction, &mut weight, &mut rng).direction;
                     }
                     back += usize::from(direction.z > 0.0);
                 }
@@ -413,18 +343,18 @@ mod tests {
                 top: (form.base + form.depth) as f64,
                 bound: form.extinction as f64,
                 body: Body::Form(&form),
-                phase: Turns::new(&phase),
+                turns: Turns::new(&phase),
             };
-            let field = CloudField { parts: vec![part], planet };
+            let field = field_of(part, planet);
             let from = DVec3::new(0.0, 0.0, planet + 20.0);
             let mut rng = Rng::with_seed(4);
             for (azimuth, elevation) in [(0.3f64, 0.2f64), (2.0, 0.5), (4.0, 1.2)] {
                 let (s, c) = elevation.sin_cos();
                 let direction = DVec3::new(c * azimuth.sin(), c * azimuth.cos(), s);
                 const PATHS: usize = 4000;
-                let mean = (0..PATHS).map(|_| field.through(from, direction, &mut rng) as f64).sum::<f64>()
+                let mean = (0..PATHS).map(|_| through(&field, from, direction, &mut rng)).sum::<f64>()
                     / PATHS as f64;
-                let [_, [start, end]] = field.parts[0].stretches(planet, from, direction);
+                let [_, [start, end]] = field.parts[0].stretches(field.way(from, direction, f64::MAX));
                 const STEPS: usize = 60_000;
                 let step = (end - start) / STEPS as f64;
                 let depth: f64 = (0..STEPS)
@@ -450,16 +380,15 @@ mod tests {
         const BOUND: f64 = 0.02;
         const LENGTH: f64 = 1000.0;
         let phase = DropletPhase::new(10.0);
-        let part =
-            || Part { body: Body::Slab, base: 0.0, top: LENGTH, bound: BOUND, phase: Turns::new(&phase) };
         let planet = 6.371e6;
+        let field = field_of(slab(0.0..LENGTH, BOUND, &phase), planet);
         let from = DVec3::new(0.0, 0.0, planet);
         let mut rng = Rng::with_seed(6);
         const RAYS: usize = 4000;
         let (mut all, mut low) = (0usize, 0usize);
         for _ in 0..RAYS {
             let mut last = 0.0;
-            part().walk(planet, from, DVec3::Z, f64::MAX, &mut rng, |at, share, _| {
+            field.parts[0].walk(field.way(from, DVec3::Z, f64::MAX), &mut rng, |at, share, _| {
                 assert!(at >= last && at < LENGTH + 1e-6 && share == 1.0, "{at} {share}");
                 last = at;
                 all += 1;
@@ -476,65 +405,17 @@ mod tests {
     #[test]
     fn clouds_without_water_are_not_met() {
         let phase = DropletPhase::new(10.0);
-        let part =
-            |bound: f64| Part { body: Body::Slab, base: 500.0, top: 900.0, bound, phase: Turns::new(&phase) };
         let planet = 6.371e6;
         let from = DVec3::new(0.0, 0.0, planet);
         let mut rng = Rng::with_seed(8);
-        let empty = CloudField { parts: vec![part(0.0)], planet };
-        let dense = CloudField { parts: vec![part(10.0)], planet };
-        assert_eq!(empty.through(from, DVec3::Z, &mut rng), 1.0);
+        let empty = field_of(slab(500.0..900.0, 0.0, &phase), planet);
+        let dense = field_of(slab(500.0..900.0, 10.0, &phase), planet);
+        assert_eq!(through(&empty, from, DVec3::Z, &mut rng), 1.0);
         assert!(empty.meet(from, DVec3::Z, 1e6, &mut rng).is_none());
-        assert_eq!(dense.through(from, DVec3::Z, &mut rng), 0.0);
+        assert_eq!(through(&dense, from, DVec3::Z, &mut rng), 0.0);
         assert!(dense.meet(from, DVec3::Z, 499.0, &mut rng).is_none());
         let met = dense.meet(from, DVec3::Z, 1e6, &mut rng).expect("a wall of cloud");
         assert!(met.distance >= 500.0 && met.distance < 505.0 && met.part == 0, "{}", met.distance);
         assert!(dense.meet(from, -DVec3::Z, 100.0, &mut rng).is_none());
-    }
-
-    /// Splitting changes what comes from where, not how much: weights add up to what paths that are never split have.
-    #[test]
-    fn split_paths_weigh_what_whole_ones_do() {
-        let phase = DropletPhase::new(10.0);
-        let part = Part { body: Body::Slab, base: 0.0, top: 1000.0, bound: 0.01, phase: Turns::new(&phase) };
-        let field = CloudField { parts: vec![part], planet: 6.371e6 };
-        let light = DVec3::new(0.6, 0.0, 0.8);
-        let mut rng = Rng::with_seed(9);
-        const N: usize = 200_000;
-        for direction in [DVec3::Z, DVec3::new(-0.8, 0.0, 0.6), DVec3::new(0.59, 0.1, 0.8).normalize()] {
-            let (mut all, mut onward, mut beside) = (0.0, 0.0, 0.0);
-            for _ in 0..N {
-                let (own, split) = field.turn(0, direction, [light].into_iter(), &mut rng);
-                for turn in [Some(own), split].into_iter().flatten() {
-                    let weight = turn.weight.0[8] as f64 / N as f64;
-                    all += weight;
-                    onward += weight * direction.dot(turn.direction);
-                    beside += weight * f64::from(light.dot(turn.direction) > 0.999);
-                }
-            }
-            assert!((all - 1.0).abs() < 0.02, "{direction}: {all}");
-            assert!((onward - phase.asymmetry[1]).abs() < 0.02, "{direction}: {onward}");
-            // A cone of 0.001 times 2 pi around the light, by the phase function in its middle.
-            let expected = 2.0 * PI * 0.001 * field.phase(0, direction.dot(light)).0[8] as f64;
-            if expected < 0.05 {
-                assert!((beside / expected - 1.0).abs() < 0.1, "{direction}: {beside} {expected}");
-            }
-        }
-    }
-
-    #[test]
-    fn turns_have_the_asymmetry_of_their_function() {
-        let phase = DropletPhase::new(10.0);
-        let turns = Turns::new(&phase);
-        let mut rng = Rng::with_seed(2);
-        const N: usize = 200_000;
-        let (mut mean, mut gain) = (0.0, 0.0);
-        for _ in 0..N {
-            let cosine = turns.draw(&mut rng);
-            mean += cosine / N as f64;
-            gain += turns.at(cosine).0[8] as f64 / turns.density(cosine) / N as f64;
-        }
-        assert!((mean - phase.asymmetry[1]).abs() < 0.003, "{mean} {:?}", phase.asymmetry);
-        assert!((gain - 1.0).abs() < 0.02, "{gain}");
     }
 }

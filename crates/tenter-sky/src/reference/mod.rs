@@ -8,6 +8,7 @@
 //! together, each band carries its own weight (spectral tracking; Kutz, Habel, Li and Novak 2017).
 
 mod clouds;
+mod droplets;
 mod paths;
 mod phase;
 mod shells;

@@ -1,6 +1,7 @@
 //! Paths of light through air, clouds and ground.
 
-use super::clouds::{CloudField, Turn};
+use super::clouds::{CloudField, Onward};
+use super::droplets::{Scattered, Weight};
 use super::phase::{lobed_cosine, rayleigh_cosine, turned};
 use super::shells::{Next, Shells, Under};
 use crate::air::{Medium, rayleigh_phase};
@@ -9,6 +10,9 @@ use crate::spectrum::{BANDS, LightToRgb, Rgb, Spectrum};
 use fastrand::Rng;
 use glam::DVec3;
 use std::f32::consts::PI;
+
+/// Phase function, per steradian, from which on a path looks toward a light at every droplet: a path of many turns brings back about half as much.
+const LIKELY: f32 = 0.15;
 
 /// Follows paths from an eye.
 pub struct AirPaths<'a> {
@@ -28,23 +32,13 @@ struct Disc {
     to_rgb: LightToRgb,
 }
 
-/// A path on its way.
-struct Path {
-    at: Under,
-    direction: DVec3,
-    weight: Spectrum,
-    /// What it may bring back next, of what its weight says.
-    worth: f32,
-    turns: u32,
-}
-
 /// What came back along a path.
 pub struct Seen {
     /// Radiance in linear Rec.709, cd/m2.
     pub light: Rgb,
     /// Whether the eye looks past the ground.
     pub ends_in_space: bool,
-    /// How often light was scattered or sent back by the ground, on the longest of the ways.
+    /// How often light was scattered or sent back by the ground.
     pub orders: u32,
 }
 
@@ -81,60 +75,48 @@ impl<'a> AirPaths<'a> {
         }
     }
 
-    /// One path in a direction (x east, y north, z up), and all that it is split into.
+    /// One path in a direction (x east, y north, z up).
     pub fn follow(&self, direction: [f64; 3], rng: &mut Rng) -> Seen {
-        let direction = DVec3::from_array(direction).normalize();
-        let (mut light, mut orders) = ([0.0; 3], 0);
-        if let Some(at) = self.shells.enter(self.eye, direction) {
-            let mut paths = vec![Path { at, direction, weight: Spectrum::splat(1.0), worth: 1.0, turns: 0 }];
-            while let Some(path) = paths.pop() {
-                orders = orders.max(self.go_on(path, &mut paths, &mut light, rng));
-            }
-        }
-        Seen { light, ends_in_space: !self.meets_ground(direction), orders }
-    }
-
-    /// Follows a path to its end, and counts its turns; what is split off is left for later.
-    fn go_on(&self, mut path: Path, split: &mut Vec<Path>, light: &mut Rgb, rng: &mut Rng) -> u32 {
+        let mut direction = DVec3::from_array(direction).normalize();
+        let mut seen = Seen { light: [0.0; 3], ends_in_space: !self.meets_ground(direction), orders: 0 };
+        let Some(mut at) = self.shells.enter(self.eye, direction) else { return seen };
+        let light = &mut seen.light;
+        let mut weight = Weight::new(rng);
+        // Whether all turns were onward ones.
+        let mut straight = true;
         loop {
             // Russian roulette: what is worth little goes on seldom, with all the more weight.
-            let most = path.weight.max() * path.worth;
+            let most = weight.bands.max();
             if most < 0.5 {
                 if rng.f32() >= most {
-                    return path.turns;
+                    return seen;
                 }
-                path.weight = path.weight * (1.0 / most);
+                weight.bands = weight.bands * (1.0 / most);
             }
-            path.worth = 1.0;
-            let Path { at, direction, weight, turns, .. } = &mut path;
-            let from = at.place;
-            let mut next = self.shells.go(at, *direction, free_path(rng));
-            // Air and clouds each have their next collision; the nearer one happens.
-            if let Some(met) = self.clouds.meet(from, *direction, from.distance(at.place), rng) {
-                *at = self.shells.at(from + *direction * met.distance);
-                next = Next::Droplet { part: met.part };
-            }
-            match next {
-                Next::Space => return *turns,
+            match self.next(&mut at, direction, rng) {
+                Next::Space => return seen,
                 Next::Droplet { part } => {
+                    let turns = self.clouds.turns(part);
                     for disc in &self.lights {
                         let toward = disc.draw(rng);
-                        let lit = self.light_at(*at, toward, rng);
-                        let phase = self.clouds.phase(part, direction.dot(toward));
-                        disc.add(*weight * lit * phase, light);
+                        let Scattered { phase, onward } = turns.at(direction.dot(toward));
+                        let phase = weight.bands * phase;
+                        let turned = phase * (1.0 - onward);
+                        // Looks toward the light are as seldom as little comes of them.
+                        let chance = (turned.max() / LIKELY).min(1.0);
+                        if rng.f32() < chance {
+                            let lit = self.light_at(at, toward, Onward::Kept, rng);
+                            disc.add(turned * lit * (1.0 / chance), light);
+                        }
+                        // Onward turns after others are in what those were lit by.
+                        if straight && onward > 0.0 {
+                            let lit = self.light_at(at, toward, Onward::Lost, rng);
+                            disc.add(phase * lit * onward, light);
+                        }
                     }
-                    let lights = self.lights.iter().map(|disc| disc.direction);
-                    let (own, beside) = self.clouds.turn(part, *direction, lights, rng);
-                    let turned = |turn: Turn| Path {
-                        at: *at,
-                        direction: turn.direction,
-                        weight: *weight * turn.weight,
-                        worth: turn.worth,
-                        turns: *turns + 1,
-                    };
-                    let (own, beside) = (turned(own), beside.map(turned));
-                    split.extend(beside);
-                    path = own;
+                    let turn = turns.turn(direction, &mut weight, rng);
+                    direction = turn.direction;
+                    straight &= turn.onward;
                 }
                 Next::Ground => {
                     let up = at.place.normalize();
@@ -142,24 +124,46 @@ impl<'a> AirPaths<'a> {
                         let toward = disc.draw(rng);
                         let facing = up.dot(toward) as f32;
                         if facing > 0.0 {
-                            let lit = self.light_at(self.shells.on_ground(at.place), toward, rng);
-                            disc.add(*weight * lit * self.medium.ground * (facing / PI), light);
+                            let on_ground = self.shells.on_ground(at.place);
+                            let lit = self.light_at(on_ground, toward, Onward::Kept, rng);
+                            disc.add(weight.bands * lit * self.medium.ground * (facing / PI), light);
                         }
                     }
-                    *weight *= self.medium.ground;
+                    weight.bands *= self.medium.ground;
                     // Lambert: the cosine is drawn as often as it weighs.
-                    *direction = turned(up, rng.f64().sqrt(), rng);
-                    *at = self.shells.on_ground(at.place);
-                    *turns += 1;
+                    direction = turned(up, rng.f64().sqrt(), rng);
+                    at = self.shells.on_ground(at.place);
+                    straight = false;
                 }
                 Next::Perhaps { bound } => {
-                    if self.collides(at, bound as f32, weight, rng) {
-                        *direction = self.scatter(at, *direction, weight, light, rng);
-                        *turns += 1;
+                    if !self.collides(&at, bound as f32, &mut weight.bands, rng) {
+                        continue;
                     }
+                    direction = self.scatter(&at, direction, &mut weight.bands, light, rng);
+                    straight = false;
                 }
             }
+            seen.orders += 1;
         }
+    }
+
+    /// Goes on to what comes next, in air or clouds.
+    fn next(&self, at: &mut Under, direction: DVec3, rng: &mut Rng) -> Next {
+        // Inside of clouds the next droplet is near: the air is asked for little.
+        let (near, free) = self.shells.nothing_within(at, free_path(rng));
+        if let Some(met) = self.clouds.meet(at.place, direction, near, rng) {
+            at.place += direction * met.distance;
+            return Next::Droplet { part: met.part };
+        }
+        at.place += direction * near;
+        let from = at.place;
+        let next = self.shells.go(at, direction, free);
+        // Air and clouds each have their next collision; the nearer one happens.
+        if let Some(met) = self.clouds.meet(from, direction, from.distance(at.place), rng) {
+            *at = self.shells.at(from + direction * met.distance);
+            return Next::Droplet { part: met.part };
+        }
+        next
     }
 
     fn meets_ground(&self, direction: DVec3) -> bool {
@@ -212,7 +216,7 @@ impl<'a> AirPaths<'a> {
         let here = self.here(at.place);
         for disc in &self.lights {
             let toward = disc.draw(rng);
-            let lit = self.light_at(*at, toward, rng);
+            let lit = self.light_at(*at, toward, Onward::Kept, rng);
             disc.add(*weight * lit * here.mixed(&self.phases(direction.dot(toward))), light);
         }
 
@@ -238,8 +242,8 @@ impl<'a> AirPaths<'a> {
     }
 
     /// Share of light from space that reaches a place, by ratio tracking (Novak, Selle and Jarosz 2014).
-    fn light_at(&self, mut at: Under, direction: DVec3, rng: &mut Rng) -> Spectrum {
-        let mut through = Spectrum::splat(self.clouds.through(at.place, direction, rng));
+    fn light_at(&self, mut at: Under, direction: DVec3, onward: Onward, rng: &mut Rng) -> Spectrum {
+        let mut through = self.clouds.through(at.place, direction, onward, rng);
         if through.max() <= 0.0 {
             return Spectrum::ZERO;
         }
@@ -324,7 +328,7 @@ mod tests {
             const N: usize = 40_000;
             let mut mean = Spectrum::ZERO;
             for _ in 0..N {
-                mean += paths.light_at(at, sun, &mut rng) * (1.0 / N as f32);
+                mean += paths.light_at(at, sun, Onward::Lost, &mut rng) * (1.0 / N as f32);
             }
             let column = Transmittance::new(&medium).to_space(&medium, 2.0, sun.z);
             for b in [0, 6, 15] {

@@ -78,6 +78,16 @@ impl Shells {
         place.length() - self.planet
     }
 
+    /// Metres in which nothing comes next whatever the direction, with `free` optical depths of the bound to go, and what is
+    /// left of those.
+    pub fn nothing_within(&self, at: &Under, free: f64) -> (f64, f64) {
+        let altitude = self.altitude(at.place);
+        let (low, high) = (EDGES_KM[at.shell] * 1000.0, EDGES_KM[at.shell + 1] * 1000.0);
+        let bound = self.bounds[at.shell];
+        let way = (free / bound).min(altitude - low).min(high - altitude).max(0.0) * 0.999;
+        (way, free - way * bound)
+    }
+
     /// Goes on to the next perhaps, with `free` optical depths of the bound to go; takes off what it went.
     pub fn go(&self, at: &mut Under, direction: DVec3, mut free: f64) -> Next {
         loop {
