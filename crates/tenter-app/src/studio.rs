@@ -1,16 +1,19 @@
 //! Live pictures of one viewer: newest wins, a begun coarse picture is always finished, refinement is called off.
+//!
+//! Under one light alone pictures are drawn for strength 1 and kept: another strength, or another exposure, is the same
+//! picture, brighter or darker.
 
-use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex};
 use std::time::Instant;
 use tenter_formats::frame::{Frame, pack};
 use tenter_sky::air::Fineness;
 use tenter_sky::camera::Camera;
-use tenter_sky::document::Sky;
+use tenter_sky::document::{Grade, Sky};
 use tenter_sky::live::Effort;
 use tenter_sky::measure::{Readouts, readouts};
 use tenter_sky::picture::{Area, Disc, Picture, discs, render, smooth_outlines};
-use tenter_sky::scene::{Scene, Workshop};
+use tenter_sky::scene::{Scene, Workshop, lit_alone};
 
 /// Largest side of a live picture, pixels.
 pub const LARGEST_SIDE: usize = 2560;
@@ -61,6 +64,59 @@ pub struct Studio {
     workshop: Arc<Workshop>,
     newest: Arc<AtomicU64>,
     coarseness: Arc<AtomicUsize>,
+    kept: Arc<Mutex<Option<Kept>>>,
+}
+
+/// The last refined picture, as it is at strength 1.
+#[derive(Clone)]
+struct Kept {
+    key: Vec<u8>,
+    refined: Arc<Picture>,
+    smooth: Option<Arc<Picture>>,
+}
+
+/// A wish and what of it pictures are drawn of.
+struct Task<'a> {
+    wish: &'a Wish,
+    /// The sky at strength 1, if one light lights it alone.
+    sky: Sky,
+    strength: f32,
+    begun: Instant,
+}
+
+impl Task<'_> {
+    fn new(wish: &Wish) -> Task<'_> {
+        let (sky, strength) = lit_alone(&wish.sky).unwrap_or_else(|| (wish.sky.clone(), 1.0));
+        Task { wish, sky, strength: strength as f32, begun: Instant::now() }
+    }
+
+    /// All that pictures hang on: what they are developed with is left out.
+    fn key(&self) -> Vec<u8> {
+        let sky = Sky { grade: Grade::default(), ..self.sky.clone() };
+        serde_json::to_vec(&(sky, self.wish.width, self.wish.height)).expect("documents are plain data")
+    }
+
+    /// `picture`: of the unit scene.
+    fn shot(&self, stage: Stage, scenes: &Scenes, picture: &Picture) -> Shot {
+        let lit = picture.brighter(self.strength);
+        Shot {
+            number: self.wish.number,
+            stage,
+            width: lit.width,
+            height: lit.height,
+            frame: pack(&lit.pixels, lit.width),
+            discs: discs(&scenes.lit, Effort::default()),
+            readouts: None,
+            overhead: None,
+            milliseconds: self.begun.elapsed().as_secs_f64() * 1e3,
+        }
+    }
+}
+
+/// A wish's scene as it is, and as pictures of it are drawn.
+struct Scenes {
+    lit: Scene,
+    unit: Scene,
 }
 
 impl Studio {
@@ -69,6 +125,7 @@ impl Studio {
             workshop,
             newest: Arc::new(AtomicU64::new(0)),
             coarseness: Arc::new(AtomicUsize::new(COARSE)),
+            kept: Arc::default(),
         }
     }
 
@@ -82,63 +139,81 @@ impl Studio {
     }
 
     /// Draws a wish: first coarse with draft tables, then refined with full ones and at last with smooth outlines,
-    /// unless a newer wish comes.
+    /// unless a newer wish comes. What is kept is shown at once, without what is read from it.
     /// Blocks; call it where computation may.
     pub fn draw(&self, wish: &Wish, mut show: impl FnMut(Shot)) {
-        let begun = Instant::now();
-        let coarse = self.coarseness.load(Ordering::Relaxed);
-        let (w, h) = (wish.width.div_ceil(coarse).max(16), wish.height.div_ceil(coarse).max(16));
-        if let Some((scene, picture)) = self.stage(wish, Fineness::Draft, w, h, &|| false) {
-            let shot = self.shot(wish, Stage::Coarse, &scene, &picture, begun);
-            if shot.milliseconds > SLOW_MS {
-                self.coarseness.store(COARSER, Ordering::Relaxed);
-            } else if shot.milliseconds < QUICK_MS {
-                self.coarseness.store(COARSE, Ordering::Relaxed);
-            }
-            show(shot);
-        }
+        let task = Task::new(wish);
+        let key = task.key();
         let stale = || self.is_stale(wish.number);
-        if let Some((scene, mut picture)) = self.stage(wish, Fineness::Full, wish.width, wish.height, &stale)
-        {
-            let mut shot = self.shot(wish, Stage::Refined, &scene, &picture, begun);
-            shot.readouts = Some(readouts(&wish.sky, &scene));
-            shot.overhead = overhead(&scene, &stale);
-            show(shot);
-            let camera = Camera::lens(&wish.sky.eye, wish.width, wish.height);
-            if smooth_outlines(&mut picture, &scene, &camera, Area::whole(&camera), Effort::default(), &stale)
-                .is_ok()
-            {
-                show(self.shot(wish, Stage::Smooth, &scene, &picture, begun));
+        let kept = self.kept().clone().filter(|kept| kept.key == key);
+        if kept.is_none() {
+            self.draw_coarse(&task, &mut show);
+        }
+        let Some(scenes) = self.scenes(&task, Fineness::Full, &stale) else { return };
+        let camera = Camera::lens(&wish.sky.eye, wish.width, wish.height);
+        let mut kept = match kept {
+            Some(kept) => {
+                show(task.shot(Stage::Refined, &scenes, &kept.refined));
+                if stale() {
+                    return;
+                }
+                kept
             }
+            None => {
+                let Ok(picture) = render(&scenes.unit, &camera, Effort::default(), &stale) else { return };
+                Kept { key, refined: Arc::new(picture), smooth: None }
+            }
+        };
+        *self.kept() = Some(kept.clone());
+        let mut shot = task.shot(Stage::Refined, &scenes, &kept.refined);
+        shot.readouts = Some(readouts(&wish.sky, &scenes.lit));
+        shot.overhead = overhead(&scenes.lit, &stale);
+        show(shot);
+        if kept.smooth.is_none() {
+            let mut picture = (*kept.refined).clone();
+            let whole = Area::whole(&camera);
+            let Ok(()) =
+                smooth_outlines(&mut picture, &scenes.unit, &camera, whole, Effort::default(), &stale)
+            else {
+                return;
+            };
+            kept.smooth = Some(Arc::new(picture));
+            *self.kept() = Some(kept.clone());
+        }
+        if let Some(smooth) = &kept.smooth {
+            show(task.shot(Stage::Smooth, &scenes, smooth));
         }
     }
 
-    fn stage(
+    fn kept(&self) -> std::sync::MutexGuard<'_, Option<Kept>> {
+        self.kept.lock().unwrap_or_else(|e| e.into_inner())
+    }
+
+    fn draw_coarse(&self, task: &Task, show: &mut impl FnMut(Shot)) {
+        let Wish { width, height, .. } = *task.wish;
+        let coarse = self.coarseness.load(Ordering::Relaxed);
+        let (w, h) = (width.div_ceil(coarse).max(16), height.div_ceil(coarse).max(16));
+        let Some(scenes) = self.scenes(task, Fineness::Draft, &|| false) else { return };
+        let camera = Camera::lens(&task.sky.eye, w, h);
+        let Ok(picture) = render(&scenes.unit, &camera, Effort::default(), &|| false) else { return };
+        let shot = task.shot(Stage::Coarse, &scenes, &picture);
+        if shot.milliseconds > SLOW_MS {
+            self.coarseness.store(COARSER, Ordering::Relaxed);
+        } else if shot.milliseconds < QUICK_MS {
+            self.coarseness.store(COARSE, Ordering::Relaxed);
+        }
+        show(shot);
+    }
+
+    /// Nothing when called off.
+    fn scenes(
         &self,
-        wish: &Wish,
+        task: &Task,
         fineness: Fineness,
-        width: usize,
-        height: usize,
         called_off: &(dyn Fn() -> bool + Sync),
-    ) -> Option<(Scene, Picture)> {
-        let scene = self.workshop.scene(&wish.sky, fineness, called_off).ok()?;
-        let camera = Camera::lens(&wish.sky.eye, width, height);
-        let picture = render(&scene, &camera, Effort::default(), called_off).ok()?;
-        Some((scene, picture))
-    }
-
-    fn shot(&self, wish: &Wish, stage: Stage, scene: &Scene, picture: &Picture, begun: Instant) -> Shot {
-        Shot {
-            number: wish.number,
-            stage,
-            width: picture.width,
-            height: picture.height,
-            frame: pack(&picture.pixels, picture.width),
-            discs: discs(scene, Effort::default()),
-            readouts: None,
-            overhead: None,
-            milliseconds: begun.elapsed().as_secs_f64() * 1e3,
-        }
+    ) -> Option<Scenes> {
+        let scene = |sky: &Sky| self.workshop.scene(sky, fineness, called_off).ok();
+        Some(Scenes { unit: scene(&task.sky)?, lit: scene(&task.wish.sky)? })
     }
 }
 
@@ -171,6 +246,56 @@ mod tests {
             seen.push(shot.stage);
         });
         seen
+    }
+
+    /// The words of the last picture of a stage.
+    fn words(studio: &Studio, wish: &Wish, stage: Stage) -> (Vec<u32>, usize) {
+        let (mut words, mut shots) = (Vec::new(), 0);
+        studio.announce(wish.number);
+        studio.draw(wish, |shot| {
+            shots += 1;
+            if shot.stage == stage {
+                words = shot.frame.words;
+            }
+        });
+        (words, shots)
+    }
+
+    /// Another strength of the only light is shown at once from what is kept, and is the picture that is drawn for it anew.
+    #[test]
+    fn another_strength_is_the_kept_picture_brighter() {
+        let mut stronger = wish(2);
+        stronger.sky.suns[0].strength = 1.7;
+        let kept = Studio::new(Arc::default());
+        kept.draw(&wish(1), |_| ());
+        let mut first = None;
+        kept.announce(2);
+        kept.draw(&stronger, |shot| {
+            first.get_or_insert((shot.stage, shot.readouts.is_some()));
+        });
+        assert_eq!(first, Some((Stage::Refined, false)), "nothing coarse, and nothing read from it yet");
+        let anew = Studio::new(Arc::default());
+        for stage in [Stage::Refined, Stage::Smooth] {
+            assert_eq!(words(&kept, &stronger, stage).0, words(&anew, &stronger, stage).0);
+        }
+        assert_ne!(words(&kept, &stronger, Stage::Smooth).0, words(&anew, &wish(3), Stage::Smooth).0);
+    }
+
+    /// Exposure does not ask for another picture, a turned camera does.
+    #[test]
+    fn what_develops_a_picture_keeps_it() {
+        let studio = Studio::new(Arc::default());
+        studio.draw(&wish(1), |_| ());
+        let mut exposed = wish(2);
+        exposed.sky.grade.ev100 = 9.0;
+        let mut turned = wish(3);
+        turned.sky.eye.heading_deg += 20.0;
+        for (wish, first) in [(exposed, Stage::Refined), (turned, Stage::Coarse)] {
+            studio.announce(wish.number);
+            let mut seen = Vec::new();
+            studio.draw(&wish, |shot| seen.push(shot.stage));
+            assert_eq!(seen[0], first);
+        }
     }
 
     #[test]

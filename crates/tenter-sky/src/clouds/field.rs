@@ -522,32 +522,49 @@ impl Field<'_> {
             (share > 0.05).then(|| Mound {
                 x: (d.x + shift + 0.5 * reach * layer.anvil) as f32,
                 stretch: 1.6,
-                reach: (reach * (1.0 - self.open_value() / top).sqrt()) as f32,
+                reach: (reach * (1.0 + FRAYED * depth / top).sqrt()) as f32,
                 top: top as f32,
                 fall: (top / (reach * reach)) as f32,
                 ..risen
             })
         });
-        plane.fill(self.open_value() as f32);
+        let skirt = (-FRAYED * depth) as f32;
+        plane.fill(skirt);
         raise_mounds(plane, side, texel, making, mounds.iter());
+        // Ice is drawn out into fibres: the rim ends in tongues, not in a line.
+        let (open, depth) = (self.open_value() as f32, depth as f32);
+        fill(plane, side, texel, making, |_, _, _, tile| {
+            if tile.values.iter().all(|v| *v <= skirt) {
+                return tile.values.fill(open);
+            }
+            let fibres = self.streaks_of(tile, 0.5 * layer.cell_size_m, ANVIL_STRETCH, 0.45);
+            for (value, fibre) in tile.values.iter_mut().zip(fibres) {
+                let frayed = (*value - 2.0 * skirt * fibre).clamp(open, depth);
+                *value = if *value <= skirt { open } else { frayed };
+            }
+        });
     }
 
     /// Field of streaks: drawn out along the heading, meandering, in patches.
     fn streaks(&self, tile: &mut Tile) {
         let layer = self.layer;
-        let slide = layer.slid_along();
-        let [u, v] = [0, 1].map(|axis| tile.low[axis] - slide[axis]);
-        let values = dispatch(Streaks {
-            seed: layer.seed,
-            start: [u / layer.cell_size_m, v / layer.cell_size_m],
-            step: tile.texel / layer.cell_size_m,
-            side: tile.side,
-            stretch: layer.stretch as f32,
-            turns: self.turns(60.0, 3000.0),
-            // Veils are broad, streaks narrow.
-            veil: if layer.kind == CloudKind::Cirrostratus { 0.75 } else { 0.4 },
-        });
+        // Veils are broad, streaks narrow.
+        let veil = if layer.kind == CloudKind::Cirrostratus { 0.75 } else { 0.4 };
+        let values = self.streaks_of(tile, layer.cell_size_m, layer.stretch, veil);
         tile.values.copy_from_slice(&values);
+    }
+
+    fn streaks_of(&self, tile: &Tile, cell: f64, stretch: f64, veil: f32) -> Vec<f32> {
+        let slide = self.layer.slid_along();
+        dispatch(Streaks {
+            seed: self.layer.seed,
+            start: [0, 1].map(|axis| (tile.low[axis] - slide[axis]) / cell),
+            step: tile.texel / cell,
+            side: tile.side,
+            stretch: stretch as f32,
+            turns: self.turns(60.0, 3000.0),
+            veil,
+        })
     }
 
     /// Width of trails, as a multiple of their age and spacing, that gives the asked cover.
@@ -708,6 +725,9 @@ fn closed(cover: f64) -> f64 {
     ((cover - 0.97) / 0.03).clamp(0.0, 1.0)
 }
 
+/// How far fibres reach in from an anvil's rim, and out of it, as a share of its depth; and how much longer they are than wide.
+const FRAYED: f64 = 0.7;
+const ANVIL_STRETCH: f64 = 4.0;
 /// Field value over which streaks grow to the full depth.
 const SEAM: f32 = 0.45;
 

@@ -43,7 +43,11 @@ impl TowardSun {
 /// Numbers in a question.
 const ASKED: usize = 13;
 /// Numbers in an answer: for the surroundings, and for each light.
-pub const SURROUNDINGS: usize = 6;
+pub const SURROUNDINGS: usize = 7;
+/// Of the first: what stands behind, the logarithm of a sheet's thickness, and one for each opacity.
+pub const ONWARD: usize = 4;
+pub const THICKNESS: usize = 5;
+pub const OPACITY: usize = 6;
 pub const OF_LIGHT: usize = 4;
 pub const ANSWERED: usize = SURROUNDINGS + OF_LIGHT * MAX_LIGHTS;
 /// Questions that can wait: all but one of a packet, and a packet more.
@@ -78,7 +82,7 @@ impl<R: Real> Question<R> {
 /// Questions that wait for an answer, in the order they were asked.
 pub struct Waiting {
     asked: [[f32; ROOM]; ASKED],
-    /// Which stretch of which ray each is for, and in which cloud it lies.
+    /// Which stretch of which ray each is for, and in which of the band's clouds it lies.
     whose: [usize; ROOM],
     cloud: [usize; ROOM],
     count: usize,
@@ -90,7 +94,7 @@ impl Waiting {
         Waiting { asked: [[0.0; ROOM]; ASKED], whose: [0; ROOM], cloud: [0; ROOM], count: 0 }
     }
 
-    /// Some rays ask, each in the cloud of that number.
+    /// Some rays ask, each in that of the band's clouds.
     #[inline(always)]
     pub fn ask<R: Real>(
         &mut self,
@@ -127,15 +131,21 @@ impl Waiting {
         self.count > 0
     }
 
-    /// Answers the first packet of them, or as many of it as lie in the first one's cloud.
+    /// Answers the first packet of them, or as many of it as lie in the first one's cloud; `clouds`: the numbers of the band's.
     #[inline(always)]
-    pub fn answer<R: Real>(&mut self, toward_sun: &TowardSun, scene: &Scene, stretches: &mut Stretches) {
+    pub fn answer<R: Real>(
+        &mut self,
+        toward_sun: &TowardSun,
+        scene: &Scene,
+        clouds: &[usize],
+        stretches: &mut Stretches,
+    ) {
         let mut question = [R::splat(0.0); ASKED];
         for k in 0..ASKED {
             question[k] = R::load(&self.asked[k]);
         }
         let cloud = self.cloud[0];
-        let answered = look(toward_sun, scene, cloud, &Question(question));
+        let answered = look(toward_sun, scene, clouds[cloud], &Question(question));
         let mut values = [[0.0; 16]; ANSWERED];
         let answers = SURROUNDINGS + OF_LIGHT * scene.lights.len();
         for k in 0..answers {
@@ -145,7 +155,7 @@ impl Waiting {
         for i in 0..asked {
             if i < R::LANES && self.cloud[i] == cloud {
                 for k in 0..answers {
-                    stretches.add(self.whose[i], k, values[k][i]);
+                    stretches.add(cloud, self.whose[i], k, values[k][i]);
                 }
                 continue;
             }
@@ -176,6 +186,7 @@ fn look<R: Real>(
     let [x, y, z, w, above, below, beside, hx, hy, cos, sin, down, _] = question.0;
     let turn = Turn { heading: [hx, hy], cos, sin };
     let mut answer = [zero; ANSWERED];
+    answer[OPACITY] = one;
 
     // Light that has hardly turned is still on its way: in a thin sheet only so much of what is scattered toward the eye comes
     // from all around, the rest from what stands behind (similarity, along the ray).
@@ -184,8 +195,8 @@ fn look<R: Real>(
     let mut spread = one;
     if sheet {
         spread = one - hardly_turned(above + below, down);
-        answer[4] = one - spread;
-        answer[5] = (above + below).max(R::splat(1e-3)).ln();
+        answer[ONWARD] = one - spread;
+        answer[THICKNESS] = (above + below).max(R::splat(1e-3)).ln();
     }
 
     for (i, light) in scene.lights.iter().enumerate() {
@@ -220,10 +231,18 @@ fn look<R: Real>(
                 length = length * R::splat(toward_sun.growth);
             }
             let [x, y, z] = [gone.mul_add(sx, x), gone.mul_add(sy, y), gone.mul_add(sz, z)];
-            if number != cloud {
-                veiled = veiled + near + other.shadow(i, 0, [x, y, z], [sx, sy, sz]);
-            } else if clouds.own_shadow {
-                depth = near + clouds.depths[i].at(x, y, z.max(zero));
+            if number == cloud {
+                if clouds.own_shadow {
+                    depth = depth + near + clouds.depths[i].at(x, y, z.max(zero));
+                }
+                continue;
+            }
+            let all = near + other.shadow(i, 0, [x, y, z], [sx, sy, sz]);
+            // Heads stand in the ice of their own anvil: what that scatters goes on to them.
+            if other.layer == clouds.layer && (other.form.0.is_anvil || form.is_anvil) {
+                depth = depth + all;
+            } else {
+                veiled = veiled + all;
             }
         }
         let unveiled = (-veiled).exp();

@@ -8,7 +8,7 @@
 use super::looks::{Question, TowardSun, Waiting};
 use super::rays::{Span, SurfacePoint};
 use super::sheets::{few_turns, flow_back};
-use super::stretches::{Colour, Phases, Stretches};
+use super::stretches::{Colour, Colours, Phases, Stretches};
 use super::{Look, Way};
 use crate::clouds::form::Place;
 use crate::document::Family;
@@ -64,8 +64,8 @@ struct Met<R: Real> {
     extinction: R,
     /// Longest step inside.
     longest: R,
-    /// The thickest of them there: its number, the place in it and the height over its base.
-    number: R,
+    /// The thickest of them there: which of the band's it is, the place in it and the height over its base.
+    which: R,
     place: Place<R>,
     z: R,
 }
@@ -78,12 +78,12 @@ fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> 
         inside: R::splat(-1e6),
         extinction: zero,
         longest: R::splat(1e6),
-        number: zero,
+        which: zero,
         place: nothing,
         z: zero,
     };
     let mut thickest = -R::splat(1.0);
-    for &number in &band.clouds {
+    for (which, &number) in band.clouds.iter().enumerate() {
         let form = &look.scene.clouds[number].form.0;
         let z = p.altitude - R::splat(form.base);
         let place = form.at(p.x, p.y, z, w);
@@ -95,7 +95,7 @@ fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> 
         met.extinction = met.extinction + place.extinction;
         let thicker = thickest.lt(place.extinction);
         thickest = R::select(thicker, place.extinction, thickest);
-        met.number = R::select(thicker, R::splat(number as f32), met.number);
+        met.which = R::select(thicker, R::splat(which as f32), met.which);
         met.z = R::select(thicker, z, met.z);
         met.place.above = R::select(thicker, place.above, met.place.above);
         met.place.below = R::select(thicker, place.below, met.place.below);
@@ -108,14 +108,17 @@ fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> 
 fn march<R: Real>(look: &Look, band: &Band, way: &Way<R>, span: Span<R>, seen: &mut CloudLight<R>) {
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
     let rays = &way.rays;
-    let clouds = &look.scene.clouds[band.clouds[0]];
-    let around = look.scene.ambience.layers[band.clouds[0]];
-    let heaps = clouds.form.0.family == Family::Heaps;
-    let sheet = if heaps { None } else { way.sheet.as_ref() };
-    let phases = phases::<R>(look, clouds, way);
-    let colour = Colour { look, way, phases, sheet, around, shading: clouds.shading };
+    let is_sheet = |number: usize| look.scene.clouds[number].form.0.family != Family::Heaps;
+    let colour = |&number: &usize| Colour {
+        phases: phases::<R>(look, &look.scene.clouds[number], way),
+        sheet: way.sheet.as_ref().filter(|_| is_sheet(number)),
+        around: look.scene.ambience.layers[number],
+        shading: look.scene.clouds[number].shading,
+    };
+    let colours = Colours { look, way, clouds: band.clouds.iter().map(colour).collect() };
     let toward_sun = TowardSun::new(look.effort.step);
-    let enough = R::splat(ENOUGH[usize::from(!heaps)] * look.effort.step.min(1.0));
+    let enough =
+        R::splat(ENOUGH[usize::from(band.clouds.iter().any(|n| is_sheet(*n)))] * look.effort.step.min(1.0));
     let mut through = seen.through;
     let mut t = span.start;
     let mut before = zero;
@@ -126,7 +129,7 @@ fn march<R: Real>(look: &Look, band: &Band, way: &Way<R>, span: Span<R>, seen: &
     let (mut stretch, mut distance) = (zero, zero);
     let mut stretch_from = zero;
     let mut waiting = Waiting::new();
-    let mut gathered = Stretches::new();
+    let mut gathered = Stretches::new(band.clouds.len());
 
     for taken in 0..=MOST_STEPS {
         // The last step ends with the span.
@@ -180,10 +183,10 @@ fn march<R: Real>(look: &Look, band: &Band, way: &Way<R>, span: Span<R>, seen: &
         }
         if ready.any() {
             let back = (t - pending_at / pending.max(R::splat(1e-9))).max(zero).min(came);
-            let mut numbers = [0.0; 16];
-            met.number.store(&mut numbers);
+            let mut which = [0.0; 16];
+            met.which.store(&mut which);
             let question = Question::new(rays, &p, met.z, w, &met.place, back, pending);
-            waiting.ask(ready, &question, &numbers, &gathered);
+            waiting.ask(ready, &question, &which, &gathered);
             (pending, pending_at) = (R::select(ready, zero, pending), R::select(ready, zero, pending_at));
         }
         if ends.any() {
@@ -193,10 +196,10 @@ fn march<R: Real>(look: &Look, band: &Band, way: &Way<R>, span: Span<R>, seen: &
         }
         let whole = done || gathered.full();
         while waiting.full::<R>() || (whole && waiting.any()) {
-            waiting.answer::<R>(&toward_sun, look.scene, &mut gathered);
+            waiting.answer::<R>(&toward_sun, look.scene, &band.clouds, &mut gathered);
         }
         if whole {
-            gathered.close(&colour, seen);
+            gathered.close(&colours, seen);
         }
         if done {
             break;

@@ -1,9 +1,9 @@
 //! Light of clouds gathered by stretches of the way.
 //!
 //! What is gathered has no colour yet: the sun's, the sky's and the ground's come on for whole stretches, behind the
-//! air in front of them.
+//! air in front of them. Clouds that are met together keep their light apart: each has its own drops and surroundings.
 
-use super::looks::{ANSWERED, OF_LIGHT, SURROUNDINGS};
+use super::looks::{ANSWERED, OF_LIGHT, ONWARD, OPACITY, SURROUNDINGS, THICKNESS};
 use super::march::CloudLight;
 use super::sheets::{OfSheet, at_thickness};
 use super::{Look, Way};
@@ -21,7 +21,8 @@ pub struct Stretches {
     /// Opacity as seen from the eye, and the same times distance.
     opacity: [[f32; 16]; KEPT],
     distance: [[f32; 16]; KEPT],
-    light: [[[f32; 16]; ANSWERED]; KEPT],
+    /// Of each cloud of the band.
+    light: Vec<[[[f32; 16]; ANSWERED]; KEPT]>,
 }
 
 /// Phase functions of a packet: exact for the first order, smooth for those that follow it closely.
@@ -33,9 +34,15 @@ pub struct Phases<R: Real> {
 }
 
 /// What gives colours to stretches.
-pub struct Colour<'a, R: Real> {
+pub struct Colours<'a, R: Real> {
     pub look: &'a Look<'a>,
     pub way: &'a Way<'a, R>,
+    /// Of each cloud of the band.
+    pub clouds: Vec<Colour<'a, R>>,
+}
+
+/// What gives colours to a cloud's light.
+pub struct Colour<'a, R: Real> {
     pub phases: [Phases<R>; MAX_LIGHTS],
     /// Of sheets, what is scattered more than once is multiplied by these.
     pub sheet: Option<&'a OfSheet<R>>,
@@ -45,13 +52,13 @@ pub struct Colour<'a, R: Real> {
 
 impl Stretches {
     #[inline(always)]
-    pub fn new() -> Stretches {
+    pub fn new(clouds: usize) -> Stretches {
         Stretches {
             present: [0; 16],
             most: 0,
             opacity: [[0.0; 16]; KEPT],
             distance: [[0.0; 16]; KEPT],
-            light: [[[0.0; 16]; ANSWERED]; KEPT],
+            light: vec![[[[0.0; 16]; ANSWERED]; KEPT]; clouds],
         }
     }
 
@@ -61,10 +68,10 @@ impl Stretches {
         self.present[ray] * 16 + ray
     }
 
-    /// Adds a part of the light of a stretch.
+    /// Adds a part of a cloud's light in a stretch.
     #[inline(always)]
-    pub fn add(&mut self, stretch: usize, part: usize, value: f32) {
-        self.light[stretch / 16][part][stretch % 16] += value;
+    pub fn add(&mut self, cloud: usize, stretch: usize, part: usize, value: f32) {
+        self.light[cloud][stretch / 16][part][stretch % 16] += value;
     }
 
     /// Some rays' present stretches are whole: their opacity, and the same times distance.
@@ -92,30 +99,47 @@ impl Stretches {
 
     /// Adds all stretches to what is seen along their rays, and forgets them.
     #[inline(always)]
-    pub fn close<R: Real>(&mut self, colour: &Colour<R>, seen: &mut CloudLight<R>) {
+    pub fn close<R: Real>(&mut self, colours: &Colours<R>, seen: &mut CloudLight<R>) {
         for k in 0..self.most {
-            let mut parts = [R::splat(0.0); ANSWERED];
-            for (part, values) in parts.iter_mut().zip(&self.light[k]) {
-                *part = R::load(values);
+            let opacity = R::load(&self.opacity[k]);
+            let t = R::load(&self.distance[k]) / opacity.max(R::splat(1e-9));
+            let front = colours.look.air::<R, true>(colours.way, t);
+            let mut onward = R::splat(0.0);
+            for (light, colour) in self.light.iter_mut().zip(&colours.clouds) {
+                let mut parts = [R::splat(0.0); ANSWERED];
+                for (part, values) in parts.iter_mut().zip(&light[k]) {
+                    *part = R::load(values);
+                }
+                onward = onward + parts[ONWARD];
+                let own = colour.of(colours, t, &parts);
+                for c in 0..3 {
+                    let through = front.through[c] * R::splat(colour.shading.scatter[c]);
+                    seen.light[c] = own[c].max(R::splat(0.0)).mul_add(through, seen.light[c]);
+                }
+                light[k] = [[0.0; 16]; ANSWERED];
             }
-            colour.add(R::load(&self.opacity[k]), R::load(&self.distance[k]), &parts, seen);
+            for c in 0..3 {
+                seen.light[c] = front.light[c].mul_add(opacity - onward, seen.light[c]);
+            }
+            // What stands behind is seen with the air before it.
+            seen.onward = seen.onward + onward;
+            (self.opacity[k], self.distance[k]) = ([0.0; 16], [0.0; 16]);
         }
-        *self = Stretches::new();
+        (self.present, self.most) = ([0; 16], 0);
     }
 }
 
 impl<R: Real> Colour<'_, R> {
-    /// Colours a stretch and puts it behind the air in front of it.
+    /// The light of a stretch in the colours of what lights it, `t` metres along the way.
     #[inline(always)]
-    fn add(&self, opacity: R, distance: R, parts: &[R; ANSWERED], seen: &mut CloudLight<R>) {
-        let scene = self.look.scene;
-        let t = distance / opacity.max(R::splat(1e-9));
-        let p = self.way.rays.at(t);
+    fn of(&self, Colours { look, way, .. }: &Colours<R>, t: R, parts: &[R; ANSWERED]) -> [R; 3] {
+        let scene = look.scene;
+        let p = way.rays.at(t);
         let (a, shading) = (&self.around, &self.shading);
         let beside = parts[1];
         // The flow is a part of what comes from above, less what comes from below.
         let (mut above, mut below) = (parts[0] + parts[3], parts[2] - parts[3]);
-        let thickness = parts[5] / opacity.max(R::splat(1e-9));
+        let thickness = parts[THICKNESS] / parts[OPACITY].max(R::splat(1e-9));
         if let Some(sheet) = self.sheet {
             above = above * at_thickness(&sheet.above, thickness);
             below = below * at_thickness(&sheet.below, thickness);
@@ -152,13 +176,6 @@ impl<R: Real> Colour<'_, R> {
                 }
             }
         }
-        let front = self.look.air::<R, true>(self.way, t);
-        for c in 0..3 {
-            let through = front.through[c] * R::splat(shading.scatter[c]);
-            seen.light[c] =
-                seen.light[c] + own[c].max(R::splat(0.0)) * through + front.light[c] * (opacity - parts[4]);
-        }
-        // What stands behind is seen with the air before it.
-        seen.onward = seen.onward + parts[4];
+        own
     }
 }

@@ -34,6 +34,12 @@ pub struct Picture {
 }
 
 impl Picture {
+    /// The same under so many times the light.
+    pub fn brighter(&self, by: f32) -> Picture {
+        let pixels = self.pixels.iter().map(|p| p.map(|v| v * by)).collect();
+        Picture { pixels, ..*self }
+    }
+
     /// Some of its rows.
     pub fn rows(&self, from: usize, to: usize) -> Picture {
         let pixels = self.pixels[from * self.width..to * self.width].to_vec();

@@ -3,6 +3,7 @@
 //! Each stage is a pure function of the part of the document it reads and is kept under that part's content:
 //! exposure touches no stage, a moved sun keeps the form and the density of clouds, a turned camera keeps all.
 
+mod alone;
 mod ambience;
 mod fog;
 mod levels;
@@ -11,6 +12,7 @@ mod settled;
 mod sky_light;
 mod workshop;
 
+pub use alone::lit_alone;
 pub use ambience::{Ambience, Surroundings};
 pub use fog::Fog;
 pub use lights::{
