@@ -23,9 +23,10 @@ pub const WIDTH: usize = 64;
 /// stored beside it.
 pub const NOISE: f64 = 3.0;
 pub const MOST_PATHS: u64 = 32768;
-/// With clouds, pixels are compared in blocks of this many a side.
+/// The same with clouds.
 pub const NOISE_IN_CLOUDS: f64 = 8.0;
-pub const MOST_PATHS_IN_CLOUDS: u64 = 1024;
+pub const MOST_PATHS_IN_CLOUDS: u64 = 8192;
+/// With clouds, pixels are compared in blocks of this many a side.
 const BLOCK: usize = 2;
 /// Of clouds the live picture is made so many times as wide, and brought together.
 const FINER: usize = 8;
