@@ -95,10 +95,28 @@ fn air_over_a_white_deck_is_brighter_than_over_sea() {
         let more = luminance(white.0) / luminance(sea.0);
         assert!((1.02..1.6).contains(&more), "{elevation}: {more}");
     }
-    // From below a deck there is no air over white clouds to look through.
-    let below = scene(&sky(vec![CloudLayer { cover: 1.0, ..CloudKind::Stratocumulus.usual() }], 200.0, 40.0));
-    assert_eq!(below.ambience.lifted, [0.0; 3]);
-    assert!(white.ambience.lifted[1] > 0.0);
+    assert_eq!(white.ambience.lifted.len(), 1);
+}
+
+/// Between heaps the sky is brighter than it is without them: the air over them is lit from below. Air sends back a tenth of what comes from there
+/// (Chandrasekhar's spherical albedo), and half-covered white clouds send up a quarter to a third of what falls on them.
+#[test]
+fn the_sky_between_heaps_is_brighter() {
+    let heaps = CloudLayer { cover: 0.5, ..CloudKind::CumulusMediocris.usual() };
+    let (clear, broken) = (scene(&sky(vec![], 200.0, 40.0)), scene(&sky(vec![heaps], 200.0, 40.0)));
+    let mut more: Vec<f32> = (0..300)
+        .map(|i| (i as f64 * 2.399_963, (0.5 + 0.5 * (i as f64 / 300.0)).asin()))
+        .map(|(azimuth, elevation)| toward(azimuth, elevation))
+        .filter_map(|d| {
+            let [clear, broken] = [&clear, &broken].map(|s| look_at(s, &[d], PIXEL, Effort::default())[0]);
+            (broken.1 > 0.999).then(|| luminance(broken.0) / luminance(clear.0))
+        })
+        .collect();
+    assert!(more.len() > 50, "{}", more.len());
+    more.sort_by(f32::total_cmp);
+    let median = more[more.len() / 2];
+    println!("{median}");
+    assert!((1.0..1.15).contains(&median), "{median}");
 }
 
 /// Haze under a lid scatters what the lid lets through, not what the sun would send it; and it does not light the lid a second time.

@@ -108,17 +108,21 @@ fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> 
 fn march<R: Real>(look: &Look, band: &Band, way: &Way<R>, span: Span<R>, seen: &mut CloudLight<R>) {
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
     let rays = &way.rays;
-    let is_sheet = |number: usize| look.scene.clouds[number].form.0.family != Family::Heaps;
-    let colour = |&number: &usize| Colour {
-        phases: phases::<R>(look, &look.scene.clouds[number], way),
-        sheet: way.sheet.as_ref().filter(|_| is_sheet(number)),
-        around: look.scene.ambience.layers[number],
-        shading: look.scene.clouds[number].shading,
-    };
-    let colours = Colours { look, way, clouds: band.clouds.iter().map(colour).collect() };
+    let mut colours = Colours { look, way, clouds: Vec::with_capacity(band.clouds.len()) };
+    let mut any_sheet = false;
+    for &number in &band.clouds {
+        let clouds = &look.scene.clouds[number];
+        let is_sheet = clouds.form.0.family != Family::Heaps;
+        any_sheet |= is_sheet;
+        colours.clouds.push(Colour {
+            phases: phases::<R>(look, clouds, way),
+            sheet: if is_sheet { way.sheet.as_ref() } else { None },
+            around: look.scene.ambience.layers[number],
+            shading: clouds.shading,
+        });
+    }
     let toward_sun = TowardSun::new(look.effort.step);
-    let enough =
-        R::splat(ENOUGH[usize::from(band.clouds.iter().any(|n| is_sheet(*n)))] * look.effort.step.min(1.0));
+    let enough = R::splat(ENOUGH[usize::from(any_sheet)] * look.effort.step.min(1.0));
     let mut through = seen.through;
     let mut t = span.start;
     let mut before = zero;

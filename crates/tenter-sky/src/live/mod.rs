@@ -20,7 +20,7 @@ pub use shadows::{Around, Shadows};
 
 use crate::air::{Corners, Front, lobe, narrow};
 use crate::document::Family;
-use crate::scene::{Clouds, Fog, MAX_LIGHTS, Scene};
+use crate::scene::{Clouds, Fog, Lifted, MAX_LIGHTS, Scene};
 use crate::simd::{Kernel, Mask, Real, dispatch};
 use crate::spectrum::Rgb;
 use fog::{FogInFront, fog_in_front};
@@ -273,16 +273,28 @@ impl Look<'_> {
         }
     }
 
-    /// Adds what the air up to a distance scatters, once, of light that clouds below the eye send up.
+    /// Adds what the air up to a distance scatters, once, of light that clouds below it send up.
     #[inline(always)]
     fn lift<R: Real>(&self, way: &Way<R>, distance: R, light: &mut [R; 3]) {
-        let lifted = self.scene.ambience.lifted;
-        if lifted == [0.0; 3] {
+        let lifted = &self.scene.ambience.lifted;
+        if lifted.is_empty() {
             return;
         }
-        let even = self.scene.lights[0].view.front.even_up_to(&way.skies.corners[0], distance);
-        for c in 0..3 {
-            light[c] = even[c].mul_add(R::splat(lifted[c]), light[c]);
+        let front = &self.scene.lights[0].view.front;
+        let whole = front.even_up_to(&way.skies.corners[0], distance);
+        let mut before = [0.0f32; 3];
+        for Lifted { above, radiance } in lifted {
+            let from = way.rays.over(*above).min(distance);
+            if !from.lt(distance).any() {
+                break;
+            }
+            let first = front.even_up_to(&way.skies.corners[0], from);
+            for c in 0..3 {
+                // The air over each layer is lit by it, and by those below no more.
+                let change = R::splat(radiance[c] - before[c]);
+                light[c] = (whole[c] - first[c]).mul_add(change, light[c]);
+            }
+            before = *radiance;
         }
     }
 

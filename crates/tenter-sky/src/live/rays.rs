@@ -182,6 +182,15 @@ impl<'a, R: Real> Rays<'a, R> {
         Span { start: near.max(zero), end: R::select(R::splat(FAR * 0.999).le(near), zero, end) }
     }
 
+    /// Where the rays come over an altitude for good; at once where they are above it and do not sink, never below the ground.
+    #[inline(always)]
+    pub fn over(&self, altitude: f32) -> R {
+        if altitude <= self.scene.eye_altitude as f32 {
+            return R::splat(0.0);
+        }
+        self.to_shell(altitude).1.max(R::splat(0.0))
+    }
+
     /// Where the rays are below one altitude and above another, as if there were no ground; those that pass over the first
     /// count from their lowest point.
     #[inline(always)]

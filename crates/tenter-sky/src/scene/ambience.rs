@@ -19,8 +19,42 @@ pub struct Ambience {
     pub layers: Vec<Surroundings>,
     /// Mean radiance that fog sends on of what it gets from all sides.
     pub fog: Rgb,
-    /// Of the clouds below the eye: mean radiance all around that they add in the air over them to what it gets from the ground.
-    pub lifted: Rgb,
+    /// What clouds send up into the air over them, from the lowest air up.
+    pub lifted: Vec<Lifted>,
+}
+
+/// Mean radiance all around that clouds below add in the air over an altitude (m) to what it gets from the ground.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Lifted {
+    pub above: f32,
+    pub radiance: Rgb,
+}
+
+/// Share by which what goes up has to change from one layer to the next to be told apart.
+const TOLD_APART: f32 = 0.1;
+
+/// `lowest`: the level under the lowest clouds; `heights`: of the layers' middles and tops. Of layers under the eye only the highest is
+/// seen over: its air begins below everything.
+fn lifted(levels: &Levels, lowest: usize, heights: &[(f64, f64)], eye: f64) -> Vec<Lifted> {
+    let mut lifted: Vec<Lifted> = Vec::new();
+    let mut highest = 0.0f64;
+    for (k, (_, top)) in heights.iter().enumerate() {
+        highest = highest.max(*top);
+        let level = lowest + k + 1;
+        // Half of what surrounds the air is the ground's side.
+        let more = |c: usize| 0.5 * (levels.up[level][c] - levels.bare[level][c]).max(0.0) / PI as f32;
+        let radiance = [0, 1, 2].map(more);
+        if highest <= eye {
+            lifted = vec![Lifted { above: f32::MIN, radiance }];
+            continue;
+        }
+        let before = lifted.last().map_or(0.0, |l| luminance(l.radiance));
+        let change = (luminance(radiance) - before).abs();
+        if change > TOLD_APART * before.max(luminance(radiance)) {
+            lifted.push(Lifted { above: highest as f32, radiance });
+        }
+    }
+    lifted
 }
 
 /// Mean radiance around a cloud layer, and what it takes from below.
@@ -71,14 +105,9 @@ impl Ambience {
         let levels = Levels::between(&slabs, &clear, albedo, air);
         let radiance = |flux: Rgb| flux.map(|v| v / PI as f32);
         let lowest = slabs.len() - clouds.len();
-        let under_eye = heights.iter().take_while(|(_, top)| *top <= eye).count();
-        // Half of what surrounds the air is the ground's side.
-        let lifted = match (under_eye, sky.painted) {
-            (0, _) | (_, Some(_)) => [0.0; 3],
-            _ => {
-                let level = lowest + under_eye;
-                radiance([0, 1, 2].map(|c| 0.5 * (levels.up[level][c] - levels.bare[level][c]).max(0.0)))
-            }
+        let lifted = match sky.painted {
+            Some(_) => Vec::new(),
+            None => lifted(&levels, lowest, heights, eye),
         };
         let mut layers = Vec::with_capacity(clouds.len());
         let (mut open, mut left) = (1.0, 1.0);

@@ -13,7 +13,7 @@ mod sky_light;
 mod workshop;
 
 pub use alone::lit_alone;
-pub use ambience::{Ambience, Surroundings};
+pub use ambience::{Ambience, Lifted, Surroundings};
 pub use fog::Fog;
 pub use lights::{
     Face, MAX_LIGHTS, PlacedLight, PlacedMoon, PlacedSun, grade_of, moonlight, placed_lights, time_of,
