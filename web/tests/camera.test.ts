@@ -1,0 +1,51 @@
+import { allNear, equal, near, test } from "./check";
+import { eye } from "./samples";
+import { anglesOf, aspects, directionAt, halfWidth, placeOf, toward } from "../src/data/camera";
+
+test("azimuths count from north over east", () => {
+  allNear(toward(0, 0), [0, 1, 0], 1e-12);
+  allNear(toward(90, 0), [1, 0, 0], 1e-12);
+  allNear(toward(180, 0), [0, -1, 0], 1e-12);
+  allNear(toward(17, 90), [0, 0, 1], 1e-12);
+});
+
+test("angles of a direction are those it was made of", () => {
+  for (const azimuth of [0, 45, 133, 200, 359])
+    for (const elevation of [-60, -3, 0, 12, 80])
+      allNear(anglesOf(toward(azimuth, elevation)), [azimuth, elevation], 1e-9);
+});
+
+test("a lens of 18 mm sees a right angle on a frame of 36 mm", () => {
+  const wide = eye({ lens_mm: 18, heading_deg: 90 });
+  near(halfWidth(wide), 1, 1e-12);
+  allNear(anglesOf(directionAt(wide, 0, 0.5)), [45, 0], 1e-9);
+  allNear(anglesOf(directionAt(wide, 1, 0.5)), [135, 0], 1e-9);
+});
+
+test("the middle of the picture lies where the eye looks", () => {
+  for (const heading_deg of [0, 77, 290])
+    for (const pitch_deg of [-30, 0, 45])
+      allNear(
+        anglesOf(directionAt(eye({ heading_deg, pitch_deg }), 0.5, 0.5)),
+        [heading_deg, pitch_deg],
+        1e-9,
+      );
+});
+
+test("the picture is as high as its frame says", () => {
+  for (const frame of ["1:1", "3:2", "2.39:1"] as const) {
+    const [, elevation] = anglesOf(directionAt(eye({ frame }), 0.5, 0));
+    near(Math.tan((elevation * Math.PI) / 180), 0.5 / aspects[frame], 1e-9, frame);
+  }
+});
+
+test("places in the picture and directions are each other's inverse", () => {
+  const tilted = eye({ heading_deg: 212, pitch_deg: 17, lens_mm: 24, frame: "3:2" });
+  for (const x of [0, 0.3, 0.5, 0.9, 1])
+    for (const y of [0, 0.25, 0.5, 1]) {
+      const place = placeOf(tilted, directionAt(tilted, x, y));
+      allNear([place.x, place.y], [x, y], 1e-9);
+      equal(place.ahead, true);
+    }
+  equal(placeOf(tilted, toward(32, -17)).ahead, false);
+});
