@@ -26,7 +26,7 @@ const SHOWN: usize = 9;
 const LENS_MM: f64 = 171.0;
 
 /// For each pixel of the reference.
-const PATHS: u64 = 64;
+const PATHS: u64 = 256;
 
 struct Crop {
     slug: &'static str,
