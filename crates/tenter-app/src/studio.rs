@@ -98,14 +98,15 @@ impl Task<'_> {
 
     /// `picture`: of the unit scene.
     fn shot(&self, stage: Stage, scenes: &Scenes, picture: &Picture) -> Shot {
-        let lit = picture.brighter(self.strength);
+        let brighter = (self.strength != 1.0).then(|| picture.brighter(self.strength));
+        let picture = brighter.as_ref().unwrap_or(picture);
         Shot {
             number: self.wish.number,
             stage,
-            width: lit.width,
-            height: lit.height,
-            frame: pack(&lit.pixels, lit.width),
-            discs: discs(&scenes.lit, Effort::default()),
+            width: picture.width,
+            height: picture.height,
+            frame: pack(&picture.pixels, picture.width),
+            discs: discs(scenes.lit(), Effort::default()),
             readouts: None,
             overhead: None,
             milliseconds: self.begun.elapsed().as_secs_f64() * 1e3,
@@ -115,8 +116,15 @@ impl Task<'_> {
 
 /// A wish's scene as it is, and as pictures of it are drawn.
 struct Scenes {
-    lit: Scene,
     unit: Scene,
+    /// None where it is the same.
+    lit: Option<Scene>,
+}
+
+impl Scenes {
+    fn lit(&self) -> &Scene {
+        self.lit.as_ref().unwrap_or(&self.unit)
+    }
 }
 
 impl Studio {
@@ -166,8 +174,8 @@ impl Studio {
         };
         *self.kept() = Some(kept.clone());
         let mut shot = task.shot(Stage::Refined, &scenes, &kept.refined);
-        shot.readouts = Some(readouts(&wish.sky, &scenes.lit));
-        shot.overhead = overhead(&scenes.lit, &stale);
+        shot.readouts = Some(readouts(&wish.sky, scenes.lit()));
+        shot.overhead = overhead(scenes.lit(), &stale);
         show(shot);
         if kept.smooth.is_none() {
             let mut picture = (*kept.refined).clone();
@@ -213,7 +221,9 @@ impl Studio {
         called_off: &(dyn Fn() -> bool + Sync),
     ) -> Option<Scenes> {
         let scene = |sky: &Sky| self.workshop.scene(sky, fineness, called_off).ok();
-        Some(Scenes { unit: scene(&task.sky)?, lit: scene(&task.wish.sky)? })
+        let unit = scene(&task.sky)?;
+        let lit = if task.strength == 1.0 { None } else { Some(scene(&task.wish.sky)?) };
+        Some(Scenes { unit, lit })
     }
 }
 

@@ -37,12 +37,14 @@ pub fn through_bands<R: Real>(look: &Look, way: &Way<R>) -> CloudLight<R> {
     let bands = &look.scene.bands;
     let zero = R::splat(0.0);
     let mut seen = CloudLight { light: [zero; 3], through: R::splat(1.0), onward: zero };
+    let most = bands.iter().map(|band| band.clouds.len()).max().unwrap_or(0);
+    let mut gathered = Stretches::new(most);
     for turn in 0..2 * bands.len() {
         let rising = turn >= bands.len();
         let band = &bands[if rising { turn - bands.len() } else { bands.len() - 1 - turn }];
         let span = way.rays.between(band.from, band.to, rising, way.to_ground);
         if (span.start.lt(span.end) & R::splat(SPENT).lt(seen.through)).any() {
-            march(look, band, way, span, &mut seen);
+            march(look, band, way, span, &mut gathered, &mut seen);
         }
     }
     // What was spent hides all that is left.
@@ -105,22 +107,19 @@ fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> 
 }
 
 #[inline(always)]
-fn march<R: Real>(look: &Look, band: &Band, way: &Way<R>, span: Span<R>, seen: &mut CloudLight<R>) {
+fn march<R: Real>(
+    look: &Look,
+    band: &Band,
+    way: &Way<R>,
+    span: Span<R>,
+    gathered: &mut Stretches,
+    seen: &mut CloudLight<R>,
+) {
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
     let rays = &way.rays;
-    let mut colours = Colours { look, way, clouds: Vec::with_capacity(band.clouds.len()) };
-    let mut any_sheet = false;
-    for &number in &band.clouds {
-        let clouds = &look.scene.clouds[number];
-        let is_sheet = clouds.form.0.family != Family::Heaps;
-        any_sheet |= is_sheet;
-        colours.clouds.push(Colour {
-            phases: phases::<R>(look, clouds, way),
-            sheet: if is_sheet { way.sheet.as_ref() } else { None },
-            around: look.scene.ambience.layers[number],
-            shading: clouds.shading,
-        });
-    }
+    // Of clouds that are met: most packets meet few of them.
+    let mut colours = None;
+    let any_sheet = band.clouds.iter().any(|n| look.scene.clouds[*n].form.0.family != Family::Heaps);
     let toward_sun = TowardSun::new(look.effort.step);
     let enough = R::splat(ENOUGH[usize::from(any_sheet)] * look.effort.step.min(1.0));
     let mut through = seen.through;
@@ -133,7 +132,6 @@ fn march<R: Real>(look: &Look, band: &Band, way: &Way<R>, span: Span<R>, seen: &
     let (mut stretch, mut distance) = (zero, zero);
     let mut stretch_from = zero;
     let mut waiting = Waiting::new();
-    let mut gathered = Stretches::new(band.clouds.len());
 
     for taken in 0..=MOST_STEPS {
         // The last step ends with the span.
@@ -190,7 +188,7 @@ fn march<R: Real>(look: &Look, band: &Band, way: &Way<R>, span: Span<R>, seen: &
             let mut which = [0.0; 16];
             met.which.store(&mut which);
             let question = Question::new(rays, &p, met.z, w, &met.place, back, pending);
-            waiting.ask(ready, &question, &which, &gathered);
+            waiting.ask(ready, &question, &which, gathered);
             (pending, pending_at) = (R::select(ready, zero, pending), R::select(ready, zero, pending_at));
         }
         if ends.any() {
@@ -199,11 +197,25 @@ fn march<R: Real>(look: &Look, band: &Band, way: &Way<R>, span: Span<R>, seen: &
             stretch_from = R::select(ends, next, stretch_from);
         }
         let whole = done || gathered.full();
-        while waiting.full::<R>() || (whole && waiting.any()) {
-            waiting.answer::<R>(&toward_sun, look.scene, &band.clouds, &mut gathered);
+        if whole && !done {
+            // What the others have asked for ends with it, or its light would get its air later than its opacity.
+            let asked = stretch - pending;
+            let others = R::splat(1e-6).lt(asked);
+            gathered.end(others, asked, distance - pending_at);
+            stretch = R::select(others, pending, stretch);
+            distance = R::select(others, pending_at, distance);
+            stretch_from = R::select(others, next, stretch_from);
         }
-        if whole {
-            gathered.close(&colours, seen);
+        while waiting.full::<R>() || (whole && waiting.any()) {
+            waiting.answer::<R>(&toward_sun, look.scene, &band.clouds, gathered);
+        }
+        if whole && gathered.any() {
+            if colours.is_none() {
+                colours = Some(colours_of(look, band, way));
+            }
+            if let Some(colours) = &colours {
+                gathered.close(colours, seen);
+            }
         }
         if done {
             break;
@@ -212,6 +224,22 @@ fn march<R: Real>(look: &Look, band: &Band, way: &Way<R>, span: Span<R>, seen: &
         t = R::select(active, next, t);
     }
     seen.through = through;
+}
+
+#[inline(always)]
+fn colours_of<'a, R: Real>(look: &'a Look<'a>, band: &Band, way: &'a Way<'a, R>) -> Colours<'a, R> {
+    let mut colours = Colours { look, way, clouds: Vec::with_capacity(band.clouds.len()) };
+    for &number in &band.clouds {
+        let clouds = &look.scene.clouds[number];
+        let is_sheet = clouds.form.0.family != Family::Heaps;
+        colours.clouds.push(Colour {
+            phases: phases::<R>(look, clouds, way),
+            sheet: if is_sheet { way.sheet.as_ref() } else { None },
+            around: look.scene.ambience.layers[number],
+            shading: clouds.shading,
+        });
+    }
+    colours
 }
 
 #[inline(always)]

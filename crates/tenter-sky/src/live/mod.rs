@@ -277,7 +277,8 @@ impl Look<'_> {
     #[inline(always)]
     fn lift<R: Real>(&self, way: &Way<R>, distance: R, light: &mut [R; 3]) {
         let lifted = &self.scene.ambience.lifted;
-        if lifted.is_empty() {
+        let Some(lowest) = lifted.first() else { return };
+        if !way.rays.over(lowest.above).lt(distance).any() {
             return;
         }
         let front = &self.scene.lights[0].view.front;

@@ -21,7 +21,7 @@ pub struct Stretches {
     /// Opacity as seen from the eye, and the same times distance.
     opacity: [[f32; 16]; KEPT],
     distance: [[f32; 16]; KEPT],
-    /// Of each cloud of the band.
+    /// Of as many clouds as a band has at most.
     light: Vec<[[[f32; 16]; ANSWERED]; KEPT]>,
 }
 
@@ -89,6 +89,12 @@ impl Stretches {
             self.present[ray] = k + 1;
             self.most = self.most.max(k + 1);
         }
+    }
+
+    /// Whether a stretch has ended.
+    #[inline(always)]
+    pub fn any(&self) -> bool {
+        self.most > 0
     }
 
     /// Whether a ray has no room for another stretch.

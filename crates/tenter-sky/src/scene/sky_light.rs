@@ -269,7 +269,6 @@ mod tests {
                 let with_first = falling.with_first(&here);
                 let level: Rgb = std::array::from_fn(|c| told.sky[c] + with_first[c] * told.brighter[c]);
                 let told = luminance(level) / luminance(falling.level);
-                println!("{visibility_km} {elevation_deg} {altitude}: {told} {exact}");
                 assert!(
                     (told / exact - 1.0).abs() < 0.3,
                     "{visibility_km} {elevation_deg} {altitude}: {told} {exact}"
