@@ -5,7 +5,6 @@
 
 use super::hash::mix;
 use crate::simd::{Int, Kernel, Real, dispatch};
-use rayon::prelude::*;
 use std::sync::LazyLock;
 
 /// Samples along each side of the block: three to the finest ball.
@@ -29,18 +28,18 @@ impl Lumps {
         &BLOCK
     }
 
+    /// Made by one thread, in some 20 ms: all others wait for it, those of the pool among them, so that work handed to the pool would
+    /// wait for ever.
     fn new() -> Lumps {
         let points: Vec<Vec<f32>> = (0..OCTAVES).map(|o| scattered(COARSEST << o, o as u32)).collect();
         let mut values: Vec<f32> = (0..SIDE * SIDE)
-            .into_par_iter()
-            .flat_map_iter(|row| dispatch(Row { points: &points, y: row % SIDE, z: row / SIDE }))
+            .flat_map(|row| dispatch(Row { points: &points, y: row % SIDE, z: row / SIDE }))
             .collect();
         equalise(&mut values);
         let byte = |x: usize, y: usize, z: usize| {
             (values[(z % SIDE * SIDE + y % SIDE) * SIDE + x % SIDE] * 255.0 + 0.5) as u32
         };
         let words = (0..SIDE * SIDE * ROW)
-            .into_par_iter()
             .map(|i| {
                 let (x, y, z) = (i % ROW, i / ROW % SIDE, i / ROW / SIDE);
                 byte(x, y, z) | byte(x, y + 1, z) << 8 | byte(x, y, z + 1) << 16 | byte(x, y + 1, z + 1) << 24
@@ -175,7 +174,7 @@ fn equalise(values: &mut [f32]) {
         count[i + 1] += count[i];
     }
     let total = values.len() as f32;
-    values.par_iter_mut().for_each(|v| {
+    values.iter_mut().for_each(|v| {
         let x = (*v - low) / (high - low) * (BINS - 1) as f32;
         let b = bin(*v);
         let (from, to) = (count[b] as f32, count[b + 1] as f32);
