@@ -299,7 +299,7 @@ mod tests {
 
     #[test]
     fn slabs_reflect_what_discrete_ordinates_give() {
-        const PATHS: usize = 60_000;
+        const PATHS: usize = 200_000;
         // Flat enough; and not through the planet to the slab on its other side.
         const PLANET: f64 = 1e9;
         const WITHIN: f64 = 1e7;
@@ -417,5 +417,49 @@ mod tests {
         let met = dense.meet(from, DVec3::Z, 1e6, &mut rng).expect("a wall of cloud");
         assert!(met.distance >= 500.0 && met.distance < 505.0 && met.part == 0, "{}", met.distance);
         assert!(dense.meet(from, -DVec3::Z, 100.0, &mut rng).is_none());
+    }
+
+    /// A slab lit from above, seen from above and below: what a path brings back that looks toward the light by whole phase functions, and so comes
+    /// into their peak by chance, and one that knows onward turns as [`AirPaths`](crate::reference::AirPaths) does.
+    #[test]
+    fn onward_turns_bring_what_chance_would() {
+        const PLANET: f64 = 1e9;
+        const PATHS: usize = 200_000;
+        // Small droplets have a broad peak, which chance finds.
+        let phase = DropletPhase::new(3.0);
+        let field = field_of(slab(0.0..1000.0, 0.003, &phase), PLANET);
+        let turns = field.turns(0);
+        let light = DVec3::new(0.5, 0.0, 0.75f64.sqrt());
+        let mut rng = Rng::with_seed(12);
+        for (up, direction) in [
+            (true, DVec3::new(0.0, 0.8, 0.6)),
+            (true, DVec3::new(-0.6, 0.5, 0.39f64.sqrt())),
+            (false, DVec3::new(0.0, 0.6, -0.8)),
+        ] {
+            let [mut by_chance, mut known] = [0.0f64; 2];
+            for _ in 0..PATHS {
+                let mut place = DVec3::new(0.0, 0.0, PLANET + if up { 1e-6 } else { 1000.0 - 1e-6 });
+                let mut direction = direction;
+                let mut weight = Weight::new(&mut rng);
+                let mut straight = true;
+                while let Some(met) = field.meet(place, direction, 1e7, &mut rng) {
+                    place += direction * met.distance;
+                    let scattered = turns.at(direction.dot(light));
+                    let phase = (weight.bands * scattered.phase).0[6] as f64;
+                    let onward = scattered.onward as f64;
+                    let lost = field.through(place, light, Onward::Lost, &mut rng).0[6] as f64;
+                    let kept = field.through(place, light, Onward::Kept, &mut rng).0[6] as f64;
+                    by_chance += phase * lost / PATHS as f64;
+                    known += phase * (1.0 - onward) * kept / PATHS as f64;
+                    if straight {
+                        known += phase * onward * lost / PATHS as f64;
+                    }
+                    let turn = turns.turn(direction, &mut weight, &mut rng);
+                    direction = turn.direction;
+                    straight &= turn.onward;
+                }
+            }
+            assert!((known / by_chance - 1.0).abs() < 0.06, "{direction}: {known} for {by_chance}");
+        }
     }
 }
