@@ -424,7 +424,7 @@ mod tests {
     #[test]
     fn onward_turns_bring_what_chance_would() {
         const PLANET: f64 = 1e9;
-        const PATHS: usize = 200_000;
+        const PATHS: usize = 300_000;
         // Small droplets have a broad peak, which chance finds.
         let phase = DropletPhase::new(3.0);
         let field = field_of(slab(0.0..1000.0, 0.003, &phase), PLANET);
@@ -445,14 +445,15 @@ mod tests {
                 while let Some(met) = field.meet(place, direction, 1e7, &mut rng) {
                     place += direction * met.distance;
                     let scattered = turns.at(direction.dot(light));
-                    let phase = (weight.bands * scattered.phase).0[6] as f64;
-                    let onward = scattered.onward as f64;
-                    let lost = field.through(place, light, Onward::Lost, &mut rng).0[6] as f64;
-                    let kept = field.through(place, light, Onward::Kept, &mut rng).0[6] as f64;
-                    by_chance += phase * lost / PATHS as f64;
-                    known += phase * (1.0 - onward) * kept / PATHS as f64;
+                    let phase = weight.bands * scattered.phase;
+                    let mean = |light: Spectrum| light.0.iter().sum::<f32>() as f64 / (BANDS * PATHS) as f64;
+                    let onward = scattered.onward;
+                    let lost = phase * field.through(place, light, Onward::Lost, &mut rng);
+                    let kept = phase * field.through(place, light, Onward::Kept, &mut rng);
+                    by_chance += mean(lost);
+                    known += mean(kept * (1.0 - onward));
                     if straight {
-                        known += phase * onward * lost / PATHS as f64;
+                        known += mean(lost * onward);
                     }
                     let turn = turns.turn(direction, &mut weight, &mut rng);
                     direction = turn.direction;
