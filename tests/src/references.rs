@@ -1,6 +1,6 @@
 //! Pictures of the reference integrator, kept with the hash of what they show.
 //!
-//! `cargo run --workspace --bin references` remakes those whose sky has changed, and prints how far live pictures are off.
+//! `cargo run --bin references` remakes those whose sky has changed, and prints how far live pictures are off.
 
 use anyhow::{Context, Result};
 use serde::{Deserialize, Serialize};
@@ -8,6 +8,7 @@ use serde_json::Value;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use tenter_app::starters::Starter;
+use tenter_formats::exr_map::{Depth, write_picture};
 use tenter_sky::air::Fineness;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{Eye, Grade, Land, Sky};
@@ -46,7 +47,7 @@ fn folder() -> PathBuf {
 }
 
 /// The picture, and the standard error of its luminance.
-pub fn files_of(slug: &str) -> [PathBuf; 2] {
+fn files_of(slug: &str) -> [PathBuf; 2] {
     ["", "-error"].map(|what| folder().join(format!("{slug}{what}.exr")))
 }
 
@@ -58,7 +59,7 @@ pub fn index() -> Result<Index> {
     Ok(serde_json::from_str(&std::fs::read_to_string(path)?)?)
 }
 
-pub fn keep(index: &Index) -> Result<()> {
+fn keep(index: &Index) -> Result<()> {
     let text = serde_json::to_string_pretty(index)? + "\n";
     Ok(std::fs::write(folder().join("index.json"), text)?)
 }
@@ -97,6 +98,34 @@ fn leave_out_usual(value: &mut Value, usual: &Value) {
             leave_out_usual(value, usual);
         }
     }
+}
+
+/// A stored picture and the standard errors of its luminance, if it is of this scene.
+pub fn stored(name: &str, scene: &str) -> Result<Option<Stored>> {
+    let Some(entry) = index()?.remove(name).filter(|entry| entry.scene == scene) else { return Ok(None) };
+    let [truth, unsure] = files_of(name);
+    let unsure = read(&unsure)?.into_iter().map(|v| v[0]).collect();
+    Ok(Some(Stored { truth: read(&truth)?, unsure, noise_percent: entry.noise_percent }))
+}
+
+/// A picture of the reference integrator.
+pub struct Stored {
+    pub truth: Vec<[f32; 3]>,
+    /// Standard errors of the luminance.
+    pub unsure: Vec<f32>,
+    pub noise_percent: f64,
+}
+
+/// Stores a picture, so many pixels wide.
+pub fn store(name: &str, scene: String, traced: &Traced, width: usize) -> Result<()> {
+    let errors: Vec<_> = traced.standard_errors.iter().map(|e| [*e; 3]).collect();
+    let [picture, unsure] = files_of(name);
+    let height = errors.len() / width;
+    write_picture(&picture, &traced.picture.pixels, width, height, Depth::Float)?;
+    write_picture(&unsure, &errors, width, height, Depth::Float)?;
+    let mut index = index()?;
+    index.insert(name.into(), Entry { scene, noise_percent: traced.noise_percent });
+    keep(&index)
 }
 
 /// Makes the reference picture of a sky.
@@ -139,17 +168,18 @@ pub struct Pair {
 /// The live picture of a sky beside its stored reference.
 pub fn pair(starter: &Starter, block: usize) -> Result<Pair> {
     let sky = &starter.sky;
-    let [truth, unsure] = files_of(starter.slug);
-    let (truth, unsure) = (&read(&truth)?, &read(&unsure)?);
+    let Stored { truth, unsure, .. } = stored(starter.slug, &hash_of(sky))?.with_context(|| {
+        format!("{}: the stored reference is of another sky; run `cargo run --bin references`", starter.slug)
+    })?;
     let scene = Workshop::default().scene(&bare(sky), Fineness::Full, &|| false)?;
     let finer = if sky.clouds.is_empty() { 1 } else { FINER };
     let live = render(&scene, &Camera::latlong(WIDTH * finer, 0.0), Effort::default(), &|| false)?.pixels;
     // Of a mean, the error is the smaller the more it is of.
-    let unsure = together(unsure, WIDTH, block).into_iter().map(|v| v[0] / block as f32).collect();
+    let unsure = together(&unsure.iter().map(|e| [*e; 3]).collect::<Vec<_>>(), WIDTH, block);
     Ok(Pair {
         live: together(&live, WIDTH * finer, finer * block),
-        truth: together(truth, WIDTH, block),
-        unsure,
+        truth: together(&truth, WIDTH, block),
+        unsure: unsure.into_iter().map(|v| v[0] / block as f32).collect(),
     })
 }
 

@@ -30,7 +30,7 @@ fn live_skies_agree_with_stored_references() -> Result<()> {
         let entry = index.get(starter.slug).filter(|e| e.scene == hash_of(&starter.sky));
         let Some(entry) = entry else {
             panic!(
-                "{}: the stored reference is of another sky; run `cargo run --workspace --bin references`",
+                "{}: the stored reference is of another sky; run `cargo run --bin references`",
                 starter.slug
             )
         };

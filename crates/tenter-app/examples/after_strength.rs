@@ -1,5 +1,5 @@
 //! Time from a changed strength of the sun to the refined picture, as a viewer in the Bench gets it:
-//! `cargo run --workspace --example after_strength SKY.json…` prints median and worst of twenty, ms, at 960 x 540.
+//! `cargo run --example after_strength SKY.json…` prints median and worst of twenty, ms, at 960 x 540.
 
 use std::sync::Arc;
 use tenter_app::studio::{Stage, Studio, Wish};

@@ -1,5 +1,5 @@
 //! Time from a change to the first and to the refined picture of any sky, wall time on all threads:
-//! `cargo run --workspace --example after_changes SKY.json…` prints median and worst of seven, ms, and the most memory held.
+//! `cargo run --example after_changes SKY.json…` prints median and worst of seven, ms, and the most memory held.
 
 use std::time::Instant;
 use tenter_sky::air::Fineness;

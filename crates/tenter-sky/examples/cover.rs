@@ -1,4 +1,4 @@
-//! Cover asked and cover measured: `cargo run --workspace --example cover [SEED…]` prints, for every kind as it usually is, the mean
+//! Cover asked and cover measured: `cargo run --example cover [SEED…]` prints, for every kind as it usually is, the mean
 //! and the worst over seeds at five covers, in points.
 
 use tenter_sky::air::Fineness;

@@ -1,4 +1,4 @@
-//! What the reference integrator takes for one heap: `cargo run --workspace --example heap_reference` follows light through one
+//! What the reference integrator takes for one heap: `cargo run --example heap_reference` follows light through one
 //! fair-weather heap of optical thickness 60 that fills a picture of 240 x 135, all orders, for a minute on all threads, and prints the
 //! noise left, CPU seconds times its square, and how often paths are scattered.
 

@@ -1,4 +1,4 @@
-//! How steady pictures are: `cargo run --workspace --example stability SKY.json…` prints how far maps of 512 and 4096 agree (the
+//! How steady pictures are: `cargo run --example stability SKY.json…` prints how far maps of 512 and 4096 agree (the
 //! wide one box-filtered), the mean of the first picture over that of the refined one (and with full tables), and for 50 frames of a moving sun,
 //! slide and eye the largest second difference over the median one (mean over pixels of |a - 2 b + c| over the mean).
 

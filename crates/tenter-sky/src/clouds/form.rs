@@ -48,6 +48,8 @@ pub struct CloudForm {
     pub extinction: f32,
     /// Mean of it through bodies, edges and all, per metre.
     pub bulk: f32,
+    /// The same of what lies inside their edges.
+    pub core: f32,
     /// Share of the highest extinction over height, in even steps; none is even.
     profile: Vec<f32>,
     /// Sine and cosine of the heading: a layer's own axes run along it and to the left of it.
@@ -125,6 +127,9 @@ pub struct Place<R: Real> {
     pub above: R,
     pub below: R,
     pub beside: R,
+    /// Metres of cloud to the nearest surface, and radius of the dome that is stood in. Sheets have neither.
+    pub near: R,
+    pub dome: R,
 }
 
 /// A hull's value and slope.
@@ -194,6 +199,8 @@ impl Grain {
     }
 }
 
+/// A surface of lumps is nearer than the height of the place among them tells, for it is steep: by about a slope of one.
+const LUMPY: f32 = std::f32::consts::FRAC_1_SQRT_2;
 /// Extinction of an anvil as a share of its body's: ice of 0.2 g/m3 and 30 um against water of 0.8 and 13 (common practice, no
 /// source).
 const ANVIL_SHARE: f64 = 0.1;
@@ -287,6 +294,7 @@ impl CloudForm {
             depth: depth as f32,
             extinction,
             bulk,
+            core: extinction * mean_share,
             leaves: 1.0 - (1.0 - LEAVES_DIRECTION) * (-bulk * depth as f32 / THICK).exp(),
             profile,
             axes: [sin as f32, cos as f32],
@@ -354,23 +362,19 @@ impl CloudForm {
     #[inline(always)]
     pub fn at<R: Real>(&self, x: R, y: R, z: R, w: R) -> Place<R> {
         match self.family {
-            Family::Heaps => self.place::<R, false, true>(x, y, z, w),
-            _ => self.place::<R, true, true>(x, y, z, w),
+            Family::Heaps => self.place::<R, false>(x, y, z, w),
+            _ => self.place::<R, true>(x, y, z, w),
         }
     }
 
     /// The extinction alone, per metre: for those who do not step by the distance.
     #[inline(always)]
     pub fn extinction_at<R: Real>(&self, x: R, y: R, z: R, w: R) -> R {
-        match self.family {
-            Family::Heaps => self.place::<R, false, false>(x, y, z, w).extinction,
-            _ => self.place::<R, true, false>(x, y, z, w).extinction,
-        }
+        self.at(x, y, z, w).extinction
     }
 
-    /// `OPEN`: whether distances through the open are wanted.
     #[inline(always)]
-    fn place<R: Real, const SHEET: bool, const OPEN: bool>(&self, x: R, y: R, z: R, w: R) -> Place<R> {
+    fn place<R: Real, const SHEET: bool>(&self, x: R, y: R, z: R, w: R) -> Place<R> {
         let [sin, cos] = self.axes.map(R::splat);
         let (zero, depth) = (R::splat(0.0), R::splat(self.depth));
         let down = (depth - z).max(zero);
@@ -386,6 +390,7 @@ impl CloudForm {
         }
         let hull = self.maps.hull(x, y);
         let (smooth, above, below, beside);
+        let (mut deep, mut dome) = (zero, zero);
         // What is left of a distance where the hull's thickness changes fast.
         let mut tilt = R::splat(1.0);
         if SHEET {
@@ -416,6 +421,10 @@ impl CloudForm {
             above = (hull.value.max(zero).sqrt() - z).max(zero);
             below = z.max(zero);
             beside = hull.value.max(zero) / hull.slope.max(R::splat(0.25) * depth);
+            // Of a ball of radius r the hull is r^2 - x^2 and its slope 2 x.
+            let flat = hull.slope * R::splat(0.5);
+            dome = flat.mul_add(flat, hull.value.max(zero)).sqrt();
+            deep = (dome - flat.mul_add(flat, z * z).sqrt()).min(z) * squeeze;
         }
         // How tall the body is that a lump here would grow on: uphill by a lump's reach.
         let body = slope_height(&hull, R::splat(self.amplitude[0]));
@@ -429,6 +438,19 @@ impl CloudForm {
         let clear = R::select(clear.lt(zero), (clear * R::splat(0.5)).min(among), clear);
         let clear =
             if SHEET && self.fibrous { R::select(clear.lt(zero), clear * tilt, clear) } else { clear };
+        let mut near = zero;
+        if !SHEET {
+            // Lumps move the surface; deep inside, where nothing is seen, they are left out. Edges are thinner than what they lead to.
+            let reach = R::splat(self.moved);
+            let all = R::select((reach + edge).lt(smooth), inside + reach, inside);
+            let round = (deep / smooth.max(R::splat(1.0))).clamp(0.25, 1.0);
+            let round = R::select(R::splat(1.0).lt(smooth), round, R::splat(1.0));
+            let from_edge = (all + edge * R::splat(0.5)).max(zero) * round * R::splat(LUMPY);
+            // Lumps stand out from the dome, but are no smaller than the body they grow on.
+            dome = dome.max(body);
+            let in_edge = from_edge.min(edge);
+            near = from_edge - in_edge + in_edge * in_edge / edge * R::splat(0.5);
+        }
         let mut extinction = share * R::splat(self.extinction);
         if !self.profile.is_empty() {
             let steps = PROFILE_STEPS as f32;
@@ -437,7 +459,15 @@ impl CloudForm {
             let (a, b) = unsafe { R::gather_pairs(&self.profile, step.floor().to_int()) };
             extinction = extinction * a.lerp(b, step - step.floor());
         }
-        Place { inside: clear, extinction, above: above * squeeze, below: below * squeeze, beside }
+        Place {
+            inside: clear,
+            extinction,
+            above: above * squeeze,
+            below: below * squeeze,
+            beside,
+            near,
+            dome,
+        }
     }
 
     /// Lumps and erosion: the moved surface and the width of its edge.

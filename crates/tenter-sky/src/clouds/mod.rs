@@ -7,6 +7,7 @@
 //! many scatterings make of it.
 
 mod ageing;
+pub mod ball;
 pub mod diffusion;
 mod distance;
 mod field;

@@ -7,7 +7,8 @@
 use super::rays::{Rays, SurfacePoint, Turn};
 use super::sheets::{Scattered, hardly_turned};
 use super::stretches::Stretches;
-use crate::clouds::diffusion::ASYMMETRY;
+use crate::clouds::ball::{BallLight, HALF};
+use crate::clouds::diffusion::{ASYMMETRY, reach};
 use crate::clouds::form::Place;
 use crate::document::Family;
 use crate::scene::{MAX_LIGHTS, Scene};
@@ -171,7 +172,7 @@ impl Waiting {
 }
 
 /// How much of each source reaches places (colours left out): the surroundings above, beside and below, the flow between
-/// them and what stands behind, the logarithm of a sheet's thickness there, then for each light what it sends straight, a few times forward, many times scattered and flowing back.
+/// them and what stands behind, the logarithm of a sheet's thickness there, then for each light what it sends straight, a few times forward, many times scattered: all around and backward.
 #[inline(always)]
 fn look<R: Real>(
     toward_sun: &TowardSun,
@@ -193,6 +194,7 @@ fn look<R: Real>(
     let thick = R::splat(form.bulk);
     let (above, below, beside) = (above * thick, below * thick, beside * thick);
     let mut spread = one;
+    let (mut nearest, mut dome) = (zero, zero);
     if sheet {
         spread = one - hardly_turned(above + below, down);
         answer[ONWARD] = one - spread;
@@ -215,20 +217,28 @@ fn look<R: Real>(
             }
             // Depth toward the light: the form itself nearby, the grid beyond.
             let mut near = zero;
-            let mut length = (w * R::splat(1.0 / SUN_PIXEL)).max(one) * R::splat(toward_sun.first);
+            let first = (w * R::splat(1.0 / SUN_PIXEL)).max(one) * R::splat(toward_sun.first);
             let mut gone = zero;
-            for _ in 0..toward_sun.count {
+            // The first light's look begins with the place itself.
+            let begins = !sheet && i == 0 && number == cloud;
+            let mut length = if begins { zero } else { first };
+            for k in 0..toward_sun.count + usize::from(begins) {
                 let middle = length.mul_add(R::splat(0.5), gone);
                 let footprint = w.max(length * R::splat(SUN_FOOTPRINT));
-                let there = other.form.0.extinction_at(
+                let there = other.form.0.at(
                     middle.mul_add(sx, x),
                     middle.mul_add(sy, y),
                     middle.mul_add(sz, z),
                     footprint,
                 );
-                near = there.mul_add(length, near);
+                near = there.extinction.mul_add(length, near);
                 gone = gone + length;
-                length = length * R::splat(toward_sun.growth);
+                if begins && k == 0 {
+                    (nearest, dome) = (there.near * R::splat(form.core), there.dome * thick);
+                    length = first;
+                } else {
+                    length = length * R::splat(toward_sun.growth);
+                }
             }
             let [x, y, z] = [gone.mul_add(sx, x), gone.mul_add(sy, y), gone.mul_add(sz, z)];
             if number == cloud {
@@ -247,8 +257,21 @@ fn look<R: Real>(
         }
         let unveiled = (-veiled).exp();
 
-        let scattered = Scattered { above, below, beside, depth, up: sz, down, spread };
-        let (r, [single, few, many, back]) = if sheet { scattered.in_sheet() } else { scattered.in_heap() };
+        let (r, [single, few, many, back]);
+        if sheet {
+            let scattered = Scattered { above, below, beside, depth, up: sz, down, spread };
+            let (reach, [straight, forward, wide]) = scattered.in_sheet();
+            (r, [single, few, many, back]) = (reach, [straight, forward, wide, zero]);
+        } else {
+            let [forward, wide, backward] = BallLight::get().at(depth, nearest, dome);
+            r = reach(above, below, beside, depth, one, zero);
+            if i == 0 {
+                // Small heaps let light through that has hardly turned, along the mean chord of a ball.
+                spread = one - hardly_turned(dome * R::splat(HALF * 4.0 / 3.0), one);
+                answer[ONWARD] = one - spread;
+            }
+            [single, few, many, back] = [(-depth).exp(), forward, wide, backward];
+        }
         let first = SURROUNDINGS + OF_LIGHT * i;
         answer[first] = single * unveiled;
         answer[first + 1] = few * unveiled;

@@ -7,13 +7,15 @@
 
 use super::looks::{Question, TowardSun, Waiting};
 use super::rays::{Span, SurfacePoint};
-use super::sheets::{few_turns, flow_back};
+use super::sheets::few_turns;
 use super::stretches::{Colour, Colours, Phases, Stretches};
 use super::{Look, Way};
+use crate::clouds::ball;
 use crate::clouds::form::Place;
 use crate::document::Family;
 use crate::scene::{Band, Clouds, MAX_LIGHTS};
 use crate::simd::{Mask, Real};
+use std::f32::consts::PI;
 
 /// Transmittance below which nothing behind is worth a step.
 const SPENT: f32 = 0.004;
@@ -75,7 +77,15 @@ struct Met<R: Real> {
 #[inline(always)]
 fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> {
     let zero = R::splat(0.0);
-    let nothing = Place { inside: zero, extinction: zero, above: zero, below: zero, beside: zero };
+    let nothing = Place {
+        inside: zero,
+        extinction: zero,
+        above: zero,
+        below: zero,
+        beside: zero,
+        near: zero,
+        dome: zero,
+    };
     let mut met = Met {
         inside: R::splat(-1e6),
         extinction: zero,
@@ -244,7 +254,12 @@ fn colours_of<'a, R: Real>(look: &'a Look<'a>, band: &Band, way: &'a Way<'a, R>)
 
 #[inline(always)]
 fn phases<R: Real>(look: &Look, clouds: &Clouds, way: &Way<R>) -> [Phases<R>; MAX_LIGHTS] {
-    let none = Phases { single: [R::splat(0.0); 3], forward: R::splat(0.0), back: R::splat(0.0) };
+    let none = Phases {
+        single: [R::splat(0.0); 3],
+        forward: R::splat(0.0),
+        wide: R::splat(0.0),
+        back: R::splat(0.0),
+    };
     let mut phases = [none; MAX_LIGHTS];
     for i in 0..look.scene.lights.len() {
         let to_light = way.rays.to_light(i);
@@ -257,10 +272,16 @@ fn phases<R: Real>(look: &Look, clouds: &Clouds, way: &Way<R>) -> [Phases<R>; MA
                 single[c][lane] = p[c];
             }
         }
+        let [forward, wide, back] = if clouds.form.0.family == Family::Heaps {
+            ball::phases(to_light)
+        } else {
+            [few_turns(to_light), R::splat(0.25 / PI), R::splat(0.0)]
+        };
         phases[i] = Phases {
             single: [R::load(&single[0]), R::load(&single[1]), R::load(&single[2])],
-            forward: few_turns(to_light),
-            back: flow_back(to_light),
+            forward,
+            wide,
+            back,
         };
     }
     phases

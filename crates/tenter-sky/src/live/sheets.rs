@@ -5,7 +5,7 @@
 //! is multiplied by what [`SlabLight`] has for an even one of that thickness, over what this has for the same.
 
 use crate::air::lobe;
-use crate::clouds::diffusion::{ASYMMETRY, Reach, nearest, not_yet_scattered, reach};
+use crate::clouds::diffusion::{ASYMMETRY, Reach, not_yet_scattered, reach};
 use crate::clouds::slab::{AS_DROPLETS, Between, DIRECTIONS, LIGHT, OUT, SIDES, SlabLight, THICKNESS, TURN};
 use crate::scene::{Light, MAX_LIGHTS};
 use crate::simd::{Real, Scalar};
@@ -37,19 +37,6 @@ pub fn few_turns<R: Real>(cosine: R) -> R {
     lobe(0.72, cosine) * R::splat(0.7) + lobe(0.1, cosine) * R::splat(0.3)
 }
 
-/// Share of what a thick body sends back that heaps do where all ways out lead back to the light: they lose some to all sides (by
-/// crops of towers and fair-weather heaps against the reference).
-const SENT_BACK: f32 = 0.5;
-
-/// What flows back out of a heap's lit side, for light that has been turned a few times. In the Eddington approximation a thick body
-/// lit at a cosine `m` sends back the flow `m F` that comes in, and the source toward an eye at a cosine `u` has `3 g m u F / 4pi` of
-/// it. The surfaces of a round body that are lit and seen face half-way between both: there `m` and `u` are one, and their
-/// product is `(1 - cosine) / 2`.
-#[inline(always)]
-pub fn flow_back<R: Real>(cosine: R) -> R {
-    (R::splat(1.0) - cosine) * R::splat(0.5 * 3.0 * ASYMMETRY * 0.25 / PI)
-}
-
 /// A place in a cloud: optical depths to its surfaces and toward a light, that light's sine of height, the same of the way that is
 /// looked along, and the share of what is scattered that has turned.
 pub struct Scattered<R: Real> {
@@ -63,32 +50,19 @@ pub struct Scattered<R: Real> {
 }
 
 impl<R: Real> Scattered<R> {
-    /// Through a sheet light flows straight down, or up from a sun below.
+    /// What comes straight, has been turned a few times, and many times. Through a sheet light flows straight down, or up from a sun below.
     #[inline(always)]
-    pub fn in_sheet(&self) -> (Reach<R>, [R; 4]) {
+    pub fn in_sheet(&self) -> (Reach<R>, [R; 3]) {
         let facing = self.up.abs().max(R::splat(0.05));
         let flow = (self.up * R::splat(1.0 / EDGEWISE)).clamp(-1.0, 1.0);
         let r = reach(self.above, self.below, self.beside, self.depth, facing, flow);
         let through = self.through(facing);
         let many = r.sun - not_yet_scattered(facing, self.turned(), through, r.sunward);
-        self.parts(r, many, through, R::splat(0.0))
-    }
-
-    /// Through a heap light flows away from the sun.
-    #[inline(always)]
-    pub fn in_heap(&self) -> (Reach<R>, [R; 4]) {
         let (zero, one) = (R::splat(0.0), R::splat(1.0));
-        let usual = self.up.max(zero).mul_add(R::splat(0.3), R::splat(0.6));
-        // Where the way toward the light is hardly longer than that to the nearest surface, this one faces it.
-        let near = nearest(self.above, self.beside) / self.depth.max(R::splat(1e-3));
-        let facing = usual.max(near.min(one));
-        let r = reach(self.above, self.below, self.beside, self.depth, facing, self.up);
-        let through = self.through(facing);
-        // The sides of a heap are lit and dark at once: its shares hold for all of the terms.
-        let young = not_yet_scattered(facing, self.turned(), zero, r.sunward);
-        let many = (r.sun - young * r.sunward) * (one - through);
-        let back = r.sunward * R::splat(SENT_BACK);
-        self.parts(r, many, through, back)
+        let single = (-self.depth).exp();
+        let lean = r.sun_lean * self.down * R::splat(ASYMMETRY) * (one - through);
+        let many = (many + lean).max(zero) * self.spread;
+        (r, [single, self.turned() - single, many])
     }
 
     #[inline(always)]
@@ -100,17 +74,6 @@ impl<R: Real> Scattered<R> {
     #[inline(always)]
     fn through(&self, facing: R) -> R {
         ((self.depth + self.below / facing) * R::splat(-TURNED)).exp()
-    }
-
-    /// What comes straight, has been turned a few times, and many times; a share of the second flows back.
-    #[inline(always)]
-    fn parts(&self, r: Reach<R>, many: R, through: R, back: R) -> (Reach<R>, [R; 4]) {
-        let (zero, one) = (R::splat(0.0), R::splat(1.0));
-        let single = (-self.depth).exp();
-        let lean = r.sun_lean * self.down * R::splat(ASYMMETRY) * (one - through);
-        let many = (many + lean).max(zero) * self.spread;
-        let few = self.turned() - single;
-        (r, [single, few, many, few * back])
     }
 }
 
@@ -292,7 +255,7 @@ fn of_light(thickness: f32, light: f32, side: usize, out: f32, turn_deg: f32) ->
     let cosine = flat(light) * flat(out) * turn_deg.to_radians().cos() + light * down;
     let (places, opacity) = places(thickness, side, out);
     let sent = places.map(|place| {
-        let (_, [_, few, many, _]) = even(place, light, down).in_sheet();
+        let (_, [_, few, many]) = even(place, light, down).in_sheet();
         few.0 * few_turns(Scalar(cosine)).0 + many.0 * 0.25 / PI
     });
     sent.iter().sum::<f32>() * opacity

@@ -25,11 +25,12 @@ pub struct Stretches {
     light: Vec<[[[f32; 16]; ANSWERED]; KEPT]>,
 }
 
-/// Phase functions of a packet: exact for the first order, smooth for those that follow it closely.
+/// Phase functions of a packet: exact for the first order, smooth for those that follow it closely, and two for many orders.
 #[derive(Clone, Copy)]
 pub struct Phases<R: Real> {
     pub single: [R; 3],
     pub forward: R,
+    pub wide: R,
     pub back: R,
 }
 
@@ -159,12 +160,13 @@ impl<R: Real> Colour<'_, R> {
         }
         for (i, source) in scene.lights.iter().enumerate() {
             let first = SURROUNDINGS + OF_LIGHT * i;
-            let (single, forward, diffuse, back) =
+            let (single, forward, wide, back) =
                 (parts[first], parts[first + 1], parts[first + 2], parts[first + 3]);
             let up = p.turn.local(source.direction())[2];
             let sun = source.sunlight.at(p.altitude, up);
-            let mut many = diffuse * R::splat(0.25 / std::f32::consts::PI * shading.high_orders);
-            let mut few = forward * self.phases[i].forward + back * self.phases[i].back;
+            let mut many = wide * self.phases[i].wide + back * self.phases[i].back;
+            many = many * R::splat(shading.high_orders);
+            let mut few = forward * self.phases[i].forward;
             if let Some(sheet) = self.sheet {
                 let correction = at_thickness(&sheet.lights[i], thickness);
                 (many, few) = (many * correction, few * correction);

@@ -31,7 +31,7 @@ pub struct Turns {
 
 /// A step of the angle.
 #[derive(Clone, Copy)]
-struct Step {
+pub(super) struct Step {
     /// Cosine where it ends.
     cosine: f64,
     /// How often a turn is no farther: for red, green and blue.
@@ -121,7 +121,7 @@ impl Turns {
     }
 
     /// Draws the cosine of an angle.
-    fn draw(&self, colour: usize, rng: &mut Rng) -> (f64, &Step) {
+    pub(super) fn draw(&self, colour: usize, rng: &mut Rng) -> (f64, &Step) {
         let u = rng.f64();
         let i = self.steps.partition_point(|s| s.no_farther[colour] < u).clamp(1, STEPS);
         let [before, step] = [&self.steps[i - 1], &self.steps[i]];

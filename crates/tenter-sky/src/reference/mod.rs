@@ -7,6 +7,7 @@
 //! All [`BANDS`](crate::spectrum::BANDS) wavelengths go along one path: where to collide is drawn for all of them
 //! together, each band carries its own weight (spectral tracking; Kutz, Habel, Li and Novak 2017).
 
+pub mod balls;
 mod clouds;
 mod droplets;
 mod paths;
