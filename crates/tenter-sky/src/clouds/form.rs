@@ -85,6 +85,8 @@ pub struct CloudForm {
     flank: f32,
     /// How fast fine lumps and erosion grow with the body they work on, per metre.
     fray: f32,
+    /// How much nearer a surface of lumps is than the height of a place among them tells, for it is steep.
+    steep: f32,
     /// How far places are raised above others, m, over how many sides of a block per metre, and what is left of the depth.
     uneven: [f32; 2],
     squeeze: f32,
@@ -199,8 +201,6 @@ impl Grain {
     }
 }
 
-/// A surface of lumps is nearer than the height of the place among them tells, for it is steep: by about a slope of one.
-const LUMPY: f32 = std::f32::consts::FRAC_1_SQRT_2;
 /// Extinction of an anvil as a share of its body's: ice of 0.2 g/m3 and 30 um against water of 0.8 and 13 (common practice, no
 /// source).
 const ANVIL_SHARE: f64 = 0.1;
@@ -319,6 +319,7 @@ impl CloudForm {
             rise: 1.0 / (0.05 * depth) as f32,
             flank: 0.55 / amplitude.max(1.0) as f32,
             fray: 1.0 / (2.6 * (0.24 * amplitude + erosion)).max(1.0) as f32,
+            steep: (1.0 / (1.0 + layer.lobes * layer.lobes).sqrt()) as f32,
             uneven: if anvil_from.is_some() {
                 [0.0; 2]
             } else {
@@ -445,7 +446,7 @@ impl CloudForm {
             let all = R::select((reach + edge).lt(smooth), inside + reach, inside);
             let round = (deep / smooth.max(R::splat(1.0))).clamp(0.25, 1.0);
             let round = R::select(R::splat(1.0).lt(smooth), round, R::splat(1.0));
-            let from_edge = (all + edge * R::splat(0.5)).max(zero) * round * R::splat(LUMPY);
+            let from_edge = (all + edge * R::splat(0.5)).max(zero) * round * R::splat(self.steep);
             // Lumps stand out from the dome, but are no smaller than the body they grow on.
             dome = dome.max(body);
             let in_edge = from_edge.min(edge);

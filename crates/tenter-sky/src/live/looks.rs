@@ -5,9 +5,9 @@
 //! than two rays of a packet ask for one in the same step: questions wait until they fill a packet of their own.
 
 use super::rays::{Rays, SurfacePoint, Turn};
-use super::sheets::{Scattered, hardly_turned};
+use super::sheets::{Scattered, hardly_turned, through_ball};
 use super::stretches::Stretches;
-use crate::clouds::ball::{BallLight, HALF};
+use crate::clouds::ball::BallLight;
 use crate::clouds::diffusion::{ASYMMETRY, reach};
 use crate::clouds::form::Place;
 use crate::document::Family;
@@ -266,9 +266,7 @@ fn look<R: Real>(
             let [forward, wide, backward] = BallLight::get().at(depth, nearest, dome);
             r = reach(above, below, beside, depth, one, zero);
             if i == 0 {
-                // Small heaps let light through that has hardly turned, along the mean chord of a ball.
-                spread = one - hardly_turned(dome * R::splat(HALF * 4.0 / 3.0), one);
-                answer[ONWARD] = one - spread;
+                spread = one - through_ball(dome);
             }
             [single, few, many, back] = [(-depth).exp(), forward, wide, backward];
         }

@@ -113,7 +113,7 @@ impl Look<'_> {
         let (mut through, mut onward) = (one, zero);
         if CLOUDS {
             let cloud: CloudLight<R> = through_bands(self, &way);
-            (light, through, onward) = (cloud.light, cloud.through, cloud.onward);
+            (light, through, onward) = (cloud.light, cloud.through, cloud.onward + cloud.veiled);
         }
 
         // What stands at the end of the ray: ground, sky, or some of both.

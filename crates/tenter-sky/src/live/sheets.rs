@@ -5,6 +5,7 @@
 //! is multiplied by what [`SlabLight`] has for an even one of that thickness, over what this has for the same.
 
 use crate::air::lobe;
+use crate::clouds::ball::HALF;
 use crate::clouds::diffusion::{ASYMMETRY, Reach, not_yet_scattered, reach};
 use crate::clouds::slab::{AS_DROPLETS, Between, DIRECTIONS, LIGHT, OUT, SIDES, SlabLight, THICKNESS, TURN};
 use crate::scene::{Light, MAX_LIGHTS};
@@ -28,6 +29,12 @@ pub fn hardly_turned<R: Real>(thickness: R, down: R) -> R {
     // Thinner ones are no different, but their exponentials would cancel.
     let along = (thickness / down.abs().max(R::splat(SLANTED))).max(R::splat(0.03));
     one - (one - (-along * R::splat(TURNED)).exp()) / (one - (-along).exp())
+}
+
+/// The same of a heap, by the mean chord of the ball that it is like; `dome`: its optical radius.
+#[inline(always)]
+pub fn through_ball<R: Real>(dome: R) -> R {
+    hardly_turned(dome * R::splat(HALF * 4.0 / 3.0), R::splat(1.0))
 }
 
 /// The smooth phase function of light that has been turned a few times: two or three turns by narrow angles make a broader
