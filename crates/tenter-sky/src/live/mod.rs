@@ -14,9 +14,11 @@ mod shadows;
 mod shafts;
 mod sheets;
 mod stretches;
+mod under_eye;
 
 pub use rays::SurfacePoint;
 pub use shadows::{Around, Shadows};
+pub use under_eye::UnderEye;
 
 use crate::air::{Corners, Front, lobe, narrow};
 use crate::document::Family;

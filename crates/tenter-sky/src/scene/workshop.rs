@@ -9,8 +9,9 @@ use crate::clouds::ice;
 use crate::clouds::mie::DropletPhase;
 use crate::clouds::regions::Regions;
 use crate::clouds::shadow::{DensityGrid, SunDepth};
-use crate::document::{self, CloudLayer, Colour, MAX_LAYERS, Phase, Sky, SkyKind};
+use crate::document::{self, CloudLayer, Colour, Eye, Grade, MAX_LAYERS, Phase, Sky, SkyKind};
 use crate::land::Land;
+use crate::live::UnderEye;
 use crate::source::painted;
 use crate::spectrum::Rgb;
 use serde::Serialize;
@@ -89,6 +90,7 @@ pub struct Workshop {
     phase: Stage<DropletPhase>,
     land: Stage<Land>,
     ambience: Stage<Ambience>,
+    under_eye: Stage<Option<UnderEye>>,
 }
 
 impl Default for Workshop {
@@ -104,6 +106,7 @@ impl Default for Workshop {
             phase: Stage::keeping(KEPT_FOR_LAYERS),
             land: Stage::keeping(2),
             ambience: Stage::keeping(KEPT),
+            under_eye: Stage::keeping(KEPT),
         }
     }
 }
@@ -277,7 +280,7 @@ impl Workshop {
             softness: sky.source.horizon_softness_deg.to_radians() as f32,
         };
         let seen_strength = sky.source.seen_strength as f32;
-        Ok(Scene {
+        let mut scene = Scene {
             eye_altitude: eye,
             air,
             painted,
@@ -290,8 +293,15 @@ impl Workshop {
             bands,
             land,
             ambience: (*ambience).clone(),
+            under_eye: None,
             lights,
-        })
+        };
+        // Of all that the sky is made from: where it is looked at is left out.
+        let all =
+            Sky { grade: Grade::default(), eye: Eye { altitude_m: eye, ..Eye::default() }, ..sky.clone() };
+        let under_eye = self.under_eye.get(key(&all, fineness), making, || UnderEye::of(&scene))?;
+        scene.under_eye = *under_eye;
+        Ok(scene)
     }
 }
 
