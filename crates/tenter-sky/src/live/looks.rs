@@ -5,7 +5,7 @@
 //! than two rays of a packet ask for one in the same step: questions wait until they fill a packet of their own.
 
 use super::rays::{Rays, SurfacePoint, Turn};
-use super::sheets::{Scattered, hardly_turned, through_ball};
+use super::sheets::{Scattered, hardly_turned, more_met, through_ball};
 use super::stretches::Stretches;
 use crate::clouds::ball::BallLight;
 use crate::clouds::diffusion::{ASYMMETRY, reach};
@@ -191,12 +191,16 @@ fn look<R: Real>(
 
     // Light that has hardly turned is still on its way: in a thin sheet only so much of what is scattered toward the eye comes
     // from all around, the rest from what stands behind (similarity, along the ray).
-    let thick = R::splat(form.bulk);
+    // Crystals turn more light than droplets do, which tables are of.
+    let turned = if sheet { clouds.turned } else { 1.0 };
+    let thick = R::splat(form.bulk * turned);
+    let mut met = one;
     let (above, below, beside) = (above * thick, below * thick, beside * thick);
     let mut spread = one;
     let (mut nearest, mut dome) = (zero, zero);
     if sheet {
-        spread = one - hardly_turned(above + below, down);
+        met = more_met(above + below, down, turned);
+        spread = (one - hardly_turned(above + below, down)) * met;
         answer[ONWARD] = one - spread;
         answer[THICKNESS] = (above + below).max(R::splat(1e-3)).ln();
     }
@@ -259,9 +263,10 @@ fn look<R: Real>(
 
         let (r, [single, few, many, back]);
         if sheet {
-            let scattered = Scattered { above, below, beside, depth, up: sz, down, spread };
-            let (reach, [straight, forward, wide]) = scattered.in_sheet();
-            (r, [single, few, many, back]) = (reach, [straight, forward, wide, zero]);
+            let scattered =
+                Scattered { above, below, beside, depth: depth * R::splat(turned), up: sz, down, spread };
+            let (reach, [few_turns, many_turns]) = scattered.in_sheet();
+            (r, [single, few, many, back]) = (reach, [(-depth).exp(), few_turns * met, many_turns, zero]);
         } else {
             let [forward, wide, backward] = BallLight::get().at(depth, nearest, dome);
             r = reach(above, below, beside, depth, one, zero);

@@ -31,6 +31,15 @@ pub fn hardly_turned<R: Real>(thickness: R, down: R) -> R {
     one - (one - (-along * R::splat(TURNED)).exp()) / (one - (-along).exp())
 }
 
+/// How much more light would meet droplets along a way than crystals that turn so many times more of what they meet; `thickness`: of droplets that turn as
+/// much (similarity), `down`: sine of the way's height.
+#[inline(always)]
+pub fn more_met<R: Real>(thickness: R, down: R, turned: f32) -> R {
+    let one = R::splat(1.0);
+    let along = (thickness / down.abs().max(R::splat(SLANTED))).max(R::splat(0.03));
+    (one - (-along).exp()) / (one - (along * R::splat(-1.0 / turned)).exp())
+}
+
 /// The same of a heap, by the mean chord of the ball that it is like; `dome`: its optical radius.
 #[inline(always)]
 pub fn through_ball<R: Real>(dome: R) -> R {
@@ -57,9 +66,9 @@ pub struct Scattered<R: Real> {
 }
 
 impl<R: Real> Scattered<R> {
-    /// What comes straight, has been turned a few times, and many times. Through a sheet light flows straight down, or up from a sun below.
+    /// What has been turned a few times, and many times. Through a sheet light flows straight down, or up from a sun below.
     #[inline(always)]
-    pub fn in_sheet(&self) -> (Reach<R>, [R; 3]) {
+    pub fn in_sheet(&self) -> (Reach<R>, [R; 2]) {
         let facing = self.up.abs().max(R::splat(0.05));
         let flow = (self.up * R::splat(1.0 / EDGEWISE)).clamp(-1.0, 1.0);
         let r = reach(self.above, self.below, self.beside, self.depth, facing, flow);
@@ -69,7 +78,7 @@ impl<R: Real> Scattered<R> {
         let single = (-self.depth).exp();
         let lean = r.sun_lean * self.down * R::splat(ASYMMETRY) * (one - through);
         let many = (many + lean).max(zero) * self.spread;
-        (r, [single, self.turned() - single, many])
+        (r, [self.turned() - single, many])
     }
 
     #[inline(always)]
@@ -262,7 +271,7 @@ fn of_light(thickness: f32, light: f32, side: usize, out: f32, turn_deg: f32) ->
     let cosine = flat(light) * flat(out) * turn_deg.to_radians().cos() + light * down;
     let (places, opacity) = places(thickness, side, out);
     let sent = places.map(|place| {
-        let (_, [_, few, many]) = even(place, light, down).in_sheet();
+        let (_, [few, many]) = even(place, light, down).in_sheet();
         few.0 * few_turns(Scalar(cosine)).0 + many.0 * 0.25 / PI
     });
     sent.iter().sum::<f32>() * opacity

@@ -73,11 +73,11 @@ pub struct Surroundings {
 }
 
 impl Ambience {
-    /// `clouds`: the layers' columns, from the lowest up; `heights`: the altitudes of their middles and tops, m.
+    /// `clouds`: the layers' columns, from the lowest up, and how much more light they turn than droplets do; `heights`: the altitudes of their middles and tops, m.
     pub fn new(
         medium: &Medium,
         sky: &SkyLight,
-        clouds: &[&Survey],
+        clouds: &[(&Survey, f32)],
         heights: &[(f64, f64)],
         eye: f64,
         fog: Option<&Fog>,
@@ -89,10 +89,10 @@ impl Ambience {
         let clear_at = |altitude: f64| falling.at(sky, &over, eye, altitude);
         // Fog takes from the lights only: it is thin beside what the sky's light comes through.
         let fog_top = fog.map(|fog| fog.to as f64);
-        let fog = fog.map(|fog| Slab { of_sky: 1.0, ..Slab::new(sky.lights, |f| f(fog.column())) });
+        let fog = fog.map(|fog| Slab { of_sky: 1.0, ..Slab::new(sky.lights, 1.0, |f| f(fog.column())) });
         let slabs: Vec<Slab> = fog
             .into_iter()
-            .chain(clouds.iter().map(|survey| Slab::new(sky.lights, |f| survey.mean(f))))
+            .chain(clouds.iter().map(|(survey, turned)| Slab::new(sky.lights, *turned, |f| survey.mean(f))))
             .collect();
         let highest = heights.iter().map(|(_, top)| *top).fold(0.0, f64::max);
         let air = filter_of(&sent_back_by_air(medium, highest), &sky.lights[0].placed.in_sky.to_rgb);

@@ -14,17 +14,17 @@ pub(super) struct Slab {
 }
 
 impl Slab {
-    /// `mean`: over columns, of a function of their optical depth.
-    pub fn new(lights: &[Light], mean: impl Fn(&dyn Fn(f64) -> f64) -> f64) -> Slab {
+    /// `mean`: over columns, of a function of their optical depth; `turned`: how much more light they turn than droplets do.
+    pub fn new(lights: &[Light], turned: f32, mean: impl Fn(&dyn Fn(f64) -> f64) -> f64) -> Slab {
         let table = SlabLight::get();
         let of_lights = lights.iter().map(|light| {
             let slabs = table.under(light.up());
-            let through = mean(&|t| 1.0 - slabs.sent_back(t as f32 * AS_DROPLETS) as f64);
+            let through = mean(&|t| 1.0 - slabs.sent_back(t as f32 * turned * AS_DROPLETS) as f64);
             let straight = |left: f64| mean(&|t| (-t * left / f64::from(light.up().max(0.02))).exp()) as f32;
             (through as f32, straight(1.0), straight(LEAVES_DIRECTION as f64))
         });
         let all = table.under_all();
-        let of_sky = mean(&|t| 1.0 - all.sent_back(t as f32 * AS_DROPLETS) as f64) as f32;
+        let of_sky = mean(&|t| 1.0 - all.sent_back(t as f32 * turned * AS_DROPLETS) as f64) as f32;
         Slab { of_sky, of_lights: of_lights.collect() }
     }
 }

@@ -82,6 +82,8 @@ pub struct Clouds {
     pub form: Arc<(CloudForm, Survey)>,
     /// Toward each light.
     pub depths: Vec<Arc<SunDepth>>,
+    /// How many times more light is turned than droplets of 10 um would (similarity): crystals have a smaller asymmetry.
+    pub turned: f32,
     pub phase: Arc<DropletPhase>,
     pub shading: Shading,
     /// Share of its shadow that falls on the ground.

@@ -4,6 +4,7 @@ use super::settled::settled;
 use super::sky_light::SkyLight;
 use super::{Ambience, Band, Clouds, Fog, Horizon, Light, MAX_LIGHTS, Scene, Shading, placed_lights};
 use crate::air::{Air, AirView, Fineness, Making, SkyColour, SunlightTable};
+use crate::clouds::diffusion::ASYMMETRY;
 use crate::clouds::form::{CloudForm, Survey};
 use crate::clouds::ice;
 use crate::clouds::mie::DropletPhase;
@@ -72,6 +73,9 @@ impl<T> Stage<T> {
         Ok(made)
     }
 }
+
+/// Of the three colours of a phase function.
+const GREEN: usize = 1;
 
 /// The work was called off.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
@@ -232,6 +236,7 @@ impl Workshop {
                 layer: number,
                 form,
                 depths,
+                turned: (1.0 - phase.asymmetry[GREEN]) as f32 / (1.0 - ASYMMETRY),
                 phase,
                 shading: Shading::of(&layer),
                 shadow_on_land: layer.shadow_on_land as f32,
@@ -255,15 +260,18 @@ impl Workshop {
                 (base + 0.5 * depth, base + depth)
             })
             .collect();
-        let surveys: Vec<&Survey> = clouds.iter().map(|c| &c.form.1).collect();
-        let cover = 1.0 - surveys.iter().map(|survey| 1.0 - survey.cover()).product::<f64>();
+        let surveys: Vec<(&Survey, f32)> = clouds.iter().map(|c| (&c.form.1, c.turned)).collect();
+        let cover = 1.0 - surveys.iter().map(|(survey, _)| 1.0 - survey.cover()).product::<f64>();
         let highest = sky_height(&lights);
         let fog = Fog::new(&sky.fog, highest, cover);
         let shed: Vec<_> =
             lights.iter().map(|l| (l.strength, l.direction(), l.placed.in_sky.to_rgb.key())).collect();
+        let turned: Vec<f32> = clouds.iter().map(|c| c.turned).collect();
         let night_glow = (sky.night.floor_lx / PI) as f32;
-        let ambience_key =
-            key((air_key, painted_key, form_keys, shed, (&sky.source, &sky.fog, night_glow, eye)), fineness);
+        let ambience_key = key(
+            (air_key, painted_key, (form_keys, turned), shed, (&sky.source, &sky.fog, night_glow, eye)),
+            fineness,
+        );
         let ambience = self.ambience.get(ambience_key, making, || {
             let painted = painted.as_deref();
             let light = SkyLight { lights: &lights, painted, night_glow, source: &sky.source };
