@@ -1,6 +1,7 @@
 //! What whole-system tests share: a server of its own for each test, and a browser.
 
 pub mod browser;
+pub mod crops;
 pub mod open;
 pub mod references;
 pub mod server;

@@ -184,3 +184,30 @@ fn edges_shine_against_the_sun() {
     let (toward_sun, away) = (brightest(180.0), brightest(0.0));
     assert!(toward_sun > 3.0 * away, "{toward_sun} {away}");
 }
+
+/// The ground under the eye has the light of the sky that stands over it: in a gap, and under a cloud.
+#[test]
+fn ground_is_lit_by_the_sky_over_it() {
+    let layer = CloudLayer { cover: 0.6, base_m: 900.0, ..CloudKind::Stratocumulus.usual() };
+    let mut lit = Vec::new();
+    for slide in [0.0, 700.0, 1400.0, 2100.0] {
+        let mut sky =
+            Sky { clouds: vec![CloudLayer { slide_east_m: slide, ..layer.clone() }], ..Sky::default() };
+        sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 30.0 };
+        let scene = Workshop::default().scene(&sky, Fineness::Full, &|| false).unwrap();
+        let here = scene.under_eye.expect("all clouds are over the eye");
+        let [seen, measured] = [luminance(here.diffuse) as f64, readouts(&sky, &scene).diffuse_horizontal_lx];
+        // The meter has no directions of its own around the sun, where a thin edge is brightest.
+        assert!((seen / measured - 1.0).abs() < 0.07, "{slide}: {seen} lx of {measured}");
+        lit.push(seen);
+    }
+    let (least, most) = lit.iter().fold((f64::MAX, 0.0f64), |(a, b), v| (a.min(*v), b.max(*v)));
+    assert!(most > 1.02 * least, "places differ: {lit:?}");
+    let over = Sky {
+        eye: tenter_sky::document::Eye { altitude_m: 5000.0, ..Default::default() },
+        clouds: vec![layer],
+        ..Sky::default()
+    };
+    let scene = Workshop::default().scene(&over, Fineness::Draft, &|| false).unwrap();
+    assert!(scene.under_eye.is_none(), "from above, many places are seen");
+}

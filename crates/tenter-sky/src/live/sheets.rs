@@ -319,6 +319,22 @@ mod tests {
         }
     }
 
+    /// Droplets need no more of themselves; of ice, that turns half as much again, thin sheets need half as much again to scatter as often.
+    #[test]
+    fn more_is_met_where_crystals_stand_for_droplets() {
+        let more = |thickness: f32, turned: f32| more_met(Scalar(thickness), Scalar(0.7), turned).0;
+        assert!((more(3.0, 1.0) - 1.0).abs() < 1e-6);
+        assert!((more(0.05, 1.5) - 1.5).abs() < 0.03 && (more(60.0, 1.5) - 1.0).abs() < 1e-3);
+    }
+
+    /// Next to nothing lets on what it scatters but for the share that turns for good; large heaps let nothing on.
+    #[test]
+    fn small_heaps_let_light_on() {
+        let share = |dome: f32| through_ball(Scalar(dome)).0;
+        assert!((share(0.0) - ASYMMETRY).abs() < 0.02, "{}", share(0.0));
+        assert!((1..40).all(|i| share(i as f32 + 1.0) < share(i as f32)) && share(60.0) < 1e-3);
+    }
+
     #[test]
     fn corrections_are_moderate_where_the_sun_is_high() {
         let table = Corrections::get();

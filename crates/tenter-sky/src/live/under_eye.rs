@@ -3,10 +3,15 @@
 use super::{Effort, look_at};
 use crate::scene::Scene;
 use crate::spectrum::Rgb;
+use glam::DVec3;
 use std::f64::consts::{PI, TAU};
 
 /// Directions along a side of the square that is spread over the sky.
 const SIDE: usize = 32;
+/// Around each light there is a peak, which has directions of its own: within this angle, radians, on so many rings and so many along each.
+const CAP: f64 = 0.14;
+const RINGS: usize = 12;
+const ALONG: usize = 16;
 
 /// Ground whose sky is known.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -18,29 +23,78 @@ pub struct UnderEye {
 }
 
 impl UnderEye {
-    /// Nothing where there are no clouds, or some are under the eye. All directions count alike, for they are spread by their cosine (Malley's method; Pharr,
-    /// Jakob and Humphreys 2016, section 13.6.3).
+    /// Nothing where there are no clouds, or some are under the eye.
     pub fn of(scene: &Scene) -> Option<UnderEye> {
         let lowest = scene.clouds.iter().map(|c| c.form.0.base).reduce(f32::min)?;
         let around = lowest - scene.eye_altitude as f32;
         if around <= 0.0 {
             return None;
         }
-        let directions: Vec<[f64; 3]> = (0..SIDE * SIDE)
-            .map(|i| {
-                let at = |k: usize| (k as f64 + 0.5) / SIDE as f64;
-                let (square, (s, c)) = (at(i / SIDE), (TAU * at(i % SIDE)).sin_cos());
-                let flat = square.sqrt();
-                [flat * s, flat * c, (1.0 - square).sqrt()]
-            })
+        let lights: Vec<DVec3> = scene
+            .lights
+            .iter()
+            .filter(|l| l.strength > 0.0)
+            .map(|l| DVec3::from_array(l.direction()))
             .collect();
+        let near = |d: DVec3, lights: &[DVec3]| lights.iter().any(|l| l.dot(d) > CAP.cos());
+        let mut looks: Vec<([f64; 3], f64)> = Vec::new();
+        let mut add = |d: DVec3, weight: f64| looks.push((d.to_array(), weight));
+        for (d, weight) in spread().filter(|(d, _)| !near(*d, &lights)) {
+            add(d, weight);
+        }
+        for (i, light) in lights.iter().enumerate() {
+            for (d, weight) in cap(*light).filter(|(d, _)| d.z > 0.0 && !near(*d, &lights[..i])) {
+                add(d, weight);
+            }
+        }
+        let directions: Vec<[f64; 3]> = looks.iter().map(|(d, _)| *d).collect();
         let pixel = (PI / (SIDE * SIDE) as f64).sqrt();
         let mut diffuse = [0.0; 3];
-        for (light, _) in look_at(scene, &directions, pixel, Effort::default()) {
+        let seen = look_at(scene, &directions, pixel, Effort::default());
+        for ((light, _), (_, weight)) in seen.into_iter().zip(looks) {
             for c in 0..3 {
-                diffuse[c] += light[c] * (PI / (SIDE * SIDE) as f64) as f32;
+                diffuse[c] += light[c] * weight as f32;
             }
         }
         Some(UnderEye { diffuse, around })
+    }
+}
+
+/// Directions all over the sky with their weights; all count alike, for they are spread by their cosine (Malley's method; Pharr, Jakob and Humphreys
+/// 2016, section 13.6.3).
+fn spread() -> impl Iterator<Item = (DVec3, f64)> {
+    let at = |k: usize| (k as f64 + 0.5) / SIDE as f64;
+    (0..SIDE * SIDE).map(move |i| {
+        let (square, (s, c)) = (at(i / SIDE), (TAU * at(i % SIDE)).sin_cos());
+        let flat = square.sqrt();
+        (DVec3::new(flat * s, flat * c, (1.0 - square).sqrt()), PI / (SIDE * SIDE) as f64)
+    })
+}
+
+/// Directions around a light, the closer the more, weighted by their solid angle and cosine.
+fn cap(light: DVec3) -> impl Iterator<Item = (DVec3, f64)> {
+    let (a, b) = light.any_orthonormal_pair();
+    (0..RINGS * ALONG).map(move |i| {
+        let out = ((i / ALONG) as f64 + 0.5) / RINGS as f64;
+        let (angle, width) = (CAP * out * out, CAP * 2.0 * out / RINGS as f64);
+        let (s, c) = (TAU * ((i % ALONG) as f64 + 0.5) / ALONG as f64).sin_cos();
+        let d = light * angle.cos() + (a * c + b * s) * angle.sin();
+        (d, angle.sin() * width * TAU / ALONG as f64 * d.z.max(0.0))
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Even light of 1 gives level ground pi, and a cap its solid angle times its cosine.
+    #[test]
+    fn weights_add_up() {
+        let all: f64 = spread().map(|(_, w)| w).sum();
+        assert!((all - PI).abs() < 1e-9);
+        let light = DVec3::new(0.6, 0.0, 0.8);
+        let around: f64 = cap(light).map(|(_, w)| w).sum();
+        let exact = PI * CAP.sin().powi(2) * 0.8;
+        assert!((around / exact - 1.0).abs() < 0.01, "{around} {exact}");
     }
 }

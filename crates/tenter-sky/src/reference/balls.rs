@@ -165,7 +165,7 @@ impl Sources {
 }
 
 /// A place in the ball and how likely it is, per volume: seven in ten near the surface, by the logarithm of their distance.
-fn somewhere(radius: f64, rng: &mut Rng) -> (DVec3, f64) {
+pub(crate) fn somewhere(radius: f64, rng: &mut Rng) -> (DVec3, f64) {
     const LEAST: f64 = 0.01;
     const NEAR: f64 = 0.7;
     let out = anywhere(rng);
@@ -179,14 +179,14 @@ fn somewhere(radius: f64, rng: &mut Rng) -> (DVec3, f64) {
     (out * from_middle, NEAR * by_distance + (1.0 - NEAR) * even)
 }
 
-fn anywhere(rng: &mut Rng) -> DVec3 {
+pub(crate) fn anywhere(rng: &mut Rng) -> DVec3 {
     let z = 2.0 * rng.f64() - 1.0;
     let (s, c) = (TAU * rng.f64()).sin_cos();
     let flat = (1.0 - z * z).max(0.0).sqrt();
     DVec3::new(flat * c, flat * s, z)
 }
 
-fn to_surface(place: DVec3, radius: f64, direction: DVec3) -> f64 {
+pub(crate) fn to_surface(place: DVec3, radius: f64, direction: DVec3) -> f64 {
     let along = place.dot(direction);
     (along * along - place.length_squared() + radius * radius).max(0.0).sqrt() - along
 }

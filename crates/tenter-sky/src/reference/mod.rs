@@ -11,7 +11,7 @@ pub mod balls;
 mod clouds;
 mod droplets;
 mod paths;
-mod phase;
+pub(crate) mod phase;
 mod shells;
 pub mod slabs;
 
