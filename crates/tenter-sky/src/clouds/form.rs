@@ -87,6 +87,9 @@ pub struct CloudForm {
     fray: f32,
     /// How much nearer a surface of lumps is than the height of a place among them tells, for it is steep.
     steep: f32,
+    /// Least radius, m, of bodies that something is seen through: where a body faces the eye, its hull is too flat at its foot to tell its own,
+    /// and middles would be clearer than rims.
+    pub least_dome: f32,
     /// How far places are raised above others, m, over how many sides of a block per metre, and what is left of the depth.
     uneven: [f32; 2],
     squeeze: f32,
@@ -319,6 +322,7 @@ impl CloudForm {
             rise: 1.0 / (0.05 * depth) as f32,
             flank: 0.55 / amplitude.max(1.0) as f32,
             fray: 1.0 / (2.6 * (0.24 * amplitude + erosion)).max(1.0) as f32,
+            least_dome: (0.75 * BODY[0] * layer.cell_size_m).min(1.5 * depth) as f32,
             steep: (1.0 / (1.0 + layer.lobes * layer.lobes).sqrt()) as f32,
             uneven: if anvil_from.is_some() {
                 [0.0; 2]

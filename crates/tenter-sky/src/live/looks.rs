@@ -271,7 +271,7 @@ fn look<R: Real>(
             let [forward, wide, backward] = BallLight::get().at(depth, nearest, dome);
             r = reach(above, below, beside, depth, one, zero);
             if i == 0 {
-                spread = one - through_ball(dome);
+                spread = one - through_ball(dome.max(R::splat(form.least_dome) * thick));
             }
             [single, few, many, back] = [(-depth).exp(), forward, wide, backward];
         }

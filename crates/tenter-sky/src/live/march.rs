@@ -122,7 +122,11 @@ fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> 
         met.place.below = R::select(thicker, place.below, met.place.below);
         met.place.beside = R::select(thicker, place.beside, met.place.beside);
         let heap = form.family == Family::Heaps;
-        let own = if heap { place.dome * R::splat(form.bulk) } else { R::splat(OPAQUE) };
+        let own = if heap {
+            place.dome.max(R::splat(form.least_dome)) * R::splat(form.bulk)
+        } else {
+            R::splat(OPAQUE)
+        };
         dome = R::select(thicker, own, dome);
     }
     let small = zero.lt(met.extinction) & dome.lt(R::splat(OPAQUE));
