@@ -5,36 +5,33 @@
 //! of its radius (as much volume to a surface), within a tenth where it is lit. The numbers in `ball.f32` were followed photon by photon
 //! ([`crate::reference::balls`]; `references --balls` makes them again): after two and more scatterings, by Mie's function for droplets of 10 um.
 
+use super::slab::numbers;
 use crate::air::lobe;
 use crate::simd::{Int, Real, Scalar};
 use std::sync::LazyLock;
 
-/// Values that each are so many times the one before.
+/// Values that double from one to the next.
 #[derive(Clone, Copy)]
 pub struct Row {
     first: f32,
-    /// Logarithm (to 2) of the ratio.
-    step: f32,
     count: usize,
 }
 
 impl Row {
     pub fn value(self, i: usize) -> f32 {
-        self.first * (self.step * i as f32).exp2()
+        self.first * (i as f32).exp2()
     }
 
     /// Where a value lies, from 0 to the last, held to the ends.
     #[inline(always)]
     fn place<R: Real>(self, value: R) -> R {
-        let per_step = std::f32::consts::LOG2_E / self.step;
-        let first = -self.first.log2() / self.step;
         let most = self.count as f32 - 1.001;
-        value.max(R::splat(1e-9)).ln().mul_add(R::splat(per_step), R::splat(first)).clamp(0.0, most)
+        let steps = value.max(R::splat(1e-9)).ln() * R::splat(std::f32::consts::LOG2_E);
+        (steps - R::splat(self.first.log2())).clamp(0.0, most)
     }
 
     fn nearest(self, value: f32) -> usize {
-        ((value.max(1e-9) / self.first).log2() / self.step).round().clamp(0.0, self.count as f32 - 1.0)
-            as usize
+        (value.max(1e-9) / self.first).log2().round().clamp(0.0, self.count as f32 - 1.0) as usize
     }
 }
 
@@ -42,11 +39,11 @@ pub const DEPTHS: usize = 13;
 pub const FACINGS: usize = 7;
 pub const RADII: usize = 10;
 /// Optical depth toward the light.
-pub const DEPTH: Row = Row { first: 0.0625, step: 1.0, count: DEPTHS };
+pub const DEPTH: Row = Row { first: 0.0625, count: DEPTHS };
 /// Distance to the nearest surface over that depth.
-pub const FACING: Row = Row { first: 1.0 / 64.0, step: 1.0, count: FACINGS };
+pub const FACING: Row = Row { first: 1.0 / 64.0, count: FACINGS };
 /// Optical radius of a ball.
-pub const RADIUS: Row = Row { first: 1.0, step: 1.0, count: RADII };
+pub const RADIUS: Row = Row { first: 1.0, count: RADII };
 
 pub const LOBES: usize = 3;
 /// Asymmetries of the lobes (Henyey and Greenstein's) that sources are made of: of light that has been turned a few times, and many times. Chosen for the
@@ -54,6 +51,9 @@ pub const LOBES: usize = 3;
 const ASYMMETRIES: [f32; LOBES] = [0.55, 0.2, -0.3];
 /// A half ball is as bright as a ball of this share of its radius.
 pub const HALF: f32 = 2.0 / 3.0;
+
+/// How fast light goes past the far side of a body, where others stand, per diameter (an assumption: a ball has nothing there).
+const PAST: f32 = 1.0;
 
 /// Lobes at a cosine.
 pub fn lobes(cosine: f64) -> [f64; LOBES] {
@@ -80,9 +80,7 @@ pub struct BallLight {
 impl BallLight {
     pub fn get() -> &'static BallLight {
         static TABLE: LazyLock<BallLight> = LazyLock::new(|| {
-            let bytes = include_bytes!("ball.f32");
-            let shares: Vec<f32> =
-                bytes.chunks_exact(4).map(|b| f32::from_le_bytes([b[0], b[1], b[2], b[3]])).collect();
+            let shares = numbers(include_bytes!("ball.f32"));
             assert_eq!(shares.len(), RADII * LOBES * FACINGS * DEPTHS, "ball.f32 was made for other cells");
             BallLight { shares }
         });
@@ -131,9 +129,6 @@ impl BallLight {
         shares.map(|s| s * left * small)
     }
 }
-
-/// How fast light goes past the far side of a body, per diameter.
-const PAST: f32 = 1.0;
 
 #[cfg(test)]
 mod tests {

@@ -31,6 +31,11 @@ pub struct SlabLight {
     sent_back: Vec<f32>,
 }
 
+/// The numbers of a table's file.
+pub(super) fn numbers(bytes: &[u8]) -> Vec<f32> {
+    bytes.chunks_exact(4).map(|b| f32::from_le_bytes([b[0], b[1], b[2], b[3]])).collect()
+}
+
 /// Where a number lies between the values of a row.
 #[derive(Clone, Copy)]
 pub struct Between {
@@ -55,9 +60,7 @@ impl Between {
 impl SlabLight {
     pub fn get() -> &'static SlabLight {
         static TABLE: LazyLock<SlabLight> = LazyLock::new(|| {
-            let bytes = include_bytes!("slab.f32");
-            let values: Vec<f32> =
-                bytes.chunks_exact(4).map(|b| f32::from_le_bytes([b[0], b[1], b[2], b[3]])).collect();
+            let values = numbers(include_bytes!("slab.f32"));
             let (radiance, sent_back) = values.split_at(THICKNESS.len() * LIGHT.len() * DIRECTIONS);
             SlabLight { radiance: radiance.to_vec(), sent_back: sent_back.to_vec() }
         });

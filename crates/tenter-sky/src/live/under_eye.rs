@@ -1,13 +1,14 @@
 //! The ground under the eye: lit by the sky that stands over it, clouds and all, where the mean over places may be a fifth more or less.
 
 use super::{Effort, look_at};
+use crate::camera::{Camera, Projection};
 use crate::scene::Scene;
 use crate::spectrum::Rgb;
 use glam::DVec3;
 use std::f64::consts::{PI, TAU};
 
-/// Directions along a side of the square that is spread over the sky.
-const SIDE: usize = 32;
+/// Pixels along a side of the level picture of the sky.
+const SIDE: usize = 36;
 /// Around each light there is a peak, which has directions of its own: within this angle, radians, on so many rings and so many along each.
 const CAP: f64 = 0.14;
 const RINGS: usize = 12;
@@ -48,7 +49,7 @@ impl UnderEye {
             }
         }
         let directions: Vec<[f64; 3]> = looks.iter().map(|(d, _)| *d).collect();
-        let pixel = (PI / (SIDE * SIDE) as f64).sqrt();
+        let pixel = 2.0 / SIDE as f64;
         let mut diffuse = [0.0; 3];
         let seen = look_at(scene, &directions, pixel, Effort::default());
         for ((light, _), (_, weight)) in seen.into_iter().zip(looks) {
@@ -60,15 +61,13 @@ impl UnderEye {
     }
 }
 
-/// Directions all over the sky with their weights; all count alike, for they are spread by their cosine (Malley's method; Pharr, Jakob and Humphreys
-/// 2016, section 13.6.3).
+/// Directions all over the sky with their weights: pixels of a level picture have equal shares of level ground's light.
 fn spread() -> impl Iterator<Item = (DVec3, f64)> {
-    let at = |k: usize| (k as f64 + 0.5) / SIDE as f64;
-    (0..SIDE * SIDE).map(move |i| {
-        let (square, (s, c)) = (at(i / SIDE), (TAU * at(i % SIDE)).sin_cos());
-        let flat = square.sqrt();
-        (DVec3::new(flat * s, flat * c, (1.0 - square).sqrt()), PI / (SIDE * SIDE) as f64)
-    })
+    let level = Camera { projection: Projection::Level, width: SIDE, height: SIDE };
+    let middle = |i: usize| level.direction((i % SIDE) as f64 + 0.5, (i / SIDE) as f64 + 0.5);
+    let inside: Vec<_> = (0..SIDE * SIDE).filter_map(middle).collect();
+    let share = PI / inside.len() as f64;
+    inside.into_iter().map(move |d| (DVec3::from_array(d), share))
 }
 
 /// Directions around a light, the closer the more, weighted by their solid angle and cosine.
