@@ -66,9 +66,15 @@ pub fn phases<R: Real>(cosine: R) -> [R; LOBES] {
     [lobe(ASYMMETRIES[0], cosine), lobe(ASYMMETRIES[1], cosine), lobe(ASYMMETRIES[2], cosine)]
 }
 
-/// The cell that a place lies in: optical depth toward the light and distance to the nearest surface.
-pub fn cell(depth: f32, near: f32) -> usize {
-    FACING.nearest(near / depth) * DEPTHS + DEPTH.nearest(depth)
+/// How far the facing of places that stand for a cell may be from its own, in steps: light that comes in straight is none of what comes in aslant.
+const LIKE: f32 = 0.2;
+
+/// The cell that a place stands for, if it does for one: optical depth toward the light and distance to the nearest surface.
+pub fn cell(depth: f32, near: f32) -> Option<usize> {
+    let facing = near / depth;
+    let nearest = FACING.nearest(facing);
+    let off = (facing / FACING.value(nearest)).log2();
+    (off < LIKE && (off > -LIKE || nearest == 0)).then(|| nearest * DEPTHS + DEPTH.nearest(depth))
 }
 
 /// What droplets in a ball send, as shares of three lobes, under an irradiance of 1.

@@ -64,8 +64,8 @@ fn follow(radius: f64, photons: usize, turns: &Turns) -> Sources {
         for order in 0.. {
             let next = place - direction * (1.0 - rng.f64()).ln();
             if next.length_squared() > radius * radius {
-                if order > 1 {
-                    sources.left[cell_of(place, radius)][angle_of(direction)] += 1.0;
+                if let (2.., Some(cell)) = (order, cell_of(place, radius)) {
+                    sources.left[cell][angle_of(direction)] += 1.0;
                 }
                 break;
             }
@@ -77,8 +77,10 @@ fn follow(radius: f64, photons: usize, turns: &Turns) -> Sources {
     for _ in 0..LOOKS {
         let (place, likely) = somewhere(radius, &mut rng);
         let direction = anywhere(&mut rng);
-        let way = (-to_surface(place, radius, direction)).exp();
-        sources.seen[cell_of(place, radius)][angle_of(direction)] += way * 4.0 * PI / likely / LOOKS as f64;
+        if let Some(cell) = cell_of(place, radius) {
+            let way = (-to_surface(place, radius, direction)).exp();
+            sources.seen[cell][angle_of(direction)] += way * 4.0 * PI / likely / LOOKS as f64;
+        }
     }
     sources
 }
@@ -191,7 +193,7 @@ pub(crate) fn to_surface(place: DVec3, radius: f64, direction: DVec3) -> f64 {
     (along * along - place.length_squared() + radius * radius).max(0.0).sqrt() - along
 }
 
-fn cell_of(place: DVec3, radius: f64) -> usize {
+fn cell_of(place: DVec3, radius: f64) -> Option<usize> {
     let depth = to_surface(place, radius, DVec3::NEG_X);
     cell(depth as f32, (radius - place.length()) as f32)
 }
