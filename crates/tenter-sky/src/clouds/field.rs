@@ -93,10 +93,12 @@ struct Mound {
     fall: f32,
     /// Metres.
     swell: f32,
+    /// What [`Bodies`](super::bodies::Bodies) hold of the body it belongs to, m.
+    body: f32,
 }
 
-/// Raises a square map to the mounds over it.
-fn raise_mounds<'a>(
+/// Raises a square map to the mounds over it; or, for `BODY`, to the largest of their bodies.
+fn raise_mounds<'a, const BODY: bool>(
     plane: &mut [f32],
     side: usize,
     texel: f64,
@@ -120,7 +122,7 @@ fn raise_mounds<'a>(
         }
     }
     fill(plane, side, texel, making, |number, _, _, tile| {
-        dispatch(Raise { tile, mounds: by_tile[number].iter().copied() });
+        dispatch(Raise::<_, BODY> { tile, mounds: by_tile[number].iter().copied() });
     });
 }
 
@@ -152,12 +154,12 @@ impl Tile {
 }
 
 /// Raises the texels of a tile to the mounds over them.
-struct Raise<'a, M> {
+struct Raise<'a, M, const BODY: bool> {
     tile: &'a mut Tile,
     mounds: M,
 }
 
-impl<'a, M: Iterator<Item = &'a Mound>> Kernel for Raise<'_, M> {
+impl<'a, M: Iterator<Item = &'a Mound>, const BODY: bool> Kernel for Raise<'_, M, BODY> {
     type Output = ();
     #[inline(always)]
     fn run<R: Real>(self) {
@@ -174,7 +176,7 @@ impl<'a, M: Iterator<Item = &'a Mound>> Kernel for Raise<'_, M> {
                 let dy = (tile.low[1] + row as f64 * tile.texel - y) as f32;
                 let first = row * tile.side;
                 let texels = &mut tile.values[first + columns.start..first + columns.end];
-                raise_row::<R>(texels, start, step, dy, m);
+                raise_row::<R, BODY>(texels, start, step, dy, m);
             }
         }
     }
@@ -182,7 +184,7 @@ impl<'a, M: Iterator<Item = &'a Mound>> Kernel for Raise<'_, M> {
 
 /// `start`, `step`: metres east of the mound's middle of the first texel and between neighbours; `dy`: metres north.
 #[inline(always)]
-fn raise_row<R: Real>(texels: &mut [f32], start: f32, step: f32, dy: f32, m: &Mound) {
+fn raise_row<R: Real, const BODY: bool>(texels: &mut [f32], start: f32, step: f32, dy: f32, m: &Mound) {
     let (top, fall, swell) = (R::splat(m.top), R::splat(m.fall), R::splat(m.swell));
     let mut edge = [0.0f32; 16];
     for (k, texels) in texels.chunks_mut(R::LANES).enumerate() {
@@ -192,7 +194,10 @@ fn raise_row<R: Real>(texels: &mut [f32], start: f32, step: f32, dy: f32, m: &Mo
             let r = (square.sqrt() - swell).max(R::splat(0.0));
             square = r * r;
         }
-        let height = top - fall * square;
+        let mut height = top - fall * square;
+        if BODY {
+            height = R::select(square.lt(R::splat(m.reach * m.reach)), R::splat(m.body), R::splat(0.0));
+        }
         if texels.len() == R::LANES {
             R::load(texels).max(height).store(texels);
         } else {
@@ -332,7 +337,7 @@ impl Field<'_> {
                 let mut done = f64::MAX;
                 for k in order {
                     let new = domes.iter().filter(|(radius, _)| (smallest[k]..done).contains(radius));
-                    raise_mounds(&mut plane, SIDE, step, making, new.map(|(_, mound)| mound));
+                    raise_mounds::<false>(&mut plane, SIDE, step, making, new.map(|(_, mound)| mound));
                     cuts[k] = self.cut_plane(&plane);
                     done = smallest[k];
                 }
@@ -432,6 +437,7 @@ impl Field<'_> {
             top: (1.0 + d.birth) as f32,
             fall: (1.0 / (d.radius * d.radius)) as f32,
             swell: swell as f32,
+            body: 0.0,
         }
     }
 
@@ -451,16 +457,25 @@ impl Field<'_> {
             top: (square * room) as f32,
             fall: fall as f32,
             swell: 0.0,
+            body: d.first.half_ball(1.0 + d.first.birth - threshold) as f32,
         })
     }
 
-    /// Fills a map of hulls: squares of heights for heaps, thickness (m) for sheets.
-    pub fn hull(&self, cut: &Cut, plane: &mut [f32], side: usize, texel: f64, making: Making) {
+    /// Fills a map of hulls: squares of heights for heaps, thickness (m) for sheets; and, for heaps, one of bodies that is half as fine.
+    pub fn hull(
+        &self,
+        cut: &Cut,
+        plane: &mut [f32],
+        bodies: &mut [f32],
+        side: usize,
+        texel: f64,
+        making: Making,
+    ) {
         if let Some(depth) = self.anvil {
             return self.anvils(depth, cut, plane, side, texel, making);
         }
         match self.family {
-            Family::Heaps => self.heaps(cut, plane, side, texel, making),
+            Family::Heaps => self.heaps(cut, plane, bodies, side, texel, making),
             // Of trails the width is found, of streaks the threshold.
             Family::Fibres => fill(plane, side, texel, making, |_, _, _, tile| {
                 if self.layer.kind == CloudKind::Contrail {
@@ -481,7 +496,15 @@ impl Field<'_> {
         }
     }
 
-    fn heaps(&self, cut: &Cut, plane: &mut [f32], side: usize, texel: f64, making: Making) {
+    fn heaps(
+        &self,
+        cut: &Cut,
+        plane: &mut [f32],
+        bodies: &mut [f32],
+        side: usize,
+        texel: f64,
+        making: Making,
+    ) {
         let lowest = self.lowest_cut(cut);
         let wanted = Wanted {
             smallest: self.smallest(texel),
@@ -491,7 +514,8 @@ impl Field<'_> {
         let half = 0.5 * side as f64 * texel;
         let mounds = self.domes(half, wanted, making, |d| self.risen(&d, self.cut_at(cut, d.x, d.y)));
         plane.fill(self.floor() as f32);
-        raise_mounds(plane, side, texel, making, mounds.iter());
+        raise_mounds::<false>(plane, side, texel, making, mounds.iter());
+        raise_mounds::<true>(bodies, side / 2, 2.0 * texel, making, mounds.iter());
         let least = |cover: f64| (0.3 * self.tallest * closed(cover)).powi(2) as f32;
         if self.regions.is_empty() && closed(self.layer.cover) > 0.0 {
             let least = least(self.layer.cover);
@@ -530,7 +554,7 @@ impl Field<'_> {
         });
         let skirt = (-FRAYED * depth) as f32;
         plane.fill(skirt);
-        raise_mounds(plane, side, texel, making, mounds.iter());
+        raise_mounds::<false>(plane, side, texel, making, mounds.iter());
         // Ice is drawn out into fibres: the rim ends in tongues, not in a line.
         let (open, depth) = (self.open_value() as f32, depth as f32);
         fill(plane, side, texel, making, |_, _, _, tile| {
@@ -604,9 +628,10 @@ impl Field<'_> {
                 top: 0.2 + age,
                 fall: (2.7 + age) / (reach * reach),
                 swell: 0.0,
+                body: 0.0,
             });
         });
-        dispatch(Raise { tile, mounds: mounds.iter() });
+        dispatch(Raise::<_, false> { tile, mounds: mounds.iter() });
     }
 
     /// From a field of streaks to thickness, cut as told by place.
@@ -700,11 +725,12 @@ impl Field<'_> {
                     top: c.strength as f32,
                     fall: (c.strength / (c.reach * c.reach)) as f32,
                     swell: 0.0,
+                    body: 0.0,
                 });
             },
         );
-        dispatch(Raise { tile, mounds: mounds[0].iter() });
-        dispatch(Raise { tile: &mut fine, mounds: mounds[1].iter() });
+        dispatch(Raise::<_, false> { tile, mounds: mounds[0].iter() });
+        dispatch(Raise::<_, false> { tile: &mut fine, mounds: mounds[1].iter() });
         let scale = 1.0 / (style.swell * self.layer.cell_size_m);
         let swells = dispatch(Swells {
             seed: self.layer.seed,

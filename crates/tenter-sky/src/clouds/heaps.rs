@@ -21,6 +21,27 @@ pub struct Dome {
     pub height: f64,
     /// How early it appears as cover grows; 0 is usual.
     pub birth: f64,
+    /// The first dome of its body.
+    pub first: Extent,
+}
+
+/// How far a dome rises and spreads, and how early it appears.
+#[derive(Clone, Copy, Debug)]
+pub struct Extent {
+    pub radius: f64,
+    pub height: f64,
+    pub birth: f64,
+}
+
+impl Extent {
+    /// Radius of the half ball with as much volume to its surface, cut as much larger as cover makes it, m: light tells bodies by that. Surface of an
+    /// ellipsoid after Thomsen 2004 (within 1.1 %; from memory).
+    pub fn half_ball(&self, grown: f64) -> f64 {
+        const P: f64 = 1.6075;
+        let [r, h] = [self.radius * grown.sqrt(), self.height * grown.min(1.0).sqrt()];
+        let dome = ((r.powf(2.0 * P) + 2.0 * (r * h).powf(P)) / 3.0).powf(1.0 / P);
+        3.0 * r * r * h / (2.0 * dome + r * r)
+    }
 }
 
 /// Grids of cells: spacing in cell sizes, share of places taken, domes around the first.
@@ -103,7 +124,7 @@ impl Heaps {
 
     /// Visits the domes of one body that are large enough and born late enough to show.
     fn crowd(&self, level: usize, iy: i64, body: &Body, wanted: Wanted, mut visit: impl FnMut(Dome)) {
-        let Dome { x, y, radius, height, birth } = body.first;
+        let Dome { x, y, first: Extent { radius, height, birth }, .. } = body.first;
         if radius >= wanted.smallest {
             visit(body.first);
         }
@@ -132,6 +153,7 @@ impl Heaps {
                 height: (height * rise)
                     .min(height * (1.0 - away * away).max(0.0).sqrt() + SLENDER * radius * share),
                 birth,
+                first: body.first.first,
             });
         }
     }
@@ -196,18 +218,39 @@ impl Kernel for Row<'_> {
                 let k = left.trailing_zeros() as usize & 15;
                 left &= left - 1;
                 let ix = start + k as i64;
-                bodies.push(Body {
-                    ix,
-                    first: Dome {
-                        x: (ix as f64 + lanes[0][k] as f64) * s,
-                        y: (self.iy as f64 + lanes[1][k] as f64) * s,
-                        radius: lanes[2][k] as f64,
-                        height: lanes[3][k] as f64,
-                        birth: lanes[4][k] as f64,
-                    },
-                });
+                let [radius, height, birth] = [2, 3, 4].map(|i: usize| lanes[i][k] as f64);
+                let (x, y) =
+                    ((ix as f64 + lanes[0][k] as f64) * s, (self.iy as f64 + lanes[1][k] as f64) * s);
+                let first = Extent { radius, height, birth };
+                bodies.push(Body { ix, first: Dome { x, y, radius, height, birth, first } });
             }
         }
         bodies
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A half ball is one of its own radius; a flat one is told by its height, a tall one by its width.
+    #[test]
+    fn half_balls_keep_their_radius() {
+        let of = |radius: f64, height: f64| Extent { radius, height, birth: 0.0 }.half_ball(1.0);
+        assert!((of(400.0, 400.0) - 400.0).abs() < 1e-9);
+        assert!((of(4000.0, 10.0) / 15.0 - 1.0).abs() < 0.02, "{}", of(4000.0, 10.0));
+        // A thin half spheroid has pi^2 r h / 2 of surface (within Thomsen's 1.1 %).
+        let tall = of(10.0, 4000.0);
+        let exact = 3.0 * 10.0 * 10.0 * 4000.0 / (std::f64::consts::PI / 2.0 * 10.0 * 4000.0 + 100.0);
+        assert!((tall / exact - 1.0).abs() < 0.02, "{tall} {exact}");
+    }
+
+    /// Cover makes a body rise to its height, then only spread.
+    #[test]
+    fn bodies_grow_with_cover() {
+        let extent = Extent { radius: 300.0, height: 300.0, birth: 0.0 };
+        assert!(extent.half_ball(0.25) < 0.6 * extent.half_ball(1.0));
+        let spread = Extent { radius: 600.0, height: 300.0, birth: 0.0 };
+        assert!((extent.half_ball(4.0) - spread.half_ball(1.0)).abs() < 1e-9);
     }
 }

@@ -8,6 +8,7 @@
 
 mod ageing;
 pub mod ball;
+mod bodies;
 pub mod diffusion;
 mod distance;
 mod field;
@@ -16,6 +17,7 @@ pub(crate) mod hash;
 mod heaps;
 pub mod ice;
 pub mod lumps;
+mod maps;
 pub mod mie;
 pub mod passage;
 pub mod regions;

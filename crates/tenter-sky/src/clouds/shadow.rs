@@ -10,7 +10,8 @@
 //! Between cells side by side what comes through is interpolated, not the depth: half-way between a clear cell and one of
 //! depth 100 lies half a shadow. Between slices it is the depth, which grows evenly through a cloud.
 
-use super::form::{CloudForm, LEVELS};
+use super::form::CloudForm;
+use super::maps::LEVELS;
 use crate::air::{Fineness, Making};
 use crate::document::Family;
 use crate::simd::{Int, Kernel, Mask, Real, dispatch};

@@ -211,12 +211,13 @@ fn look<R: Real>(
             continue;
         }
         let [sx, sy, sz] = turn.local(light.direction());
-        // Other clouds on the way take from what comes straight; what they scatter is part of the surroundings.
+        // Other clouds on the way take from what comes straight; what leaves its direction there is part of the surroundings.
         let (mut depth, mut veiled) = (zero, zero);
         for (number, other) in scene.clouds.iter().enumerate() {
             let z = z + R::splat(form.base - other.form.0.base);
             if !form.crosses(&other.form.0) {
-                veiled = veiled + other.shadow(i, 0, [x, y, z], [sx, sy, sz]);
+                let shadow = other.shadow(i, 0, [x, y, z], [sx, sy, sz]);
+                veiled = shadow.mul_add(R::splat(other.form.0.leaves), veiled);
                 continue;
             }
             // Depth toward the light: the form itself nearby, the grid beyond.
@@ -256,7 +257,7 @@ fn look<R: Real>(
             if other.layer == clouds.layer && (other.form.0.is_anvil || form.is_anvil) {
                 depth = depth + all;
             } else {
-                veiled = veiled + all;
+                veiled = all.mul_add(R::splat(other.form.0.leaves), veiled);
             }
         }
         let unveiled = (-veiled).exp();
@@ -268,10 +269,12 @@ fn look<R: Real>(
             let (reach, [few_turns, many_turns]) = scattered.in_sheet();
             (r, [single, few, many, back]) = (reach, [(-depth).exp(), few_turns * met, many_turns, zero]);
         } else {
+            dome = dome.max(form.body_at(x, y, z) * thick);
             let [forward, wide, backward] = BallLight::get().at(depth, nearest, dome);
             r = reach(above, below, beside, depth, one, zero);
-            if i == 0 {
-                spread = one - through_ball(dome.max(R::splat(form.least_dome) * thick));
+            if i == 0 && scene.beyond.is_some() {
+                answer[ONWARD] = through_ball(dome);
+                spread = one - answer[ONWARD];
             }
             [single, few, many, back] = [(-depth).exp(), forward, wide, backward];
         }

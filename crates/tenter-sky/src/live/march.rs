@@ -7,7 +7,7 @@
 
 use super::looks::{Question, TowardSun, Waiting};
 use super::rays::{Span, SurfacePoint};
-use super::sheets::{few_turns, through_ball};
+use super::sheets::few_turns;
 use super::stretches::{Colour, Colours, Phases, Stretches};
 use super::{Look, Way};
 use crate::clouds::ball;
@@ -22,8 +22,6 @@ const SPENT: f32 = 0.004;
 const MOST_STEPS: usize = 700;
 /// Steps through the open are no shorter, m, for usual effort.
 const FINEST: f32 = 4.0;
-/// Optical radius of domes that let nothing through.
-const OPAQUE: f32 = 60.0;
 /// Opacity that is lit by one look toward the sun: in heaps, and in sheets, whose wide thin shades would show grain.
 const ENOUGH: [f32; 2] = [0.12, 0.08];
 
@@ -33,8 +31,6 @@ pub struct CloudLight<R: Real> {
     pub through: R,
     /// What sheets have scattered but hardly turned, as a share of what stands behind all clouds.
     pub onward: R,
-    /// The same of heaps, and of what stands behind each.
-    pub veiled: R,
 }
 
 /// The clouds on the way, band after band: down to the ray's lowest point, and up from there.
@@ -42,27 +38,25 @@ pub struct CloudLight<R: Real> {
 pub fn through_bands<R: Real>(look: &Look, way: &Way<R>) -> CloudLight<R> {
     let bands = &look.scene.bands;
     let zero = R::splat(0.0);
-    let mut seen = CloudLight { light: [zero; 3], through: R::splat(1.0), onward: zero, veiled: zero };
+    let mut seen = CloudLight { light: [zero; 3], through: R::splat(1.0), onward: zero };
     let most = bands.iter().map(|band| band.clouds.len()).max().unwrap_or(0);
     let mut gathered = Stretches::new(most);
     for turn in 0..2 * bands.len() {
         let rising = turn >= bands.len();
         let band = &bands[if rising { turn - bands.len() } else { bands.len() - 1 - turn }];
         let span = way.rays.between(band.from, band.to, rising, way.to_ground);
-        if (span.start.lt(span.end) & R::splat(SPENT).lt(seen.through + seen.veiled)).any() {
+        if (span.start.lt(span.end) & R::splat(SPENT).lt(seen.through)).any() {
             march(look, band, way, span, &mut gathered, &mut seen);
         }
     }
     // What was spent hides all that is left.
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
-    let all = seen.through + seen.veiled;
-    let left = R::splat(SPENT).lt(all);
-    let gain = one / (one - all).max(R::splat(1e-6));
+    let left = R::splat(SPENT).lt(seen.through);
+    let gain = one / (one - seen.through).max(R::splat(1e-6));
     for c in 0..3 {
         seen.light[c] = R::select(left, seen.light[c], seen.light[c] * gain);
     }
     seen.through = R::select(left, seen.through, zero);
-    seen.veiled = R::select(left, seen.veiled, zero);
     seen
 }
 
@@ -77,8 +71,6 @@ struct Met<R: Real> {
     which: R,
     place: Place<R>,
     z: R,
-    /// Of what it scatters, the share that has hardly turned; of sheets this is told later.
-    onward: R,
 }
 
 #[inline(always)]
@@ -100,9 +92,7 @@ fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> 
         which: zero,
         place: nothing,
         z: zero,
-        onward: zero,
     };
-    let mut dome = R::splat(OPAQUE);
     let mut thickest = -R::splat(1.0);
     for (which, &number) in band.clouds.iter().enumerate() {
         let form = &look.scene.clouds[number].form.0;
@@ -121,17 +111,6 @@ fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> 
         met.place.above = R::select(thicker, place.above, met.place.above);
         met.place.below = R::select(thicker, place.below, met.place.below);
         met.place.beside = R::select(thicker, place.beside, met.place.beside);
-        let heap = form.family == Family::Heaps;
-        let own = if heap {
-            place.dome.max(R::splat(form.least_dome)) * R::splat(form.bulk)
-        } else {
-            R::splat(OPAQUE)
-        };
-        dome = R::select(thicker, own, dome);
-    }
-    let small = zero.lt(met.extinction) & dome.lt(R::splat(OPAQUE));
-    if small.any() {
-        met.onward = R::select(small, through_ball(dome), zero);
     }
     met
 }
@@ -152,9 +131,7 @@ fn march<R: Real>(
     let any_sheet = band.clouds.iter().any(|n| look.scene.clouds[*n].form.0.family != Family::Heaps);
     let toward_sun = TowardSun::new(look.effort.step);
     let enough = R::splat(ENOUGH[usize::from(any_sheet)] * look.effort.step.min(1.0));
-    // What comes through, and with it what small heaps have sent onward; of the one that is stood in, that waits until it is left.
-    let (mut straight, mut through) = (seen.through, seen.through + seen.veiled);
-    let mut veil = zero;
+    let mut through = seen.through;
     let mut t = span.start;
     let mut before = zero;
     let mut step = zero;
@@ -168,7 +145,7 @@ fn march<R: Real>(
 
     for taken in 0..=MOST_STEPS {
         // The last step ends with the span.
-        let active = t.le(span.end) & (t - step).lt(span.end) & R::splat(SPENT).lt(through + veil);
+        let active = t.le(span.end) & (t - step).lt(span.end) & R::splat(SPENT).lt(through);
         let done = taken == MOST_STEPS || !active.any();
         let p = rays.at(t);
         let w = (t * rays.pixel).max(R::splat(0.5));
@@ -182,23 +159,15 @@ fn march<R: Real>(
         let passed = (-((extinction + before) * R::splat(0.5) * step)).exp();
         let passed = R::select(back, one, passed);
         let opacity = R::select(active, through * (one - passed), zero);
-        // What goes onward has its colours, and its air, from what stands behind.
-        let onward = opacity * met.onward;
-        let own = opacity - onward;
-        veil = veil + onward;
-        stretch = stretch + own;
+        stretch = stretch + opacity;
         // A step's cloud lies half a step back.
         let middle = t - step * R::splat(0.5);
-        distance = own.mul_add(middle, distance);
-        unanswered_at = own.mul_add(middle, unanswered_at);
-        unanswered = unanswered + own;
+        distance = opacity.mul_add(middle, distance);
+        unanswered_at = opacity.mul_add(middle, unanswered_at);
+        unanswered = unanswered + opacity;
         pending_at = opacity.mul_add(middle, pending_at);
         pending = pending + opacity;
         through = R::select(active, through * passed, through);
-        straight = R::select(active, straight * passed, straight);
-        let out = extinction.le(zero) & active;
-        through = R::select(out, through + veil, through);
-        veil = R::select(out, zero, veil);
         before = R::select(back, zero, extinction);
         outside = R::select(back, zero, met.inside);
 
@@ -268,7 +237,7 @@ fn march<R: Real>(
         stretch_from = R::select(stretch.lt(R::splat(1e-6)), next, stretch_from);
         t = R::select(active, next, t);
     }
-    (seen.through, seen.veiled) = (straight, (through + veil - straight).max(zero));
+    seen.through = through;
 }
 
 #[inline(always)]
@@ -280,6 +249,7 @@ fn colours_of<'a, R: Real>(look: &'a Look<'a>, band: &Band, way: &'a Way<'a, R>)
         colours.clouds.push(Colour {
             phases: phases::<R>(look, clouds, way),
             sheet: if is_sheet { way.sheet.as_ref() } else { None },
+            beyond: if is_sheet { None } else { way.sides.map(|s| s.through) },
             around: look.scene.ambience.layers[number],
             shading: clouds.shading,
         });

@@ -5,6 +5,7 @@
 //! hides what lies behind, so the air's own light up to `t` is seen with weight `a`, and the rest of it with
 //! what is left at the end.
 
+mod beyond;
 mod fog;
 mod land;
 mod looks;
@@ -16,6 +17,7 @@ mod sheets;
 mod stretches;
 mod under_eye;
 
+pub use beyond::Beyond;
 pub use rays::SurfacePoint;
 pub use shadows::{Around, Shadows};
 pub use under_eye::UnderEye;
@@ -25,6 +27,7 @@ use crate::document::Family;
 use crate::scene::{Clouds, Fog, Lifted, MAX_LIGHTS, Scene};
 use crate::simd::{Kernel, Mask, Real, dispatch};
 use crate::spectrum::Rgb;
+use beyond::Sides;
 use fog::{FogInFront, fog_in_front};
 use land::to_land;
 use march::{CloudLight, through_bands};
@@ -93,6 +96,8 @@ struct Way<'a, R: Real> {
     shade: Shade<R>,
     /// What sheets on the way are corrected by, if there are any.
     sheet: Option<OfSheet<R>>,
+    /// What is seen around the eye, if clouds make it differ from side to side.
+    sides: Option<Sides<R>>,
     /// Radiance of the sky behind, and of fog before it has passed any air.
     sky: [R; 3],
     fog: [R; 3],
@@ -107,6 +112,7 @@ impl Look<'_> {
         let mut way = self.way::<R>(d);
         if CLOUDS {
             way.shade = Shade::along(self, &way);
+            way.sides = scene.beyond.as_ref().map(|beyond| beyond.along(&way.rays.direction));
             if scene.clouds.iter().any(|c| c.form.0.family != Family::Heaps) {
                 way.sheet = Some(Corrections::get().of_rays(&way.rays.direction, &scene.lights));
             }
@@ -115,7 +121,7 @@ impl Look<'_> {
         let (mut through, mut onward) = (one, zero);
         if CLOUDS {
             let cloud: CloudLight<R> = through_bands(self, &way);
-            (light, through, onward) = (cloud.light, cloud.through, cloud.onward + cloud.veiled);
+            (light, through, onward) = (cloud.light, cloud.through, cloud.onward);
         }
 
         // What stands at the end of the ray: ground, sky, or some of both.
@@ -222,6 +228,7 @@ impl Look<'_> {
             ground,
             shade: Shade::none(),
             sheet: None,
+            sides: None,
             sky,
             fog,
         }

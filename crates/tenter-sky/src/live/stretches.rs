@@ -47,6 +47,8 @@ pub struct Colour<'a, R: Real> {
     pub phases: [Phases<R>; MAX_LIGHTS],
     /// Of sheets, what is scattered more than once is multiplied by these.
     pub sheet: Option<&'a OfSheet<R>>,
+    /// Of heaps, the radiance of what stands beyond them.
+    pub beyond: Option<[R; 3]>,
     pub around: Surroundings,
     pub shading: Shading,
 }
@@ -118,6 +120,16 @@ impl Stretches {
                     *part = R::load(values);
                 }
                 onward = onward + parts[ONWARD];
+                match &colour.beyond {
+                    Some(beyond) => {
+                        // The air in front is in it.
+                        for c in 0..3 {
+                            seen.light[c] = beyond[c].mul_add(parts[ONWARD], seen.light[c]);
+                        }
+                    }
+                    // What stands behind is seen with the air before it.
+                    None => seen.onward = seen.onward + parts[ONWARD],
+                }
                 let own = colour.of(colours, t, &parts);
                 for c in 0..3 {
                     let through = front.through[c] * R::splat(colour.shading.scatter[c]);
@@ -128,8 +140,6 @@ impl Stretches {
             for c in 0..3 {
                 seen.light[c] = front.light[c].mul_add(opacity - onward, seen.light[c]);
             }
-            // What stands behind is seen with the air before it.
-            seen.onward = seen.onward + onward;
             (self.opacity[k], self.distance[k]) = ([0.0; 16], [0.0; 16]);
         }
         (self.present, self.most) = ([0; 16], 0);
@@ -153,9 +163,9 @@ impl<R: Real> Colour<'_, R> {
         }
         let mut own = [R::splat(0.0); 3];
         for c in 0..3 {
-            let sides = 0.65 * a.around[c] + 0.35 * a.below[c];
-            own[c] =
-                above * R::splat(a.overhead[c]) + beside * R::splat(sides) + below * R::splat(a.below[c]);
+            let facing = way.sides.map_or(R::splat(1.0), |sides| sides.facing[c]);
+            let sides = facing * R::splat(0.65 * a.around[c]) + R::splat(0.35 * a.below[c]);
+            own[c] = above * R::splat(a.overhead[c]) + beside * sides + below * R::splat(a.below[c]);
             own[c] = own[c] * R::splat(shading.shade[c] * shading.absorb[c]);
         }
         for (i, source) in scene.lights.iter().enumerate() {

@@ -26,7 +26,7 @@ use crate::clouds::mie::DropletPhase;
 use crate::clouds::shadow::SunDepth;
 use crate::document::{CloudLayer, Colour};
 use crate::land::Land;
-use crate::live::UnderEye;
+use crate::live::{Beyond, UnderEye};
 use crate::simd::Real;
 use crate::spectrum::Rgb;
 use std::sync::Arc;
@@ -53,6 +53,7 @@ pub struct Scene {
     pub bands: Vec<Band>,
     pub land: Option<Arc<Land>>,
     pub ambience: Ambience,
+    pub beyond: Option<Arc<Beyond>>,
     pub under_eye: Option<UnderEye>,
 }
 

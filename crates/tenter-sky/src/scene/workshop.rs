@@ -12,7 +12,7 @@ use crate::clouds::regions::Regions;
 use crate::clouds::shadow::{DensityGrid, SunDepth};
 use crate::document::{self, CloudLayer, Colour, Eye, Grade, MAX_LAYERS, Phase, Sky, SkyKind};
 use crate::land::Land;
-use crate::live::UnderEye;
+use crate::live::{Beyond, UnderEye};
 use crate::source::painted;
 use crate::spectrum::Rgb;
 use serde::Serialize;
@@ -94,7 +94,7 @@ pub struct Workshop {
     phase: Stage<DropletPhase>,
     land: Stage<Land>,
     ambience: Stage<Ambience>,
-    under_eye: Stage<Option<UnderEye>>,
+    around_eye: Stage<(Option<Arc<Beyond>>, Option<UnderEye>)>,
 }
 
 impl Default for Workshop {
@@ -110,7 +110,7 @@ impl Default for Workshop {
             phase: Stage::keeping(KEPT_FOR_LAYERS),
             land: Stage::keeping(2),
             ambience: Stage::keeping(KEPT),
-            under_eye: Stage::keeping(KEPT),
+            around_eye: Stage::keeping(KEPT),
         }
     }
 }
@@ -301,14 +301,18 @@ impl Workshop {
             bands,
             land,
             ambience: (*ambience).clone(),
+            beyond: None,
             under_eye: None,
             lights,
         };
         // Of all that the sky is made from: where it is looked at is left out.
         let all =
             Sky { grade: Grade::default(), eye: Eye { altitude_m: eye, ..Eye::default() }, ..sky.clone() };
-        let under_eye = self.under_eye.get(key(&all, fineness), making, || UnderEye::of(&scene))?;
-        scene.under_eye = *under_eye;
+        let around_eye = self.around_eye.get(key(&all, fineness), making, || {
+            scene.beyond = Beyond::of(&scene).map(Arc::new);
+            (scene.beyond.clone(), UnderEye::of(&scene))
+        })?;
+        (scene.beyond, scene.under_eye) = (*around_eye).clone();
         Ok(scene)
     }
 }

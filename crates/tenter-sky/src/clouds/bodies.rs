@@ -1,0 +1,99 @@
+//! How large the bodies of heaps are, from place to place: a hull's slope tells that of the nearest lump's dome, but light that comes into a
+//! cloud goes about in all of it.
+
+use super::maps::Texels;
+use crate::simd::{Int, Kernel, Real, dispatch};
+use rayon::prelude::*;
+
+/// Radii of bodies in nested maps, half as fine as those of hulls; 0 where there is none.
+pub struct Bodies {
+    side: usize,
+    /// Radii in 255 steps up to the largest, of a texel, its neighbours to the east and north and the one across.
+    words: Vec<u32>,
+    /// Metres per step.
+    step: f32,
+}
+
+impl Bodies {
+    /// Of maps of radii, m.
+    pub fn new(radii: &[f32], side: usize) -> Bodies {
+        let largest = radii.par_iter().copied().reduce(|| 0.0, f32::max);
+        let step = (largest / 255.0).max(1e-3);
+        let mut words = vec![0; radii.len()];
+        let maps = radii.par_chunks_exact(side * side);
+        words.par_chunks_exact_mut(side * side).zip(maps).for_each(|(words, radii)| {
+            dispatch(Pack { words, radii, side, step });
+        });
+        Bodies { side, words, step }
+    }
+
+    /// Radius at a place of the maps of hulls, m.
+    #[inline(always)]
+    pub fn at<R: Real>(&self, place: &Texels<R>) -> R {
+        let last = self.side as f32 - 1.001;
+        let half = |v: R| v.mul_add(R::splat(0.5), R::splat(-0.25)).clamp(0.0, last);
+        let (u, v) = (half(place.u), half(place.v));
+        let (u0, v0) = (u.floor(), v.floor());
+        let (fu, fv) = (u - u0, v - v0);
+        let side = R::Int::splat(self.side as i32);
+        let row = (place.level * R::splat(self.side as f32) + v0).to_int();
+        // SAFETY: places are held inside of their map.
+        let word = unsafe { R::gather_u32(&self.words, row * side + u0.to_int()) };
+        let byte = R::Int::splat(0xff);
+        let south = R::from_int(word & byte).lerp(R::from_int(word.shr::<8>() & byte), fu);
+        let north = R::from_int(word.shr::<16>() & byte).lerp(R::from_int(word.shr::<24>() & byte), fu);
+        south.lerp(north, fv) * R::splat(self.step)
+    }
+}
+
+struct Pack<'a> {
+    words: &'a mut [u32],
+    radii: &'a [f32],
+    side: usize,
+    step: f32,
+}
+
+impl Kernel for Pack<'_> {
+    type Output = ();
+    #[inline(always)]
+    fn run<R: Real>(self) {
+        let per_step = 1.0 / self.step;
+        let last = self.side - 1;
+        for (y, words) in self.words.chunks_exact_mut(self.side).enumerate() {
+            let row = |y: usize| &self.radii[y.min(last) * self.side..][..self.side];
+            let (south, north) = (row(y), row(y + 1));
+            for (x, word) in words.iter_mut().enumerate() {
+                let east = (x + 1).min(last);
+                let corners = [south[x], south[east], north[x], north[east]];
+                *word = u32::from_le_bytes(corners.map(|r| (r * per_step + 0.5) as u8));
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::simd::Scalar;
+
+    /// Of one body in the middle of the second of two maps: its radius is found within, none outside and in the other map.
+    #[test]
+    fn bodies_are_found_where_they_are() {
+        const SIDE: usize = 16;
+        let inside = |x: usize, y: usize| (4..12).contains(&x) && (4..12).contains(&y);
+        let of_map = |level: usize| {
+            (0..SIDE * SIDE).map(move |i| if level == 1 && inside(i % SIDE, i / SIDE) { 510.0 } else { 0.0 })
+        };
+        let radii: Vec<f32> = (0..2).flat_map(of_map).collect();
+        let bodies = Bodies::new(&radii, SIDE);
+        let at = |level: f32, u: f32, v: f32| {
+            bodies.at(&Texels { level: Scalar(level), u: Scalar(u), v: Scalar(v) }).0
+        };
+        // Places are told in texels of hulls, two to one of these.
+        assert!((at(1.0, 15.5, 16.2) - 510.0).abs() < 2.0);
+        assert_eq!(at(0.0, 15.5, 16.2), 0.0);
+        assert_eq!(at(1.0, 2.0, 2.0), 0.0);
+        let rim = at(1.0, 7.5, 15.0);
+        assert!((rim - 255.0).abs() < 4.0, "{rim}");
+    }
+}

@@ -1,0 +1,231 @@
+//! What stands around the eye, for clouds that are lit by it from one side: a wall of cloud brightens small heaps before it, and what faces the sun's
+//! side of the sky gets more of its light than what does not.
+//!
+//! Means over all azimuths are elsewhere ([`Ambience`](crate::scene::Ambience)); here is what the eye sees around it, for clouds see much the same.
+
+use super::{Effort, look_at};
+use crate::air::lobe;
+use crate::camera::Camera;
+use crate::document::Family;
+use crate::scene::Scene;
+use crate::simd::{Kernel, Real, dispatch};
+use crate::spectrum::Rgb;
+use rayon::prelude::*;
+use std::f64::consts::PI;
+
+/// Size of the picture all around the eye.
+const WIDTH: usize = 48;
+const HEIGHT: usize = WIDTH / 2;
+/// Width of a look, radians: as wide as they are apart, clouds would be all edge, and dark.
+const PIXEL: f64 = 0.005;
+/// Asymmetry of light that has hardly turned (an assumption: droplets' own after diffraction is left out).
+const HARDLY: f32 = 0.9;
+/// Sky within this angle of a light, radians, comes with it and not from around.
+const WITH_LIGHT: f64 = 0.45;
+/// What faces one azimuth gets no more than so many times as much from the sky as what faces all, and no less than one over it.
+const MOST: f32 = 2.5;
+
+/// What is kept for a direction.
+#[derive(Clone, Copy, Default)]
+struct Toward {
+    /// Radiance spread as far as light is that has hardly turned, cd/m2.
+    through: Rgb,
+    /// The sky's light on what faces that way, over that on what faces all azimuths.
+    facing: Rgb,
+}
+
+/// The eye's surroundings.
+pub struct Beyond {
+    camera: Camera,
+    toward: Vec<Toward>,
+}
+
+/// The same along the rays of a packet.
+#[derive(Clone, Copy)]
+pub struct Sides<R: Real> {
+    pub through: [R; 3],
+    pub facing: [R; 3],
+}
+
+impl Beyond {
+    /// Nothing where there are no heaps.
+    pub fn of(scene: &Scene) -> Option<Beyond> {
+        if scene.clouds.iter().all(|c| c.form.0.family != Family::Heaps) {
+            return None;
+        }
+        let lights: Vec<[f64; 3]> =
+            scene.lights.iter().filter(|l| l.strength > 0.0).map(|l| l.direction()).collect();
+        Some(Beyond::new(&lights, |directions| {
+            let seen = look_at(scene, directions, PIXEL, Effort::default());
+            seen.into_iter().map(|(light, _)| light).collect()
+        }))
+    }
+
+    /// From the directions of lights and what is seen in others.
+    fn new(lights: &[[f64; 3]], look: impl Fn(&[[f64; 3]]) -> Vec<Rgb>) -> Beyond {
+        let camera = Camera::latlong(WIDTH, 0.0);
+        let middle = |i: usize| {
+            let (x, y) = ((i % WIDTH) as f64 + 0.5, (i / WIDTH) as f64 + 0.5);
+            camera.direction(x, y).expect("a latlong picture shows all directions")
+        };
+        let directions: Vec<[f64; 3]> = (0..WIDTH * HEIGHT).map(middle).collect();
+        let seen = look(&directions);
+        let with_light =
+            |d: &[f64; 3]| lights.iter().any(|l| l[0] * d[0] + l[1] * d[1] + l[2] * d[2] > WITH_LIGHT.cos());
+        // Rows go with the sine of their angle from the zenith.
+        let solid = |i: usize| (PI * ((i / WIDTH) as f64 + 0.5) / HEIGHT as f64).sin() as f32;
+        let of_sky = |i: usize| {
+            let d = &directions[i];
+            if d[2] > 0.0 && !with_light(d) { solid(i) } else { 0.0 }
+        };
+        let plane = |f: &dyn Fn(usize) -> f32| (0..WIDTH * HEIGHT).map(f).collect::<Vec<f32>>();
+        let spread = Spread {
+            directions: [0, 1, 2].map(|k| plane(&|i| directions[i][k] as f32)),
+            light: [0, 1, 2].map(|c| plane(&|i| seen[i][c])),
+            weights: [plane(&solid), plane(&of_sky)],
+        };
+        let mut toward: Vec<Toward> =
+            (0..HEIGHT).into_par_iter().flat_map_iter(|row| dispatch(Row { spread: &spread, row })).collect();
+        for row in toward.chunks_exact_mut(WIDTH) {
+            for c in 0..3 {
+                let all = row.iter().map(|t| t.facing[c]).sum::<f32>() / WIDTH as f32;
+                for toward in row.iter_mut() {
+                    let share = if all > 0.0 { toward.facing[c] / all } else { 1.0 };
+                    toward.facing[c] = share.clamp(1.0 / MOST, MOST);
+                }
+            }
+        }
+        Beyond { camera, toward }
+    }
+
+    /// For rays: what stands behind clouds on them, and what lights the sides of clouds that are seen.
+    #[inline(always)]
+    pub fn along<R: Real>(&self, direction: &[R; 3]) -> Sides<R> {
+        let mut d = [[0.0f32; 16]; 3];
+        for k in 0..3 {
+            direction[k].store(&mut d[k]);
+        }
+        let mut lanes = [[0.0f32; 16]; 6];
+        for lane in 0..R::LANES {
+            let toward = [0, 1, 2].map(|k| d[k][lane] as f64);
+            let (there, back) = (self.at(toward), self.at(toward.map(|v| -v)));
+            for c in 0..3 {
+                lanes[c][lane] = there.through[c];
+                lanes[3 + c][lane] = back.facing[c];
+            }
+        }
+        let rgb = |first: usize| [0, 1, 2].map(|c| R::load(&lanes[first + c]));
+        Sides { through: rgb(0), facing: rgb(3) }
+    }
+
+    fn at(&self, direction: [f64; 3]) -> Toward {
+        let [x, y] = self.camera.place(direction).expect("a latlong picture shows all directions");
+        let (x, y) = (x - 0.5, (y - 0.5).clamp(0.0, HEIGHT as f64 - 1.0));
+        let (column, row) = (x.floor(), y.floor().min(HEIGHT as f64 - 2.0));
+        let (fx, fy) = ((x - column) as f32, (y - row) as f32);
+        let corner = |right: i64, down: usize| {
+            let column = (column as i64 + right).rem_euclid(WIDTH as i64) as usize;
+            &self.toward[(row as usize + down) * WIDTH + column]
+        };
+        let [a, b, c, d] = [corner(0, 0), corner(1, 0), corner(0, 1), corner(1, 1)];
+        let between = |f: fn(&Toward) -> &Rgb| {
+            [0, 1, 2].map(|k| {
+                let up = f(a)[k] + (f(b)[k] - f(a)[k]) * fx;
+                let down = f(c)[k] + (f(d)[k] - f(c)[k]) * fx;
+                up + (down - up) * fy
+            })
+        };
+        Toward { through: between(|t| &t.through), facing: between(|t| &t.facing) }
+    }
+}
+
+/// What is seen all around, component by component, and what each look counts: of all, and of the sky away from lights.
+struct Spread {
+    directions: [Vec<f32>; 3],
+    light: [Vec<f32>; 3],
+    weights: [Vec<f32>; 2],
+}
+
+struct Row<'a> {
+    spread: &'a Spread,
+    row: usize,
+}
+
+impl Kernel for Row<'_> {
+    type Output = Vec<Toward>;
+    #[inline(always)]
+    fn run<R: Real>(self) -> Vec<Toward> {
+        let Spread { directions, light, weights } = self.spread;
+        let zero = R::splat(0.0);
+        (self.row * WIDTH..(self.row + 1) * WIDTH)
+            .map(|to| {
+                // Red, green, blue and the weights of each kind of spreading.
+                let mut sums = [[zero; 4]; 2];
+                for first in (0..WIDTH * HEIGHT).step_by(R::LANES) {
+                    let mut cosine = zero;
+                    for axis in directions {
+                        cosine = R::load(&axis[first..]).mul_add(R::splat(axis[to]), cosine);
+                    }
+                    let cosine = cosine.clamp(-1.0, 1.0);
+                    let all = R::load(&weights[0][first..]);
+                    let of_sky = R::load(&weights[1][first..]);
+                    let kinds = [lobe(HARDLY, cosine) * all, cosine.max(zero) * of_sky];
+                    for (sum, weight) in sums.iter_mut().zip(kinds) {
+                        for c in 0..3 {
+                            sum[c] = R::load(&light[c][first..]).mul_add(weight, sum[c]);
+                        }
+                        sum[3] = sum[3] + weight;
+                    }
+                }
+                let [through, facing] = sums.map(|sum| {
+                    let [r, g, b, weight] = sum.map(|v| {
+                        let mut lanes = [0.0f32; 16];
+                        v.store(&mut lanes);
+                        lanes[..R::LANES].iter().sum::<f32>()
+                    });
+                    [r, g, b].map(|v| if weight > 0.0 { v / weight } else { 0.0 })
+                });
+                Toward { through, facing }
+            })
+            .collect()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const SUN: [f64; 3] = [0.8, 0.0, 0.6];
+
+    /// Of an even sphere the same comes from everywhere, whichever way something faces.
+    #[test]
+    fn even_light_stays_even() {
+        let even = Beyond::new(&[SUN], |d| vec![[3.0, 2.0, 1.0]; d.len()]);
+        for toward in &even.toward {
+            for c in 0..3 {
+                assert!((toward.through[c] - (3 - c) as f32).abs() < 1e-3, "{:?}", toward.through);
+                assert!((toward.facing[c] - 1.0).abs() < 1e-3, "{:?}", toward.facing);
+            }
+        }
+    }
+
+    /// A wall in the east, up to 20 degrees: most of its light comes through what stands before it, little through what stands in the west; what faces
+    /// east gets more of it. All the light there is stays.
+    #[test]
+    fn a_wall_is_seen_through_what_stands_before_it() {
+        let wall = |d: &[f64; 3]| f32::from(d[0] > 0.5 && (0.0..0.34).contains(&d[2]));
+        let beyond = Beyond::new(&[], |d| d.iter().map(|d| [wall(d); 3]).collect());
+        let [east, west] = [1.0, -1.0].map(|x| beyond.at([x, 0.0, 0.17]));
+        assert!((0.5..0.95).contains(&east.through[1]), "{:?}", east.through);
+        assert!(west.through[1] < 0.02, "{:?}", west.through);
+        assert!(east.facing[1] > 1.5 && west.facing[1] < 0.6, "{:?} {:?}", east.facing, west.facing);
+        let solid = |i: usize| (PI * ((i / WIDTH) as f64 + 0.5) / HEIGHT as f64).sin();
+        let all = |f: &dyn Fn(usize) -> f64| (0..WIDTH * HEIGHT).map(|i| f(i) * solid(i)).sum::<f64>();
+        let seen = |i: usize| {
+            let (x, y) = ((i % WIDTH) as f64 + 0.5, (i / WIDTH) as f64 + 0.5);
+            wall(&beyond.camera.direction(x, y).expect("all is shown")) as f64
+        };
+        let kept = all(&|i| beyond.toward[i].through[1] as f64) / all(&seen);
+        assert!((kept - 1.0).abs() < 0.02, "{kept}");
+    }
+}
