@@ -55,9 +55,19 @@ impl Beyond {
         }
         let lights: Vec<[f64; 3]> =
             scene.lights.iter().filter(|l| l.strength > 0.0).map(|l| l.direction()).collect();
+        // An eye under all clouds sees only ground below, in the mean.
+        let under = scene.clouds.iter().all(|c| scene.eye_altitude < c.form.0.base as f64);
+        let is_ground = |d: &[f64; 3]| under && d[2] < 0.0;
         Some(Beyond::new(&lights, |directions| {
-            let seen = look_at(scene, directions, PIXEL, Effort::default());
-            seen.into_iter().map(|(light, _)| light).collect()
+            let others: Vec<[f64; 3]> = directions.iter().filter(|d| !is_ground(d)).copied().collect();
+            let mut seen = look_at(scene, &others, PIXEL, Effort::default()).into_iter();
+            let light = |d| {
+                if is_ground(d) {
+                    return scene.ambience.ground;
+                }
+                seen.next().expect("there is a look for each direction").0
+            };
+            directions.iter().map(light).collect()
         }))
     }
 
@@ -107,8 +117,7 @@ impl Beyond {
         }
         let mut lanes = [[0.0f32; 16]; 6];
         for lane in 0..R::LANES {
-            let toward = [0, 1, 2].map(|k| d[k][lane] as f64);
-            let (there, back) = (self.at(toward), self.at(toward.map(|v| -v)));
+            let [there, back] = self.at_both([0, 1, 2].map(|k| d[k][lane] as f64));
             for c in 0..3 {
                 lanes[c][lane] = there.through[c];
                 lanes[3 + c][lane] = back.facing[c];
@@ -118,8 +127,15 @@ impl Beyond {
         Sides { through: rgb(0), facing: rgb(3) }
     }
 
-    fn at(&self, direction: [f64; 3]) -> Toward {
+    /// Toward a direction and toward where that comes from.
+    fn at_both(&self, direction: [f64; 3]) -> [Toward; 2] {
         let [x, y] = self.camera.place(direction).expect("a latlong picture shows all directions");
+        let (half, whole) = (0.5 * WIDTH as f64, HEIGHT as f64);
+        [self.at(x, y), self.at(x + half, whole - y)]
+    }
+
+    /// At a place of the picture, as if it went on sideways.
+    fn at(&self, x: f64, y: f64) -> Toward {
         let (x, y) = (x - 0.5, (y - 0.5).clamp(0.0, HEIGHT as f64 - 1.0));
         let (column, row) = (x.floor(), y.floor().min(HEIGHT as f64 - 2.0));
         let (fx, fy) = ((x - column) as f32, (y - row) as f32);
@@ -215,7 +231,7 @@ mod tests {
     fn a_wall_is_seen_through_what_stands_before_it() {
         let wall = |d: &[f64; 3]| f32::from(d[0] > 0.5 && (0.0..0.34).contains(&d[2]));
         let beyond = Beyond::new(&[], |d| d.iter().map(|d| [wall(d); 3]).collect());
-        let [east, west] = [1.0, -1.0].map(|x| beyond.at([x, 0.0, 0.17]));
+        let [east, west] = [1.0, -1.0].map(|x| beyond.at_both([x, 0.0, 0.17])[0]);
         assert!((0.5..0.95).contains(&east.through[1]), "{:?}", east.through);
         assert!(west.through[1] < 0.02, "{:?}", west.through);
         assert!(east.facing[1] > 1.5 && west.facing[1] < 0.6, "{:?} {:?}", east.facing, west.facing);

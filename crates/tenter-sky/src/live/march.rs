@@ -243,13 +243,16 @@ fn march<R: Real>(
 #[inline(always)]
 fn colours_of<'a, R: Real>(look: &'a Look<'a>, band: &Band, way: &'a Way<'a, R>) -> Colours<'a, R> {
     let mut colours = Colours { look, way, clouds: Vec::with_capacity(band.clouds.len()) };
+    let any_heap = band.clouds.iter().any(|n| look.scene.clouds[*n].form.0.family == Family::Heaps);
+    let beyond = look.scene.beyond.as_ref().filter(|_| any_heap);
+    let sides = beyond.map(|beyond| beyond.along(&way.rays.direction));
     for &number in &band.clouds {
         let clouds = &look.scene.clouds[number];
         let is_sheet = clouds.form.0.family != Family::Heaps;
         colours.clouds.push(Colour {
             phases: phases::<R>(look, clouds, way),
             sheet: if is_sheet { way.sheet.as_ref() } else { None },
-            beyond: if is_sheet { None } else { way.sides.map(|s| s.through) },
+            sides: if is_sheet { None } else { sides },
             around: look.scene.ambience.layers[number],
             shading: clouds.shading,
         });

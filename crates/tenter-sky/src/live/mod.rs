@@ -27,7 +27,6 @@ use crate::document::Family;
 use crate::scene::{Clouds, Fog, Lifted, MAX_LIGHTS, Scene};
 use crate::simd::{Kernel, Mask, Real, dispatch};
 use crate::spectrum::Rgb;
-use beyond::Sides;
 use fog::{FogInFront, fog_in_front};
 use land::to_land;
 use march::{CloudLight, through_bands};
@@ -96,8 +95,6 @@ struct Way<'a, R: Real> {
     shade: Shade<R>,
     /// What sheets on the way are corrected by, if there are any.
     sheet: Option<OfSheet<R>>,
-    /// What is seen around the eye, if clouds make it differ from side to side.
-    sides: Option<Sides<R>>,
     /// Radiance of the sky behind, and of fog before it has passed any air.
     sky: [R; 3],
     fog: [R; 3],
@@ -112,7 +109,6 @@ impl Look<'_> {
         let mut way = self.way::<R>(d);
         if CLOUDS {
             way.shade = Shade::along(self, &way);
-            way.sides = scene.beyond.as_ref().map(|beyond| beyond.along(&way.rays.direction));
             if scene.clouds.iter().any(|c| c.form.0.family != Family::Heaps) {
                 way.sheet = Some(Corrections::get().of_rays(&way.rays.direction, &scene.lights));
             }
@@ -228,7 +224,6 @@ impl Look<'_> {
             ground,
             shade: Shade::none(),
             sheet: None,
-            sides: None,
             sky,
             fog,
         }

@@ -3,6 +3,7 @@
 //! What is gathered has no colour yet: the sun's, the sky's and the ground's come on for whole stretches, behind the
 //! air in front of them. Clouds that are met together keep their light apart: each has its own drops and surroundings.
 
+use super::beyond::Sides;
 use super::looks::{ANSWERED, OF_LIGHT, ONWARD, OPACITY, SURROUNDINGS, THICKNESS};
 use super::march::CloudLight;
 use super::sheets::{OfSheet, at_thickness};
@@ -47,8 +48,8 @@ pub struct Colour<'a, R: Real> {
     pub phases: [Phases<R>; MAX_LIGHTS],
     /// Of sheets, what is scattered more than once is multiplied by these.
     pub sheet: Option<&'a OfSheet<R>>,
-    /// Of heaps, the radiance of what stands beyond them.
-    pub beyond: Option<[R; 3]>,
+    /// Of heaps, what stands beyond them and what lights their sides.
+    pub sides: Option<Sides<R>>,
     pub around: Surroundings,
     pub shading: Shading,
 }
@@ -120,11 +121,11 @@ impl Stretches {
                     *part = R::load(values);
                 }
                 onward = onward + parts[ONWARD];
-                match &colour.beyond {
-                    Some(beyond) => {
+                match &colour.sides {
+                    Some(sides) => {
                         // The air in front is in it.
                         for c in 0..3 {
-                            seen.light[c] = beyond[c].mul_add(parts[ONWARD], seen.light[c]);
+                            seen.light[c] = sides.through[c].mul_add(parts[ONWARD], seen.light[c]);
                         }
                     }
                     // What stands behind is seen with the air before it.
@@ -163,7 +164,7 @@ impl<R: Real> Colour<'_, R> {
         }
         let mut own = [R::splat(0.0); 3];
         for c in 0..3 {
-            let facing = way.sides.map_or(R::splat(1.0), |sides| sides.facing[c]);
+            let facing = self.sides.map_or(R::splat(1.0), |sides| sides.facing[c]);
             let sides = facing * R::splat(0.65 * a.around[c]) + R::splat(0.35 * a.below[c]);
             own[c] = above * R::splat(a.overhead[c]) + beside * sides + below * R::splat(a.below[c]);
             own[c] = own[c] * R::splat(shading.shade[c] * shading.absorb[c]);
