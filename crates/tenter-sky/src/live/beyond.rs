@@ -25,6 +25,9 @@ const WITH_LIGHT: f64 = 0.45;
 /// What faces one azimuth gets no more than so many times as much from the sky as what faces all, and no less than one over it.
 const MOST: f32 = 2.5;
 
+/// Least cosine that counts: what faces the ground sees a little of all the sky, not of the nearest looks.
+const LEAST: f32 = 1e-3;
+
 /// What is kept for a direction.
 #[derive(Clone, Copy, Default)]
 struct Toward {
@@ -185,7 +188,7 @@ impl Kernel for Row<'_> {
                     let cosine = cosine.clamp(-1.0, 1.0);
                     let all = R::load(&weights[0][first..]);
                     let of_sky = R::load(&weights[1][first..]);
-                    let kinds = [lobe(HARDLY, cosine) * all, cosine.max(zero) * of_sky];
+                    let kinds = [lobe(HARDLY, cosine) * all, cosine.max(R::splat(LEAST)) * of_sky];
                     for (sum, weight) in sums.iter_mut().zip(kinds) {
                         for c in 0..3 {
                             sum[c] = R::load(&light[c][first..]).mul_add(weight, sum[c]);
