@@ -20,7 +20,7 @@ const HEIGHT: usize = WIDTH / 2;
 const PIXEL: f64 = 0.005;
 /// Asymmetry of light that has hardly turned (an assumption: droplets' own after diffraction is left out).
 const HARDLY: f32 = 0.9;
-/// Sky within this angle of a light, radians, comes with it and not from around.
+/// Sky about within this angle of a light, radians, comes with it and not from around.
 const WITH_LIGHT: f64 = 0.45;
 /// What faces one azimuth gets no more than so many times as much from the sky as what faces all, and no less than one over it.
 const MOST: f32 = 2.5;
@@ -83,13 +83,17 @@ impl Beyond {
         };
         let directions: Vec<[f64; 3]> = (0..WIDTH * HEIGHT).map(middle).collect();
         let seen = look(&directions);
-        let with_light =
-            |d: &[f64; 3]| lights.iter().any(|l| l[0] * d[0] + l[1] * d[1] + l[2] * d[2] > WITH_LIGHT.cos());
+        // Softly, or moved lights would take looks one by one.
+        let apart = |d: &[f64; 3]| {
+            let cosine = |l: &[f64; 3]| (l[0] * d[0] + l[1] * d[1] + l[2] * d[2]).clamp(-1.0, 1.0);
+            let share = |l: &[f64; 3]| ((cosine(l).acos() / WITH_LIGHT - 0.5) as f32).clamp(0.0, 1.0);
+            lights.iter().map(share).fold(1.0, f32::min)
+        };
         // Rows go with the sine of their angle from the zenith.
         let solid = |i: usize| (PI * ((i / WIDTH) as f64 + 0.5) / HEIGHT as f64).sin() as f32;
         let of_sky = |i: usize| {
             let d = &directions[i];
-            if d[2] > 0.0 && !with_light(d) { solid(i) } else { 0.0 }
+            if d[2] > 0.0 { solid(i) * apart(d) } else { 0.0 }
         };
         let plane = |f: &dyn Fn(usize) -> f32| (0..WIDTH * HEIGHT).map(f).collect::<Vec<f32>>();
         let spread = Spread {
