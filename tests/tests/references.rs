@@ -55,7 +55,7 @@ fn live_skies_agree_with_stored_references() -> Result<()> {
 /// What crops of forms reach, percent: the mean, the 95th percentile and the light. Their references have 12 to 18 % of noise, so some of it is theirs.
 const FORMS: [(&str, [f64; 3]); 6] = [
     ("ferry-afternoon", [9.0, 28.0, 7.0]),
-    ("towers-at-evening", [18.5, 70.0, 14.0]),
+    ("towers-at-evening", [18.5, 70.0, 12.0]),
     ("four-kinds-at-evening", [11.0, 30.0, 6.0]),
     ("squall-passing-off", [29.0, 50.0, 31.0]),
     ("mackerel-sky", [4.0, 12.0, 4.0]),

@@ -232,6 +232,14 @@ pub struct Field<'a> {
     pub ageing: Ageing,
 }
 
+/// A square map of hulls, `side` texels of so many metres along each edge; and one of bodies, half as fine, empty for those that have none.
+pub struct ToFill<'a> {
+    pub plane: &'a mut [f32],
+    pub bodies: &'a mut [f32],
+    pub side: usize,
+    pub texel: f64,
+}
+
 /// Covers that thresholds are known for, where cover changes from place to place.
 const COVERS: usize = 33;
 
@@ -462,20 +470,13 @@ impl Field<'_> {
     }
 
     /// Fills a map of hulls: squares of heights for heaps, thickness (m) for sheets; and, for heaps, one of bodies that is half as fine.
-    pub fn hull(
-        &self,
-        cut: &Cut,
-        plane: &mut [f32],
-        bodies: &mut [f32],
-        side: usize,
-        texel: f64,
-        making: Making,
-    ) {
+    pub fn hull(&self, cut: &Cut, map: ToFill, making: Making) {
+        let ToFill { plane, bodies, side, texel } = map;
         if let Some(depth) = self.anvil {
             return self.anvils(depth, cut, plane, side, texel, making);
         }
         match self.family {
-            Family::Heaps => self.heaps(cut, plane, bodies, side, texel, making),
+            Family::Heaps => self.heaps(cut, ToFill { plane, bodies, side, texel }, making),
             // Of trails the width is found, of streaks the threshold.
             Family::Fibres => fill(plane, side, texel, making, |_, _, _, tile| {
                 if self.layer.kind == CloudKind::Contrail {
@@ -496,15 +497,8 @@ impl Field<'_> {
         }
     }
 
-    fn heaps(
-        &self,
-        cut: &Cut,
-        plane: &mut [f32],
-        bodies: &mut [f32],
-        side: usize,
-        texel: f64,
-        making: Making,
-    ) {
+    fn heaps(&self, cut: &Cut, map: ToFill, making: Making) {
+        let ToFill { plane, bodies, side, texel } = map;
         let lowest = self.lowest_cut(cut);
         let wanted = Wanted {
             smallest: self.smallest(texel),

@@ -2,7 +2,7 @@
 
 use super::bodies::Bodies;
 use super::distance::HullMap;
-use super::field::Field;
+use super::field::{Field, ToFill};
 use crate::air::{Fineness, Making};
 use crate::document::Family;
 use crate::simd::{Int, Kernel, Real, dispatch};
@@ -55,7 +55,8 @@ impl Maps {
         let of_level = radii.len() / LEVELS;
         for (level, (texel, cut)) in texels.into_iter().zip(&cuts).enumerate() {
             let plane = &mut values[level * side * side..][..side * side];
-            field.hull(cut, plane, &mut radii[level * of_level..][..of_level], side, texel, making);
+            let bodies = &mut radii[level * of_level..][..of_level];
+            field.hull(cut, ToFill { plane, bodies, side, texel }, making);
         }
         let mut slopes: Vec<f32> = values
             .par_chunks_exact(side * side)

@@ -3,7 +3,7 @@
 //!
 //! Means over all azimuths are elsewhere ([`Ambience`](crate::scene::Ambience)); here is what the eye sees around it, for clouds see much the same.
 
-use super::{Effort, look_at};
+use super::{Effort, LOOK, look_at};
 use crate::air::lobe;
 use crate::camera::Camera;
 use crate::document::Family;
@@ -16,8 +16,6 @@ use std::f64::consts::PI;
 /// Size of the picture all around the eye.
 const WIDTH: usize = 48;
 const HEIGHT: usize = WIDTH / 2;
-/// Width of a look, radians: as wide as they are apart, clouds would be all edge, and dark.
-const PIXEL: f64 = 0.005;
 /// Asymmetry of light that has hardly turned (an assumption: droplets' own after diffraction is left out).
 const HARDLY: f32 = 0.9;
 /// Sky about within this angle of a light, radians, comes with it and not from around.
@@ -29,7 +27,7 @@ const MOST: f32 = 2.5;
 const LEAST: f32 = 1e-3;
 
 /// What is kept for a direction.
-#[derive(Clone, Copy, Default)]
+#[derive(Clone, Copy)]
 struct Toward {
     /// Radiance spread as far as light is that has hardly turned, cd/m2.
     through: Rgb,
@@ -63,7 +61,7 @@ impl Beyond {
         let is_ground = |d: &[f64; 3]| under && d[2] < 0.0;
         Some(Beyond::new(&lights, |directions| {
             let others: Vec<[f64; 3]> = directions.iter().filter(|d| !is_ground(d)).copied().collect();
-            let mut seen = look_at(scene, &others, PIXEL, Effort::default()).into_iter();
+            let mut seen = look_at(scene, &others, LOOK, Effort::default()).into_iter();
             let light = |d| {
                 if is_ground(d) {
                     return scene.ambience.ground;
@@ -130,8 +128,11 @@ impl Beyond {
                 lanes[3 + c][lane] = back.facing[c];
             }
         }
-        let rgb = |first: usize| [0, 1, 2].map(|c| R::load(&lanes[first + c]));
-        Sides { through: rgb(0), facing: rgb(3) }
+        let mut sides = Sides { through: [R::splat(0.0); 3], facing: [R::splat(0.0); 3] };
+        for c in 0..3 {
+            (sides.through[c], sides.facing[c]) = (R::load(&lanes[c]), R::load(&lanes[3 + c]));
+        }
+        sides
     }
 
     /// Toward a direction and toward where that comes from.
@@ -180,37 +181,41 @@ impl Kernel for Row<'_> {
     fn run<R: Real>(self) -> Vec<Toward> {
         let Spread { directions, light, weights } = self.spread;
         let zero = R::splat(0.0);
-        (self.row * WIDTH..(self.row + 1) * WIDTH)
-            .map(|to| {
-                // Red, green, blue and the weights of each kind of spreading.
-                let mut sums = [[zero; 4]; 2];
-                for first in (0..WIDTH * HEIGHT).step_by(R::LANES) {
-                    let mut cosine = zero;
-                    for axis in directions {
-                        cosine = R::load(&axis[first..]).mul_add(R::splat(axis[to]), cosine);
-                    }
-                    let cosine = cosine.clamp(-1.0, 1.0);
-                    let all = R::load(&weights[0][first..]);
-                    let of_sky = R::load(&weights[1][first..]);
-                    let kinds = [lobe(HARDLY, cosine) * all, cosine.max(R::splat(LEAST)) * of_sky];
-                    for (sum, weight) in sums.iter_mut().zip(kinds) {
-                        for c in 0..3 {
-                            sum[c] = R::load(&light[c][first..]).mul_add(weight, sum[c]);
-                        }
-                        sum[3] = sum[3] + weight;
-                    }
+        let mut row = Vec::with_capacity(WIDTH);
+        for to in self.row * WIDTH..(self.row + 1) * WIDTH {
+            // Red, green, blue and the weights of each kind of spreading.
+            let mut sums = [[zero; 4]; 2];
+            for first in (0..WIDTH * HEIGHT).step_by(R::LANES) {
+                let mut cosine = zero;
+                for axis in directions {
+                    cosine = R::load(&axis[first..]).mul_add(R::splat(axis[to]), cosine);
                 }
-                let [through, facing] = sums.map(|sum| {
-                    let [r, g, b, weight] = sum.map(|v| {
-                        let mut lanes = [0.0f32; 16];
-                        v.store(&mut lanes);
-                        lanes[..R::LANES].iter().sum::<f32>()
-                    });
-                    [r, g, b].map(|v| if weight > 0.0 { v / weight } else { 0.0 })
-                });
-                Toward { through, facing }
-            })
-            .collect()
+                let cosine = cosine.clamp(-1.0, 1.0);
+                let all = R::load(&weights[0][first..]);
+                let of_sky = R::load(&weights[1][first..]);
+                let kinds = [lobe(HARDLY, cosine) * all, cosine.max(R::splat(LEAST)) * of_sky];
+                for (sum, weight) in sums.iter_mut().zip(kinds) {
+                    for c in 0..3 {
+                        sum[c] = R::load(&light[c][first..]).mul_add(weight, sum[c]);
+                    }
+                    sum[3] = sum[3] + weight;
+                }
+            }
+            let mut means = [[0.0; 3]; 2];
+            for (mean, sum) in means.iter_mut().zip(&sums) {
+                let mut whole = [0.0f32; 4];
+                for (whole, part) in whole.iter_mut().zip(sum) {
+                    let mut lanes = [0.0f32; 16];
+                    part.store(&mut lanes);
+                    *whole = lanes[..R::LANES].iter().sum();
+                }
+                for c in 0..3 {
+                    mean[c] = if whole[3] > 0.0 { whole[c] / whole[3] } else { 0.0 };
+                }
+            }
+            row.push(Toward { through: means[0], facing: means[1] });
+        }
+        row
     }
 }
 

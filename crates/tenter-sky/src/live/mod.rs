@@ -35,6 +35,9 @@ use rays::Rays;
 use shafts::Shade;
 use sheets::{Corrections, OfSheet};
 
+/// Width of looks that are spread all around, radians: were they as wide as they are apart, clouds would be all edge, and dark.
+const LOOK: f64 = 0.005;
+
 /// How finely rays are marched; 1 is usual, 0.5 takes steps half as long.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Effort {

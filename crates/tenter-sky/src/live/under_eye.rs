@@ -1,6 +1,6 @@
 //! The ground under the eye: lit by the sky that stands over it, clouds and all, where the mean over places may be a fifth more or less.
 
-use super::{Effort, look_at};
+use super::{Effort, LOOK, look_at};
 use crate::camera::{Camera, Projection};
 use crate::scene::Scene;
 use crate::spectrum::Rgb;
@@ -9,8 +9,6 @@ use std::f64::consts::{PI, TAU};
 
 /// Pixels along a side of the level picture of the sky.
 const SIDE: usize = 36;
-/// Width of a look, radians: as wide as they are apart, clouds would be all edge, and dark.
-const PIXEL: f64 = 0.005;
 /// Around each light there is a peak, which has directions of its own: within this angle, radians, on so many rings and so many along each.
 const CAP: f64 = 0.14;
 const RINGS: usize = 12;
@@ -52,7 +50,7 @@ impl UnderEye {
         }
         let directions: Vec<[f64; 3]> = looks.iter().map(|(d, _)| *d).collect();
         let mut diffuse = [0.0; 3];
-        let seen = look_at(scene, &directions, PIXEL, Effort::default());
+        let seen = look_at(scene, &directions, LOOK, Effort::default());
         for ((light, _), (_, weight)) in seen.into_iter().zip(looks) {
             for c in 0..3 {
                 diffuse[c] += light[c] * weight as f32;
