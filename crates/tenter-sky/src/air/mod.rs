@@ -19,7 +19,7 @@ pub use orders::{Moments, Orders};
 pub use shells::{Ray, distance_to_altitude};
 pub use sunlight::SunlightTable;
 pub use transmittance::Transmittance;
-pub use view::{AirInFront, AirView, Front, SkyColour, SunInSky, glimpse, lobe, narrow};
+pub use view::{AirInFront, AirView, Front, SkyColour, SunInSky, glimpse, lobe, narrow, on_upright_planes};
 
 use crate::document;
 

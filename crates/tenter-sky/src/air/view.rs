@@ -11,6 +11,7 @@ use super::{Air, Fineness, Making, TOP_M};
 use crate::simd::{Int, Kernel, Real, dispatch};
 use crate::spectrum::{BANDS, LightToRgb, Spectrum};
 use rayon::prelude::*;
+use std::f64::consts::{FRAC_PI_2, PI};
 
 /// Where a light stands and what it is like.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -81,7 +82,7 @@ impl AirView {
                 }
                 let (cos, to_sun, _) = grid.direction(i);
                 let ray = Ray { planet, altitude, cos };
-                dispatch(WholeRay { air, sun, ray, to_sun, steps })
+                dispatch(WholeRay { air, sun, ray, below: false, to_sun, steps })
             })
             .collect();
         let horizon = values[..6 * around].to_vec();
@@ -114,9 +115,47 @@ impl AirView {
 pub fn glimpse(air: &Air, altitude: f64, sun: &SunInSky, direction: [f64; 3]) -> [f32; 3] {
     let to_sun: f64 = (0..3).map(|i| direction[i] * sun.direction[i]).sum();
     let ray = Ray { planet: air.medium.planet, altitude, cos: direction[2] };
-    let seen = dispatch(WholeRay { air, sun, ray, to_sun, steps: 40 });
+    let seen = dispatch(WholeRay { air, sun, ray, below: false, to_sun, steps: 40 });
     let phase = super::medium::henyey_greenstein(NARROW, to_sun as f32);
     [0, 1, 2].map(|c| (seen[c] + seen[c + 3] * phase) * sun.strength as f32)
+}
+
+/// What the air at an altitude sheds on upright planes, in the mean over azimuths: mean radiance above the horizon and below it, as such planes weigh
+/// it, cd/m2 in linear Rec.709, without what narrow lobes add around the sun and without the ground.
+pub fn on_upright_planes(air: &Air, altitude: f64, sun: &SunInSky) -> [[f32; 3]; 2] {
+    const HEIGHTS: usize = 8;
+    const AROUND: usize = 5;
+    let planet = air.medium.planet;
+    let [s, c] = [sun.direction[0].hypot(sun.direction[1]), sun.direction[2]];
+    let horizon = -(altitude * (2.0 * planet + altitude)).sqrt() / (planet + altitude);
+    let halves: Vec<[f32; 3]> = (0..2 * HEIGHTS)
+        .into_par_iter()
+        .map(|i| {
+            // Closer together at the horizon.
+            let (x, below) = ((i / 2) as f64 + 0.5, i % 2 == 1);
+            let from_horizon = FRAC_PI_2 * (x / HEIGHTS as f64).powi(2);
+            let elevation = if below { horizon.asin() - from_horizon } else { from_horizon };
+            let ray = Ray { planet, altitude, cos: elevation.sin().max(-1.0) };
+            let weight = 4.0 * x / (HEIGHTS * HEIGHTS) as f64 * elevation.cos().powi(2);
+            let mut sum = [0.0; 3];
+            for a in 0..AROUND {
+                let azimuth = PI * (a as f64 + 0.5) / AROUND as f64;
+                let to_sun = elevation.sin() * c + elevation.cos() * s * azimuth.cos();
+                let seen = dispatch(WholeRay { air, sun, ray, below, to_sun, steps: 30 });
+                for c in 0..3 {
+                    sum[c] += seen[c] * (weight / AROUND as f64) as f32;
+                }
+            }
+            sum
+        })
+        .collect();
+    let mut means = [[0.0; 3]; 2];
+    for (i, half) in halves.iter().enumerate() {
+        for c in 0..3 {
+            means[i % 2][c] += half[c] * sun.strength as f32;
+        }
+    }
+    means
 }
 
 /// The narrow lobe of particles toward a light, for a packet of cosines.
@@ -356,6 +395,8 @@ struct WholeRay<'a> {
     air: &'a Air,
     sun: &'a SunInSky,
     ray: Ray,
+    /// Whether it ends at the ground.
+    below: bool,
     to_sun: f64,
     steps: usize,
 }
@@ -364,7 +405,7 @@ impl Kernel for WholeRay<'_> {
     type Output = [f32; 6];
     #[inline(always)]
     fn run<R: Real>(self) -> [f32; 6] {
-        let length = length_of(&self.ray, false);
+        let length = length_of(&self.ray, self.below);
         let mut march = March::new(self.air, self.sun, self.ray, self.to_sun);
         let at = |i: usize| length * (i as f64 / self.steps as f64).powi(2);
         for i in 0..self.steps {
@@ -469,6 +510,34 @@ mod tests {
                 );
                 assert!(near.light[c].0.abs() < 1e-3 && (near.through[c].0 - 1.0).abs() < 1e-3);
             }
+        }
+    }
+
+    /// Upright planes get what a picture of the sky adds up to, and from above the ground more from below the horizon.
+    #[test]
+    fn upright_planes_see_the_sky_they_face() {
+        const HEIGHTS: usize = 300;
+        const AROUND: usize = 24;
+        let air = Air::new(&document::Air::default(), Fineness::Full);
+        let sun = SunInSky::in_the_south(40.0);
+        let sky = AirView::new(&air, 2.0, &sun, Fineness::Full).sky;
+        let (mut sum, mut weights) = ([0.0; 3], 0.0);
+        for i in 0..HEIGHTS * AROUND {
+            let e = FRAC_PI_2 * ((i / AROUND) as f64 + 0.5) / HEIGHTS as f64;
+            let (s, c) = (2.0 * PI * ((i % AROUND) as f64 + 0.5) / AROUND as f64).sin_cos();
+            let weight = e.cos().powi(2) as f32;
+            let d = [e.cos() * s, e.cos() * c, e.sin()].map(|v| Scalar(v as f32));
+            let light = sky.radiance(d, Scalar(0.0));
+            weights += weight;
+            for c in 0..3 {
+                sum[c] += light[c].0 * weight;
+            }
+        }
+        let [above, low] = on_upright_planes(&air, 2.0, &sun);
+        let [_, high] = on_upright_planes(&air, 3000.0, &sun);
+        for c in 0..3 {
+            assert!((above[c] / (sum[c] / weights) - 1.0).abs() < 0.05, "{above:?} {sum:?} {weights}");
+            assert!(high[c] > 10.0 * low[c], "{high:?} {low:?}");
         }
     }
 

@@ -4,11 +4,11 @@
 //! Means over all azimuths are elsewhere ([`Ambience`](crate::scene::Ambience)); here is what the eye sees around it, for clouds see much the same.
 
 use super::{Effort, LOOK, look_at};
-use crate::air::lobe;
+use crate::air::{lobe, narrow};
 use crate::camera::Camera;
 use crate::document::Family;
 use crate::scene::Scene;
-use crate::simd::{Kernel, Real, dispatch};
+use crate::simd::{Kernel, Real, Scalar, dispatch};
 use crate::spectrum::Rgb;
 use rayon::prelude::*;
 use std::f64::consts::PI;
@@ -20,8 +20,8 @@ const HEIGHT: usize = WIDTH / 2;
 const HARDLY: f32 = 0.9;
 /// Sky about within this angle of a light, radians, comes with it and not from around.
 const WITH_LIGHT: f64 = 0.45;
-/// What faces one azimuth gets no more than so many times as much from the sky as what faces all, and no less than one over it.
-const MOST: f32 = 2.5;
+/// What faces one azimuth gets no more than so many times as much from the sky as of a clear one, and no less than one over it.
+const MOST: f32 = 6.0;
 
 /// Least cosine that counts: what faces the ground sees a little of all the sky, not of the nearest looks.
 const LEAST: f32 = 1e-3;
@@ -31,7 +31,7 @@ const LEAST: f32 = 1e-3;
 struct Toward {
     /// Radiance spread as far as light is that has hardly turned, cd/m2.
     through: Rgb,
-    /// The sky's light on what faces that way, over that on what faces all azimuths.
+    /// The sky's light on what faces that way, over that of a clear sky.
     facing: Rgb,
 }
 
@@ -59,21 +59,29 @@ impl Beyond {
         // An eye under all clouds sees only ground below, in the mean.
         let under = scene.clouds.iter().all(|c| scene.eye_altitude < c.form.0.base as f64);
         let is_ground = |d: &[f64; 3]| under && d[2] < 0.0;
-        Some(Beyond::new(&lights, |directions| {
-            let others: Vec<[f64; 3]> = directions.iter().filter(|d| !is_ground(d)).copied().collect();
-            let mut seen = look_at(scene, &others, LOOK, Effort::default()).into_iter();
-            let light = |d| {
-                if is_ground(d) {
-                    return scene.ambience.ground;
-                }
-                seen.next().expect("there is a look for each direction").0
-            };
-            directions.iter().map(light).collect()
-        }))
+        Some(Beyond::new(
+            &lights,
+            |d| clear_sky(scene, d),
+            |directions| {
+                let others: Vec<[f64; 3]> = directions.iter().filter(|d| !is_ground(d)).copied().collect();
+                let mut seen = look_at(scene, &others, LOOK, Effort::default()).into_iter();
+                let light = |d| {
+                    if is_ground(d) {
+                        return scene.ambience.ground;
+                    }
+                    seen.next().expect("there is a look for each direction").0
+                };
+                directions.iter().map(light).collect()
+            },
+        ))
     }
 
-    /// From the directions of lights and what is seen in others.
-    fn new(lights: &[[f64; 3]], look: impl Fn(&[[f64; 3]]) -> Vec<Rgb>) -> Beyond {
+    /// From the directions of lights, the clear sky and what is seen in others.
+    fn new(
+        lights: &[[f64; 3]],
+        clear: impl Fn([f64; 3]) -> Rgb,
+        look: impl Fn(&[[f64; 3]]) -> Vec<Rgb>,
+    ) -> Beyond {
         let camera = Camera::latlong(WIDTH, 0.0);
         let middle = |i: usize| {
             let (x, y) = ((i % WIDTH) as f64 + 0.5, (i / WIDTH) as f64 + 0.5);
@@ -93,23 +101,16 @@ impl Beyond {
             let d = &directions[i];
             if d[2] > 0.0 { solid(i) * apart(d) } else { 0.0 }
         };
+        let clear: Vec<Rgb> = directions.iter().map(|d| clear(*d)).collect();
         let plane = |f: &dyn Fn(usize) -> f32| (0..WIDTH * HEIGHT).map(f).collect::<Vec<f32>>();
         let spread = Spread {
             directions: [0, 1, 2].map(|k| plane(&|i| directions[i][k] as f32)),
             light: [0, 1, 2].map(|c| plane(&|i| seen[i][c])),
+            clear: [0, 1, 2].map(|c| plane(&|i| clear[i][c])),
             weights: [plane(&solid), plane(&of_sky)],
         };
-        let mut toward: Vec<Toward> =
+        let toward: Vec<Toward> =
             (0..HEIGHT).into_par_iter().flat_map_iter(|row| dispatch(Row { spread: &spread, row })).collect();
-        for row in toward.chunks_exact_mut(WIDTH) {
-            for c in 0..3 {
-                let all = row.iter().map(|t| t.facing[c]).sum::<f32>() / WIDTH as f32;
-                for toward in row.iter_mut() {
-                    let share = if all > 0.0 { toward.facing[c] / all } else { 1.0 };
-                    toward.facing[c] = share.clamp(1.0 / MOST, MOST);
-                }
-            }
-        }
         Beyond { camera, toward }
     }
 
@@ -163,10 +164,31 @@ impl Beyond {
     }
 }
 
+/// The sky without clouds, as seen.
+fn clear_sky(scene: &Scene, direction: [f64; 3]) -> Rgb {
+    let d = direction.map(|v| Scalar(v as f32));
+    let mut sum = [scene.night_glow; 3];
+    match &scene.painted {
+        Some(painted) => sum = painted.radiance(d, Scalar(0.0)).map(|v| v.0),
+        None => {
+            for light in &scene.lights {
+                let to_light = (0..3).map(|k| direction[k] * light.direction()[k]).sum::<f64>();
+                let seen = light.view.sky.radiance(d, narrow(Scalar(to_light as f32)));
+                for c in 0..3 {
+                    sum[c] += seen[c].0 * light.strength;
+                }
+            }
+        }
+    }
+    sum.map(|v| v * scene.seen_strength)
+}
+
 /// What is seen all around, component by component, and what each look counts: of all, and of the sky away from lights.
 struct Spread {
     directions: [Vec<f32>; 3],
     light: [Vec<f32>; 3],
+    /// The same of a clear sky.
+    clear: [Vec<f32>; 3],
     weights: [Vec<f32>; 2],
 }
 
@@ -179,12 +201,12 @@ impl Kernel for Row<'_> {
     type Output = Vec<Toward>;
     #[inline(always)]
     fn run<R: Real>(self) -> Vec<Toward> {
-        let Spread { directions, light, weights } = self.spread;
+        let Spread { directions, light, clear, weights } = self.spread;
         let zero = R::splat(0.0);
         let mut row = Vec::with_capacity(WIDTH);
         for to in self.row * WIDTH..(self.row + 1) * WIDTH {
             // Red, green, blue and the weights of each kind of spreading.
-            let mut sums = [[zero; 4]; 2];
+            let mut sums = [[zero; 4]; 3];
             for first in (0..WIDTH * HEIGHT).step_by(R::LANES) {
                 let mut cosine = zero;
                 for axis in directions {
@@ -193,15 +215,16 @@ impl Kernel for Row<'_> {
                 let cosine = cosine.clamp(-1.0, 1.0);
                 let all = R::load(&weights[0][first..]);
                 let of_sky = R::load(&weights[1][first..]);
-                let kinds = [lobe(HARDLY, cosine) * all, cosine.max(R::splat(LEAST)) * of_sky];
-                for (sum, weight) in sums.iter_mut().zip(kinds) {
+                let faced = cosine.max(R::splat(LEAST)) * of_sky;
+                let kinds = [(lobe(HARDLY, cosine) * all, light), (faced, light), (faced, clear)];
+                for (sum, (weight, light)) in sums.iter_mut().zip(kinds) {
                     for c in 0..3 {
                         sum[c] = R::load(&light[c][first..]).mul_add(weight, sum[c]);
                     }
                     sum[3] = sum[3] + weight;
                 }
             }
-            let mut means = [[0.0; 3]; 2];
+            let mut means = [[0.0; 3]; 3];
             for (mean, sum) in means.iter_mut().zip(&sums) {
                 let mut whole = [0.0f32; 4];
                 for (whole, part) in whole.iter_mut().zip(sum) {
@@ -213,7 +236,10 @@ impl Kernel for Row<'_> {
                     mean[c] = if whole[3] > 0.0 { whole[c] / whole[3] } else { 0.0 };
                 }
             }
-            row.push(Toward { through: means[0], facing: means[1] });
+            let [through, lit, clear] = means;
+            let facing = [0, 1, 2]
+                .map(|c| if clear[c] > 0.0 { (lit[c] / clear[c]).clamp(1.0 / MOST, MOST) } else { 1.0 });
+            row.push(Toward { through, facing });
         }
         row
     }
@@ -228,7 +254,7 @@ mod tests {
     /// Of an even sphere the same comes from everywhere, whichever way something faces.
     #[test]
     fn even_light_stays_even() {
-        let even = Beyond::new(&[SUN], |d| vec![[3.0, 2.0, 1.0]; d.len()]);
+        let even = Beyond::new(&[SUN], |_| [3.0, 2.0, 1.0], |d| vec![[3.0, 2.0, 1.0]; d.len()]);
         for toward in &even.toward {
             for c in 0..3 {
                 assert!((toward.through[c] - (3 - c) as f32).abs() < 1e-3, "{:?}", toward.through);
@@ -242,7 +268,7 @@ mod tests {
     #[test]
     fn a_wall_is_seen_through_what_stands_before_it() {
         let wall = |d: &[f64; 3]| f32::from(d[0] > 0.5 && (0.0..0.34).contains(&d[2]));
-        let beyond = Beyond::new(&[], |d| d.iter().map(|d| [wall(d); 3]).collect());
+        let beyond = Beyond::new(&[], |_| [0.1; 3], |d| d.iter().map(|d| [wall(d); 3]).collect());
         let [east, west] = [1.0, -1.0].map(|x| beyond.at_both([x, 0.0, 0.17])[0]);
         assert!((0.5..0.95).contains(&east.through[1]), "{:?}", east.through);
         assert!(west.through[1] < 0.02, "{:?}", west.through);

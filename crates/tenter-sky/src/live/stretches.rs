@@ -165,7 +165,7 @@ impl<R: Real> Colour<'_, R> {
         let mut own = [R::splat(0.0); 3];
         for c in 0..3 {
             let facing = self.sides.map_or(R::splat(1.0), |sides| sides.facing[c]);
-            let sides = facing * R::splat(0.65 * a.around[c]) + R::splat(0.35 * a.below[c]);
+            let sides = facing * R::splat(0.5 * a.around[c]) + R::splat(0.5 * a.beneath[c]);
             own[c] = above * R::splat(a.overhead[c]) + beside * sides + below * R::splat(a.below[c]);
             own[c] = own[c] * R::splat(shading.shade[c] * shading.absorb[c]);
         }

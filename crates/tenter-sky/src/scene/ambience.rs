@@ -3,7 +3,7 @@
 use super::Fog;
 use super::levels::{Clear, Levels, Slab};
 use super::sky_light::{Scattering, SkyLight, filter_of, sent_back_by_air};
-use crate::air::Medium;
+use crate::air::Air;
 use crate::clouds::form::Survey;
 use crate::spectrum::{Rgb, luminance};
 use std::f64::consts::PI;
@@ -61,7 +61,9 @@ fn lifted(levels: &Levels, lowest: usize, heights: &[(f64, f64)], eye: f64) -> V
 #[derive(Clone, Copy, Debug)]
 pub struct Surroundings {
     pub overhead: Rgb,
+    /// From the sides, under a clear sky: above the horizon; and beneath it.
     pub around: Rgb,
+    pub beneath: Rgb,
     pub below: Rgb,
     /// What the sky around the first light adds to it, on a plane that faces it, lx; `overhead` is without.
     pub sunward: Rgb,
@@ -75,15 +77,15 @@ pub struct Surroundings {
 impl Ambience {
     /// `clouds`: the layers' columns, from the lowest up, and how much more light they turn than droplets do; `heights`: the altitudes of their middles and tops, m.
     pub fn new(
-        medium: &Medium,
+        air: &Air,
         sky: &SkyLight,
         clouds: &[(&Survey, f32)],
         heights: &[(f64, f64)],
         eye: f64,
         fog: Option<&Fog>,
     ) -> Ambience {
+        let medium = &air.medium;
         let albedo = medium.ground_rgb;
-        let around = sky.horizon_radiance();
         let falling = sky.falling();
         let over = Scattering::new(medium, sky);
         let clear_at = |altitude: f64| falling.at(sky, &over, eye, altitude);
@@ -95,14 +97,14 @@ impl Ambience {
             .chain(clouds.iter().map(|(survey, turned)| Slab::new(sky.lights, *turned, |f| survey.mean(f))))
             .collect();
         let highest = heights.iter().map(|(_, top)| *top).fold(0.0, f64::max);
-        let air = filter_of(&sent_back_by_air(medium, highest), &sky.lights[0].placed.in_sky.to_rgb);
+        let sent_back = filter_of(&sent_back_by_air(medium, highest), &sky.lights[0].placed.in_sky.to_rgb);
         // Layers that cross are taken as one over the other.
         let middles = heights.iter().scan(0.0f64, |over, (middle, _)| {
             *over = over.max(*middle);
             Some(*over)
         });
         let clear: Vec<Clear> = [0.0].into_iter().chain(fog_top).chain(middles).map(clear_at).collect();
-        let levels = Levels::between(&slabs, &clear, albedo, air);
+        let levels = Levels::between(&slabs, &clear, albedo, sent_back);
         let radiance = |flux: Rgb| flux.map(|v| v / PI as f32);
         let lowest = slabs.len() - clouds.len();
         let lifted = match sky.painted {
@@ -110,14 +112,18 @@ impl Ambience {
             None => lifted(&levels, lowest, heights, eye),
         };
         let mut layers = Vec::with_capacity(clouds.len());
-        let (mut open, mut left) = (1.0, 1.0);
+        let mut left = 1.0;
         // Of the first light.
         let mut straight_left = 1.0;
         for i in (lowest..slabs.len()).rev() {
             let overhead = radiance(levels.down[i + 1]);
             let brighter = clear[i + 1].brighter;
             let sunward = [0, 1, 2].map(|c| falling.sunward[c] * brighter[c] * straight_left);
-            let around = [0, 1, 2].map(|c| around[c] * brighter[c]);
+            let upright = sky.on_upright_planes(air, heights[i - lowest].0);
+            // Aslant there is more air before the ground than straight down.
+            let upward = [0, 1, 2].map(|c| (levels.bare[i + 1][c] - levels.bare[0][c]) / PI as f32);
+            let aslant = [0, 1, 2].map(|c| (upright[1][c] - upward[c]).max(0.0) * left);
+            let below = radiance(levels.below[i]);
             // Shares of what there is without clouds.
             let [above, under] =
                 [i + 1, i].map(|level| levels.total_down(level) / clear[level].down().max(1e-9));
@@ -132,14 +138,13 @@ impl Ambience {
             straight_left *= slabs[i].of_lights[0].1;
             layers.push(Surroundings {
                 overhead,
-                // Layers above hide the clear sky's horizon.
-                around: [0, 1, 2].map(|c| overhead[c] + (around[c] - overhead[c]) * open),
-                below: radiance(levels.below[i]),
+                around: upright[0],
+                below,
+                beneath: [0, 1, 2].map(|c| below[c] + aslant[c]),
                 sunward,
                 taken: left * (1.0 - share),
                 scattered: if over > 0.0 { beneath / over } else { slabs[i].of_sky },
             });
-            open *= slabs[i].of_sky;
             left *= share;
         }
         layers.reverse();

@@ -2,7 +2,7 @@
 
 use super::Light;
 use super::levels::Clear;
-use crate::air::{Medium, SkyColour, narrow};
+use crate::air::{Air, Medium, SkyColour, narrow, on_upright_planes};
 use crate::document::SkySource;
 use crate::simd::Scalar;
 use crate::spectrum::{LightToRgb, Rgb, Spectrum, luminance};
@@ -185,8 +185,26 @@ impl SkyLight<'_> {
         }
     }
 
+    /// Mean radiance that upright planes at an altitude see above the horizon, and of the air below it.
+    pub(super) fn on_upright_planes(&self, air: &Air, altitude: f64) -> [Rgb; 2] {
+        if self.painted.is_some() {
+            return [self.horizon_radiance(), [0.0; 3]];
+        }
+        let filter = self.filter();
+        let mut halves = [[self.night_glow; 3], [0.0; 3]];
+        for light in self.lights.iter().filter(|light| light.strength > 0.0) {
+            for (half, more) in halves.iter_mut().zip(on_upright_planes(air, altitude, &light.placed.in_sky))
+            {
+                for c in 0..3 {
+                    half[c] += more[c];
+                }
+            }
+        }
+        halves.map(|half| [0, 1, 2].map(|c| half[c] * filter[c]))
+    }
+
     /// Mean radiance of the sky from 3 to 40 degrees above the horizon.
-    pub(super) fn horizon_radiance(&self) -> Rgb {
+    fn horizon_radiance(&self) -> Rgb {
         const AROUND: usize = 24;
         let filter = self.filter();
         let mut sum = [0.0f32; 3];

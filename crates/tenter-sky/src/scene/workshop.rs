@@ -275,7 +275,7 @@ impl Workshop {
         let ambience = self.ambience.get(ambience_key, making, || {
             let painted = painted.as_deref();
             let light = SkyLight { lights: &lights, painted, night_glow, source: &sky.source };
-            Ambience::new(&air.medium, &light, &surveys, &heights, eye, fog.as_ref())
+            Ambience::new(&air, &light, &surveys, &heights, eye, fog.as_ref())
         })?;
         let mut land = None;
         if sky.land.shown && !sky.land.muted {
