@@ -5,9 +5,11 @@
 //! of its radius (as much volume to a surface), within a tenth where it is lit. The numbers in `ball.f32` were followed photon by photon
 //! ([`crate::reference::balls`]; `references --balls` makes them again): after two and more scatterings, by Mie's function for droplets of 10 um.
 
+use super::diffusion::{ASYMMETRY, LEAVES_DIRECTION};
 use super::slab::numbers;
 use crate::air::lobe;
 use crate::simd::{Int, Real, Scalar};
+use std::f32::consts::PI;
 use std::sync::LazyLock;
 
 /// Values that double from one to the next.
@@ -52,8 +54,9 @@ const ASYMMETRIES: [f32; LOBES] = [0.55, 0.2, -0.3];
 /// A half ball is as bright as a ball of this share of its radius.
 pub const HALF: f32 = 2.0 / 3.0;
 
-/// How fast light goes past the far side of a body, where others stand, per diameter (an assumption: a ball has nothing there).
-const PAST: f32 = 1.0;
+/// Diffuse light ends so far past a surface, in mean free ways (Hopf 1934): between two of them, as far apart as a half ball is high, it falls off along
+/// the way by e^(-pi s / (h + 2 ENDS)), the first mode of diffusion between planes (s and h as for isotropic scattering).
+const ENDS: f32 = 0.71;
 
 /// Lobes at a cosine.
 pub fn lobes(cosine: f64) -> [f64; LOBES] {
@@ -64,6 +67,16 @@ pub fn lobes(cosine: f64) -> [f64; LOBES] {
 #[inline(always)]
 pub fn phases<R: Real>(cosine: R) -> [R; LOBES] {
     [lobe(ASYMMETRIES[0], cosine), lobe(ASYMMETRIES[1], cosine), lobe(ASYMMETRIES[2], cosine)]
+}
+
+/// Asymmetry of light that droplets have turned by diffraction alone, twice and more: some three degrees (10 um, Airy's disc of 0.61 wavelengths over
+/// the radius spread by the root of the turns; an assumption where in between).
+const DIFFRACTED: f32 = 0.96;
+
+/// What light is like that has been turned by diffraction alone, twice and more: as a share of all that scattering turns, at cosines.
+#[inline(always)]
+pub fn diffracted<R: Real>(cosine: R) -> R {
+    lobe(DIFFRACTED, cosine) * R::splat(1.0 - LEAVES_DIRECTION)
 }
 
 /// How far the facing of places that stand for a cell may be from its own, in steps: light that comes in straight is none of what comes in aslant.
@@ -127,9 +140,10 @@ impl BallLight {
             }
             *share = by_radius[0].lerp(by_radius[1], rx);
         }
-        // Behind the far side of a body other bodies take the rest.
-        let past = depth / radius.max(R::splat(1.0)) * R::splat(0.5) - R::splat(1.0);
-        let left = (-past.max(R::splat(0.0)) * R::splat(PAST)).exp();
+        // A body that is deeper than it is high leads light on between top and base, which it leaves by.
+        let past = (depth - radius.max(R::splat(1.0)) * R::splat(2.0)).max(R::splat(0.0));
+        let height = radius * R::splat((1.0 - ASYMMETRY) / HALF) + R::splat(2.0 * ENDS);
+        let left = (-past * R::splat((1.0 - ASYMMETRY) * PI) / height).exp();
         // Small bodies scatter as they hold.
         let small = radius.min(R::splat(1.0));
         shares.map(|s| s * left * small)
@@ -171,8 +185,11 @@ mod tests {
                 let near = (-depth).exp() / likely / LOOKS as f64;
                 let (cosine, value) = broad(&mut rng);
                 let turned = turned(DVec3::X, cosine, &mut rng);
-                left +=
-                    near * phase.at(cosine)[1] as f64 / value * (-to_surface(place, radius, turned)).exp();
+                let away = to_surface(place, radius, turned);
+                left += near * phase.at(cosine)[1] as f64 / value * (-away).exp();
+                let x = (depth + away) * (1.0 - LEAVES_DIRECTION as f64);
+                let more = x.exp_m1() / x - 1.0;
+                left += near * diffracted(Scalar(cosine as f32)).0 as f64 * more / value * (-away).exp();
             }
             let through: f64 = (0..1000)
                 .map(|i| {
@@ -181,9 +198,9 @@ mod tests {
                 })
                 .sum();
             let came = std::f64::consts::PI * radius * radius * (1.0 - through);
-            // Small balls turn much of it by a few degrees more than once: lobes are too broad for that.
-            let least = if radius < 4.0 { 0.7 } else { 0.95 };
-            assert!((least..1.02).contains(&(left / came)), "{radius}: {}", left / came);
+            // Of small balls some light is missing that drops turn a little, by refraction, more than once: lobes are too broad for that.
+            let least = if radius < 4.0 { 0.8 } else { 0.95 };
+            assert!((least..1.04).contains(&(left / came)), "{radius}: {}", left / came);
         }
     }
 

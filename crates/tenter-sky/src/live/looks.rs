@@ -8,7 +8,7 @@ use super::rays::{Rays, SurfacePoint, Turn};
 use super::sheets::{Scattered, hardly_turned, more_met, through_ball};
 use super::stretches::Stretches;
 use crate::clouds::ball::BallLight;
-use crate::clouds::diffusion::{ASYMMETRY, reach};
+use crate::clouds::diffusion::{ASYMMETRY, LEAVES_DIRECTION, reach};
 use crate::clouds::form::Place;
 use crate::document::Family;
 use crate::scene::{MAX_LIGHTS, Scene};
@@ -42,15 +42,17 @@ impl TowardSun {
 }
 
 /// Numbers in a question.
-const ASKED: usize = 13;
+const ASKED: usize = 14;
 /// Numbers in an answer: for the surroundings, and for each light.
 pub const SURROUNDINGS: usize = 7;
 /// Of the first: what stands behind, the logarithm of a sheet's thickness, and one for each opacity.
 pub const ONWARD: usize = 4;
 pub const THICKNESS: usize = 5;
 pub const OPACITY: usize = 6;
-pub const OF_LIGHT: usize = 4;
+pub const OF_LIGHT: usize = 5;
 pub const ANSWERED: usize = SURROUNDINGS + OF_LIGHT * MAX_LIGHTS;
+/// Most depth of diffraction that is told: past it next to nothing is left of light.
+const MOST_DIFFRACTED: f32 = 12.0;
 /// Questions that can wait: all but one of a packet, and a packet more.
 const ROOM: usize = 32;
 
@@ -58,7 +60,7 @@ const ROOM: usize = 32;
 pub struct Question<R: Real>([R; ASKED]);
 
 impl<R: Real> Question<R> {
-    /// At a place on the rays, or rather `back` metres before it.
+    /// At a place on the rays, or rather `back` metres before it, behind an optical depth of clouds `before`.
     #[inline(always)]
     pub fn new(
         rays: &Rays<R>,
@@ -67,6 +69,7 @@ impl<R: Real> Question<R> {
         w: R,
         place: &Place<R>,
         back: R,
+        before: R,
         opacity: R,
     ) -> Self {
         let zero = R::splat(0.0);
@@ -76,7 +79,7 @@ impl<R: Real> Question<R> {
         let drop = back * down;
         let (above, below) = ((place.above + drop).max(zero), (place.below - drop).max(zero));
         let Turn { heading: [hx, hy], cos, sin } = p.turn;
-        Question([x, y, z - drop, w, above, below, place.beside, hx, hy, cos, sin, down, opacity])
+        Question([x, y, z - drop, w, above, below, place.beside, hx, hy, cos, sin, down, before, opacity])
     }
 }
 
@@ -172,7 +175,8 @@ impl Waiting {
 }
 
 /// How much of each source reaches places (colours left out): the surroundings above, beside and below, the flow between
-/// them and what stands behind, the logarithm of a sheet's thickness there, then for each light what it sends straight, a few times forward, many times scattered: all around and backward.
+/// them and what stands behind, the logarithm of a sheet's thickness there, then for each light what it sends straight, a few times
+/// forward, many times scattered: all around and backward, and what has been turned by diffraction alone more than once.
 #[inline(always)]
 fn look<R: Real>(
     toward_sun: &TowardSun,
@@ -184,7 +188,7 @@ fn look<R: Real>(
     let form = &clouds.form.0;
     let sheet = form.family != Family::Heaps;
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
-    let [x, y, z, w, above, below, beside, hx, hy, cos, sin, down, _] = question.0;
+    let [x, y, z, w, above, below, beside, hx, hy, cos, sin, down, before, _] = question.0;
     let turn = Turn { heading: [hx, hy], cos, sin };
     let mut answer = [zero; ANSWERED];
     answer[OPACITY] = one;
@@ -263,6 +267,7 @@ fn look<R: Real>(
         let unveiled = (-veiled).exp();
 
         let (r, [single, few, many, back]);
+        let mut diffracted = zero;
         if sheet {
             let scattered =
                 Scattered { above, below, beside, depth: depth * R::splat(turned), up: sz, down, spread };
@@ -277,12 +282,16 @@ fn look<R: Real>(
                 spread = one - answer[ONWARD];
             }
             [single, few, many, back] = [(-depth).exp(), forward, wide, backward];
+            // After n such turns on the whole way, of depth t, it is e^-t x^n / n!, x being what they take: the first is in `single`.
+            let x = ((depth + before) * R::splat(1.0 - LEAVES_DIRECTION)).clamp(1e-2, MOST_DIFFRACTED);
+            diffracted = single * ((x.exp() - one) / x - one);
         }
         let first = SURROUNDINGS + OF_LIGHT * i;
         answer[first] = single * unveiled;
         answer[first + 1] = few * unveiled;
         answer[first + 2] = many * unveiled;
         answer[first + 3] = back * unveiled;
+        answer[first + 4] = diffracted * unveiled;
         if i == 0 {
             answer[0] = r.above * spread;
             answer[1] = r.beside * spread;

@@ -10,7 +10,7 @@ use super::rays::{Span, SurfacePoint};
 use super::sheets::few_turns;
 use super::stretches::{Colour, Colours, Phases, Stretches};
 use super::{Look, Way};
-use crate::clouds::ball;
+use crate::clouds::ball::{self, diffracted};
 use crate::clouds::form::Place;
 use crate::document::Family;
 use crate::scene::{Band, Clouds, MAX_LIGHTS};
@@ -199,7 +199,8 @@ fn march<R: Real>(
             let back = (t - pending_at / pending.max(R::splat(1e-9))).max(zero).min(came);
             let mut which = [0.0; 16];
             met.which.store(&mut which);
-            let question = Question::new(rays, &p, met.z, w, &met.place, back, pending);
+            let before = -(through + pending * R::splat(0.5)).max(R::splat(SPENT)).ln();
+            let question = Question::new(rays, &p, met.z, w, &met.place, back, before, pending);
             waiting.ask(ready, &question, &which, gathered);
             (pending, pending_at) = (R::select(ready, zero, pending), R::select(ready, zero, pending_at));
             (unanswered, unanswered_at) =
@@ -267,6 +268,7 @@ fn phases<R: Real>(look: &Look, clouds: &Clouds, way: &Way<R>) -> [Phases<R>; MA
         forward: R::splat(0.0),
         wide: R::splat(0.0),
         back: R::splat(0.0),
+        diffracted: R::splat(0.0),
     };
     let mut phases = [none; MAX_LIGHTS];
     for i in 0..look.scene.lights.len() {
@@ -280,16 +282,19 @@ fn phases<R: Real>(look: &Look, clouds: &Clouds, way: &Way<R>) -> [Phases<R>; MA
                 single[c][lane] = p[c];
             }
         }
-        let [forward, wide, back] = if clouds.form.0.family == Family::Heaps {
+        let is_heap = clouds.form.0.family == Family::Heaps;
+        let [forward, wide, back] = if is_heap {
             ball::phases(to_light)
         } else {
             [few_turns(to_light), R::splat(0.25 / PI), R::splat(0.0)]
         };
+        let diffracted = if is_heap { diffracted(to_light) } else { R::splat(0.0) };
         phases[i] = Phases {
             single: [R::load(&single[0]), R::load(&single[1]), R::load(&single[2])],
             forward,
             wide,
             back,
+            diffracted,
         };
     }
     phases

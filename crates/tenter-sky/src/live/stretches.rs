@@ -33,6 +33,7 @@ pub struct Phases<R: Real> {
     pub forward: R,
     pub wide: R,
     pub back: R,
+    pub diffracted: R,
 }
 
 /// What gives colours to stretches.
@@ -178,6 +179,7 @@ impl<R: Real> Colour<'_, R> {
             let mut many = wide * self.phases[i].wide + back * self.phases[i].back;
             many = many * R::splat(shading.high_orders);
             let mut few = forward * self.phases[i].forward;
+            few = parts[first + 4].mul_add(self.phases[i].diffracted, few);
             if let Some(sheet) = self.sheet {
                 let correction = at_thickness(&sheet.lights[i], thickness);
                 (many, few) = (many * correction, few * correction);
