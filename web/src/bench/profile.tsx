@@ -7,7 +7,7 @@ import { useBench } from "./bench-store";
 
 type Point = CloudLayer["profile"][number];
 
-const [WIDTH, HEIGHT, LEFT, MOST] = [264, 116, 58, 2];
+const [WIDTH, HEIGHT, LEFT, MOST] = [248, 116, 58, 2];
 const MOST_POINTS = 12;
 const x = (density: number) => LEFT + ((WIDTH - LEFT - 8) * Math.min(density, MOST)) / MOST;
 const y = (height: number) => 8 + (HEIGHT - 16) * (1 - height);

@@ -3,7 +3,8 @@ import { halfWidth, type Direction } from "../../data/camera";
 import type { CloudLayer, Sky } from "../../data/sky";
 import { cornersOf, fromPlan, middleOf, tieOf, type Km } from "./shapes";
 
-const SIZE = 264;
+// Fits beside a scroll bar.
+const SIZE = 248;
 const REACHES = [10, 40, 160];
 const rad = Math.PI / 180;
 
