@@ -257,9 +257,13 @@ fn rays_of(sky: &Sky, scene: &Scene, wish: &Wish) -> Result<Vec<Ray>, NoSeek> {
     let from_eye = |direction| Ray { from: [0.0; 2], altitude: eye, direction };
     Ok(match *wish {
         Wish::Sun { .. } | Wish::SunShare { .. } => {
-            // The disc, and a ring a degree wide around it.
+            // The middle of the disc, and a ring: a degree wide around it, or as wide as places on the disc are from its middle in the mean.
+            let ring = match wish {
+                Wish::SunShare { .. } => 2.0 / 3.0 * light.placed.in_sky.disc_radius,
+                _ => 1f64.to_radians(),
+            };
             let around = |i: usize| {
-                let r = if i == 0 { 0.0 } else { 1f64.to_radians() };
+                let r = if i == 0 { 0.0 } else { ring };
                 let (s, c) = (i as f64 * PI / 4.0).sin_cos();
                 let flat = sun[0].hypot(sun[1]).max(1e-6);
                 let side = [-sun[1] / flat, sun[0] / flat, 0.0];
@@ -301,7 +305,7 @@ fn judge(wish: &Wish, through: impl Fn(usize) -> f32, rays: usize) -> (f64, f64)
     let all = || (0..rays).map(|i| through(i) as f64);
     match *wish {
         Wish::SunShare { share } => {
-            let disc = through(0) as f64;
+            let disc = all().sum::<f64>() / rays as f64;
             (disc, (disc - share).abs())
         }
         Wish::Sun { seen } => {
