@@ -178,9 +178,9 @@ async fn cover_regions_are_drawn_on_the_plan() -> Result<()> {
         .await?;
     let drawn = regions().await?;
     assert_eq!(drawn[1]["outline"]["corners_km"].as_array().map(Vec::len), Some(4), "{drawn}");
-    // North-west of the eye: 42 pixels up and to the left of the middle.
-    assert!(drawn[1]["east_km"].as_f64().is_some_and(|e| (e + 12.7).abs() < 1.0), "{drawn}");
-    assert!(drawn[1]["north_km"].as_f64().is_some_and(|n| (n - 12.7).abs() < 1.0), "{drawn}");
+    // North-west of the eye: 34 pixels up and to the left of the middle.
+    assert!(drawn[1]["east_km"].as_f64().is_some_and(|e| (e + 11.0).abs() < 1.0), "{drawn}");
+    assert!(drawn[1]["north_km"].as_f64().is_some_and(|n| (n - 11.0).abs() < 1.0), "{drawn}");
     browser.press("Remove the region").await?;
     assert_eq!(regions().await?.as_array().map(Vec::len), Some(1));
     open.browser.close().await
