@@ -163,9 +163,9 @@ async fn cover_regions_are_drawn_on_the_plan() -> Result<()> {
                 plan.setPointerCapture = () => {}; \
                 const at = (type, x, y) => plan.dispatchEvent(new PointerEvent(type, {bubbles: true, pointerId: 1, \
                 clientX: box.left + x, clientY: box.top + y})); \
-                at('pointerdown', 60, 60); return true })()";
+                at('pointerdown', 55, 55); return true })()";
     browser.eval(draw).await?;
-    for (x, y) in [(120, 60), (120, 120), (60, 120)] {
+    for (x, y) in [(114, 55), (114, 114), (55, 114)] {
         let line = format!(
             "(() => {{ const plan = document.querySelector('[data-testid=plan]'), box = plan.getBoundingClientRect(); \
              plan.dispatchEvent(new PointerEvent('pointermove', {{bubbles: true, pointerId: 1, clientX: box.left + {x}, \
@@ -178,9 +178,9 @@ async fn cover_regions_are_drawn_on_the_plan() -> Result<()> {
         .await?;
     let drawn = regions().await?;
     assert_eq!(drawn[1]["outline"]["corners_km"].as_array().map(Vec::len), Some(4), "{drawn}");
-    // North-west of the eye: 34 pixels up and to the left of the middle.
-    assert!(drawn[1]["east_km"].as_f64().is_some_and(|e| (e + 11.0).abs() < 1.0), "{drawn}");
-    assert!(drawn[1]["north_km"].as_f64().is_some_and(|n| (n - 11.0).abs() < 1.0), "{drawn}");
+    // North-west of the eye: 39.5 pixels up and to the left of the middle.
+    assert!(drawn[1]["east_km"].as_f64().is_some_and(|e| (e + 12.7).abs() < 1.0), "{drawn}");
+    assert!(drawn[1]["north_km"].as_f64().is_some_and(|n| (n - 12.7).abs() < 1.0), "{drawn}");
     browser.press("Remove the region").await?;
     assert_eq!(regions().await?.as_array().map(Vec::len), Some(1));
     open.browser.close().await

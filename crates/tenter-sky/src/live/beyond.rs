@@ -4,11 +4,11 @@
 //! Means over all azimuths are elsewhere ([`Ambience`](crate::scene::Ambience)); here is what the eye sees around it, for clouds see much the same.
 
 use super::{Effort, LOOK, look_at};
-use crate::air::{lobe, narrow};
+use crate::air::lobe;
 use crate::camera::Camera;
 use crate::document::Family;
-use crate::scene::Scene;
-use crate::simd::{Kernel, Real, Scalar, dispatch};
+use crate::scene::{Scene, clear_sky};
+use crate::simd::{Kernel, Real, dispatch};
 use crate::spectrum::Rgb;
 use rayon::prelude::*;
 use std::f64::consts::PI;
@@ -59,21 +59,21 @@ impl Beyond {
         // An eye under all clouds sees only ground below, in the mean.
         let under = scene.clouds.iter().all(|c| scene.eye_altitude < c.form.0.base as f64);
         let is_ground = |d: &[f64; 3]| under && d[2] < 0.0;
-        Some(Beyond::new(
-            &lights,
-            |d| clear_sky(scene, d),
-            |directions| {
-                let others: Vec<[f64; 3]> = directions.iter().filter(|d| !is_ground(d)).copied().collect();
-                let mut seen = look_at(scene, &others, LOOK, Effort::default()).into_iter();
-                let light = |d| {
-                    if is_ground(d) {
-                        return scene.ambience.ground;
-                    }
-                    seen.next().expect("there is a look for each direction").0
-                };
-                directions.iter().map(light).collect()
-            },
-        ))
+        let clear = |d| {
+            let sky = clear_sky(&scene.lights, scene.painted.as_deref(), scene.night_glow, d);
+            sky.map(|v| v * scene.seen_strength)
+        };
+        Some(Beyond::new(&lights, clear, |directions| {
+            let others: Vec<[f64; 3]> = directions.iter().filter(|d| !is_ground(d)).copied().collect();
+            let mut seen = look_at(scene, &others, LOOK, Effort::default()).into_iter();
+            let light = |d| {
+                if is_ground(d) {
+                    return scene.ambience.ground;
+                }
+                seen.next().expect("there is a look for each direction").0
+            };
+            directions.iter().map(light).collect()
+        }))
     }
 
     /// From the directions of lights, the clear sky and what is seen in others.
@@ -162,25 +162,6 @@ impl Beyond {
         };
         Toward { through: between(|t| &t.through), facing: between(|t| &t.facing) }
     }
-}
-
-/// The sky without clouds, as seen.
-fn clear_sky(scene: &Scene, direction: [f64; 3]) -> Rgb {
-    let d = direction.map(|v| Scalar(v as f32));
-    let mut sum = [scene.night_glow; 3];
-    match &scene.painted {
-        Some(painted) => sum = painted.radiance(d, Scalar(0.0)).map(|v| v.0),
-        None => {
-            for light in &scene.lights {
-                let to_light = (0..3).map(|k| direction[k] * light.direction()[k]).sum::<f64>();
-                let seen = light.view.sky.radiance(d, narrow(Scalar(to_light as f32)));
-                for c in 0..3 {
-                    sum[c] += seen[c].0 * light.strength;
-                }
-            }
-        }
-    }
-    sum.map(|v| v * scene.seen_strength)
 }
 
 /// What is seen all around, component by component, and what each look counts: of all, and of the sky away from lights.

@@ -18,6 +18,7 @@ pub use fog::Fog;
 pub use lights::{
     Face, MAX_LIGHTS, PlacedLight, PlacedMoon, PlacedSun, grade_of, moonlight, placed_lights, time_of,
 };
+pub use sky_light::clear_sky;
 pub use workshop::{CalledOff, Workshop};
 
 use crate::air::{Air, AirView, SkyColour, SunlightTable};

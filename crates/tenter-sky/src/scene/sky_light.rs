@@ -30,6 +30,28 @@ pub(super) fn filter_of(shares: &Spectrum, to_rgb: &LightToRgb) -> Rgb {
     [0, 1, 2].map(|c| if all[c] > 0.0 { some[c] / all[c] } else { 0.0 })
 }
 
+/// Radiance of a sky without clouds and discs in one direction, cd/m2.
+pub fn clear_sky(lights: &[Light], painted: Option<&SkyColour>, night_glow: f32, d: [f64; 3]) -> Rgb {
+    let at = d.map(|v| Scalar(v as f32));
+    let mut sum = [night_glow; 3];
+    let mut add = |light: [Scalar; 3], strength: f32| {
+        for c in 0..3 {
+            sum[c] += light[c].0.max(0.0) * strength;
+        }
+    };
+    match painted {
+        Some(painted) => add(painted.radiance(at, Scalar(0.0)), 1.0),
+        None => {
+            for light in lights {
+                let s = light.direction();
+                let cos: f64 = (0..3).map(|i| d[i] * s[i]).sum();
+                add(light.view.sky.radiance(at, narrow(Scalar(cos as f32))), light.strength);
+            }
+        }
+    }
+    sum
+}
+
 /// The sky as it lights things.
 pub struct SkyLight<'a> {
     pub lights: &'a [Light],
@@ -120,24 +142,8 @@ impl SkyLight<'_> {
 
     /// Radiance of the clear sky in one direction as it lights things, without the discs.
     fn radiance(&self, d: [f64; 3], filter: Rgb) -> Rgb {
-        let at = d.map(|v| Scalar(v as f32));
-        let mut sum = [self.night_glow; 3];
-        let mut add = |light: [Scalar; 3], strength: f32| {
-            for c in 0..3 {
-                sum[c] += light[c].0.max(0.0) * strength;
-            }
-        };
-        match self.painted {
-            Some(painted) => add(painted.radiance(at, Scalar(0.0)), 1.0),
-            None => {
-                for light in self.lights {
-                    let s = light.direction();
-                    let cos: f64 = (0..3).map(|i| d[i] * s[i]).sum();
-                    add(light.view.sky.radiance(at, narrow(Scalar(cos as f32))), light.strength);
-                }
-            }
-        }
-        [0, 1, 2].map(|c| sum[c] * filter[c])
+        let sky = clear_sky(self.lights, self.painted, self.night_glow, d);
+        [0, 1, 2].map(|c| sky[c] * filter[c])
     }
 
     /// What strength, shift and tint make of the sky's light.
