@@ -249,7 +249,8 @@ async fn choices_are_drawn_and_slides_are_sought() -> Result<()> {
     let wish = |layer: &str| json!({"sky": sky, "layer": layer, "wish": {"of": "sun", "seen": "clear"}});
     let (status, found) = server.ask("POST", "/api/seek", Some(wish("deck"))).await?;
     assert_eq!(status, 200, "{found}");
-    assert!(found[0]["figure"].as_f64().unwrap() > 0.9, "{found}");
+    assert!(found["found"][0]["figure"].as_f64().unwrap() > 0.9, "{found}");
+    assert_eq!(found["without"], 1.0, "without its only layer the sky is clear");
     let (status, refused) = server.ask("POST", "/api/seek", Some(wish("nobody"))).await?;
     assert_eq!(status, 422);
     assert!(refused.to_string().contains("nobody"), "{refused}");

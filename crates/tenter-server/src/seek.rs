@@ -7,9 +7,8 @@ use axum::extract::State;
 use serde::Deserialize;
 use serde_json::Value;
 use tenter_app::AppError;
-use tenter_sky::air::Fineness;
 use tenter_sky::document::Sky;
-use tenter_sky::measure::seek::{By, Found, NoSeek, Wish, seek as best_of};
+use tenter_sky::measure::seek::{By, Findings, NoSeek, Wish, seek as best_of};
 use utoipa::ToSchema;
 
 /// Candidates given back.
@@ -32,14 +31,14 @@ pub(crate) struct Sought {
     wish: Wish,
 }
 
-/// Slides, seeds or thicknesses of a layer that fulfil a wish, best first, each with the figure it was judged by.
+/// Slides, seeds or thicknesses of a layer that fulfil a wish, best first, each with the figure it was judged by, and the figure without the layer.
 #[utoipa::path(post, path = "/api/seek", request_body = Sought, responses((status = 200, body = Value), (status = 422)))]
-pub(crate) async fn seek(State(s): State<Server>, Json(sought): Json<Sought>) -> Reply<Json<Vec<Found>>> {
+pub(crate) async fn seek(State(s): State<Server>, Json(sought): Json<Sought>) -> Reply<Json<Findings>> {
     let sky = Sky::from_value(sought.sky).map_err(AppError::from)?;
     let workshop = s.workshop.clone();
     let found = tokio::task::spawn_blocking(move || {
         let make =
-            |sky: &Sky| workshop.scene(sky, Fineness::Draft, &|| false).expect("nobody calls this off");
+            |sky: &Sky, fineness| workshop.scene(sky, fineness, &|| false).expect("nobody calls this off");
         best_of(&sky, make, &sought.layer, &sought.wish, sought.by, MOST)
     })
     .await

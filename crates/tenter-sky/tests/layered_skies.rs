@@ -5,7 +5,6 @@ use tenter_sky::camera::toward;
 use tenter_sky::document::{Air, CloudKind, CloudLayer, MAX_LAYERS, Placement, Sky};
 use tenter_sky::live::{Effort, look_at};
 use tenter_sky::measure::readouts;
-use tenter_sky::measure::seek::{By, Seen, Wish, seek};
 use tenter_sky::scene::{Scene, Workshop};
 use tenter_sky::spectrum::luminance;
 
@@ -205,62 +204,6 @@ fn air_under_a_deck_is_in_its_shadow() {
     let down = [toward(3.0, -0.005)];
     let of = |sky: &Sky| luminance(look_at(&scene(sky), &down, 0.002, Effort::default())[0].0);
     assert!(of(&under) < 0.3 * of(&open), "{} {}", of(&under), of(&open));
-}
-
-/// Each slide that Seek gives, set, shows what it promised.
-#[test]
-fn what_is_sought_is_found() {
-    let before = sky(vec![CloudLayer { cover: 0.5, ..layer(CloudKind::Stratocumulus, "deck") }]);
-    let made = scene(&before);
-    let sun = made.lights[0].direction();
-    for (wish, allowed) in [
-        (Wish::Sun { seen: Seen::Clear }, 0.9..=1.0),
-        (Wish::Sun { seen: Seen::Hidden }, 0.0..=0.1),
-        (Wish::SunShare { share: 0.4 }, 0.2..=0.6),
-    ] {
-        let found = seek(&before, scene, "deck", &wish, By::Slide, 4).unwrap();
-        assert_eq!(found.len(), 4);
-        for slide in &found[..2] {
-            let mut after = before.clone();
-            after.clouds[0].slide_east_m = slide.slide_east_m;
-            after.clouds[0].slide_north_m = slide.slide_north_m;
-            let made = scene(&after);
-            let got = match wish {
-                // The same as the light meter shows: of the whole disc.
-                Wish::SunShare { .. } => readouts(&after, &made).sun_visible_fraction as f32,
-                _ => look_at(&made, &[sun], 0.002, Effort::default())[0].1,
-            };
-            assert!(allowed.contains(&got), "{wish:?} {slide:?}: {got}");
-        }
-    }
-    let clear = Wish::Sun { seen: Seen::Clear };
-    assert!(seek(&before, scene, "nobody", &clear, By::Slide, 4).is_err());
-    let upside_down = Wish::Frame { left: 0.0, top: 0.5, right: 0.5, bottom: 0.2, filled: true };
-    assert!(seek(&before, scene, "deck", &upside_down, By::Slide, 4).is_err());
-}
-
-/// Another seed, or another thickness, that Seek gives shows what it promised as well.
-#[test]
-fn seeds_and_thicknesses_are_sought() {
-    let veil = CloudLayer { cover: 1.0, ..layer(CloudKind::Cirrostratus, "veil") };
-    let heaps = CloudLayer { cover: 0.4, ..layer(CloudKind::CumulusMediocris, "heaps") };
-    let light = |sky: &Sky| {
-        let made = scene(sky);
-        look_at(&made, &[made.lights[0].direction()], 0.002, Effort::default())[0].1
-    };
-    let mut before = sky(vec![veil]);
-    let wish = Wish::SunShare { share: 0.4 };
-    let found = seek(&before, scene, "veil", &wish, By::Thickness, 3).unwrap();
-    assert_eq!((found[0].seed, found[0].slide_east_m), (1, 0.0), "only its thickness changes");
-    before.clouds[0].set_optical_thickness(found[0].optical_thickness);
-    assert!((light(&before) - 0.4).abs() < 0.1, "{}", light(&before));
-
-    let mut before = sky(vec![heaps]);
-    for (seen, allowed) in [(Seen::Clear, 0.9..=1.0), (Seen::Hidden, 0.0..=0.1)] {
-        let found = seek(&before, scene, "heaps", &Wish::Sun { seen }, By::Seed, 3).unwrap();
-        before.clouds[0].seed = found[0].seed;
-        assert!(allowed.contains(&light(&before)), "{:?}: {}", found[0], light(&before));
-    }
 }
 
 /// Width of elements above 30 degrees of elevation: cirrocumulus under 1 degree, altocumulus 1 to 5, stratocumulus over 5 (WMO

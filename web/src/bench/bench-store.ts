@@ -68,6 +68,8 @@ type BenchState = {
 /** Ways to change a document, to be chosen from as pictures. */
 export type Choice = {
   title: string;
+  /** What there is to say about all of them. */
+  note?: string | undefined;
   options: { label: string; edit: (sky: Sky) => void; now?: boolean }[];
   /** Other ways, and what asking for them is called. */
   more?: { words: string; next: () => Choice };

@@ -4,7 +4,10 @@ import type { Sky } from "../data/sky";
 import { Button } from "../parts/button";
 import { useBench, type Choice } from "./bench-store";
 
-const WIDTH = 224;
+/** Of a picture that is asked for, pixels. */
+const WIDTH = 320;
+/** Pictures side by side, if there are more than five. */
+const ACROSS = 3;
 
 /** Ways the sky could be, as pictures over the Picture; one is taken, or none. */
 export function Choices({ sky }: { sky: Sky }) {
@@ -16,6 +19,7 @@ function Offered({ choice, sky }: { choice: Choice; sky: Sky }) {
   const { change, offer } = useBench.getState();
   // What the ways start from: the sky as it was when they were offered.
   const [own] = useState(sky);
+  const across = choice.options.length > 5 ? ACROSS : choice.options.length;
   const take = (edit: (s: Sky) => void) => {
     change(edit);
     offer(null);
@@ -33,6 +37,7 @@ function Offered({ choice, sky }: { choice: Choice; sky: Sky }) {
     >
       <header className="mb-2 flex items-center gap-3">
         <h2 className="text-large">{choice.title}</h2>
+        {choice.note && <p className="text-quiet">{choice.note}</p>}
         {choice.more && (
           <Button weight="quiet" onClick={() => offer(choice.more?.next() ?? null)}>
             {choice.more.words}
@@ -45,7 +50,8 @@ function Offered({ choice, sky }: { choice: Choice; sky: Sky }) {
       <ol
         className="grid gap-2"
         style={{
-          gridTemplateColumns: `repeat(${choice.options.length > 5 ? 3 : choice.options.length}, minmax(0, ${WIDTH}px))`,
+          gridTemplateColumns: `repeat(${across}, minmax(0, 1fr))`,
+          maxWidth: widest(across, Math.ceil(choice.options.length / across)),
         }}
       >
         {choice.options.map((option, i) => (
@@ -68,6 +74,9 @@ function Offered({ choice, sky }: { choice: Choice; sky: Sky }) {
     </section>
   );
 }
+
+/** So wide that pictures, with a line of words under each, leave some of the Picture to be seen. */
+const widest = (across: number, rows: number) => `calc((64vh / ${rows} - 24px) * ${(across * 16) / 9})`;
 
 function Small({ own, edit }: { own: Sky; edit: (s: Sky) => void }) {
   const [source, setSource] = useState<string | null>(null);

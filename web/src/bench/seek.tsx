@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { api, type By, type Found, type Wish } from "../data/api";
+import { api, type By, type Findings, type Found, type Wish } from "../data/api";
 import type { Schema } from "../data/fields";
 import { showNumber } from "../data/number";
 import type { CloudLayer, Sky } from "../data/sky";
@@ -52,12 +52,16 @@ function offered(
   layer: CloudLayer,
   schema: Schema,
   [words, wish, by]: [string, Wish, By],
-  found: Found[],
+  { found, without }: Findings,
 ): Choice {
   const index = sky.clouds.findIndex((l) => l.id === layer.id);
   const what = wish.of === "frame" ? "free" : wish.of === "spot" ? "lit" : "sun";
+  const near = found.some((f) => f.off <= 0.1);
   return {
     title: `Seek: ${layer.name}, ${words}`,
+    note: near
+      ? undefined
+      : `No other ${ways.find(([way]) => way === by)?.[1]} comes near; without this layer: ${what} ${percent(without)}.`,
     options: found.map((f) => ({
       label: `${what} ${percent(f.figure)}, ${changed[by](f, layer)}${f.off > 0.25 ? ", not quite" : ""}`,
       edit: (s) => {

@@ -112,6 +112,8 @@ export type Found = {
   figure: number;
   off: number;
 };
+/** The best of a layer for a wish, and the figure without the layer. */
+export type Findings = { found: Found[]; without: number };
 
 export const api = {
   skies: () => ask<SkyRecord[]>("GET", "/api/skies"),
@@ -144,7 +146,7 @@ export const api = {
   },
   /** Slides, seeds or thicknesses of a layer that fulfil a wish, best first. */
   seek: (sky: Sky, layer: string, wish: Wish, by: By) =>
-    ask<Found[]>("POST", "/api/seek", { sky, layer, wish, by }),
+    ask<Findings>("POST", "/api/seek", { sky, layer, wish, by }),
   day: (document: Sky) => ask<Strip>("POST", "/api/day", document),
   schema: () => ask<unknown>("GET", "/api/schema"),
   bakes: () => ask<Bake[]>("GET", "/api/bakes"),

@@ -3,7 +3,7 @@
 use super::{Area, Picture};
 use crate::camera::{Camera, Facing, Projection, angles_of, cube};
 use crate::live::{Effort, look_at};
-use crate::scene::{Face, Scene};
+use crate::scene::{Face, Light, Scene};
 use crate::spectrum::Rgb;
 
 /// Samples along each side of the mask.
@@ -80,30 +80,77 @@ pub fn discs(scene: &Scene, effort: Effort) -> Vec<Disc> {
     (0..scene.lights.len()).map(|i| Disc::new(scene, i, effort)).collect()
 }
 
+/// A place on a disc.
+#[derive(Clone, Copy, Debug)]
+pub struct DiscPlace {
+    /// Unit vector to it.
+    pub direction: [f64; 3],
+    /// Of the disc itself there, relative.
+    pub brightness: f64,
+    /// To the next place, radians.
+    pub angle: f64,
+}
+
+/// The places on a light's disc that are looked at to tell how much of it shows.
+pub fn disc_places(light: &Light) -> Vec<DiscPlace> {
+    let (face, camera) = shown(light);
+    let angle = spacing(light);
+    cells()
+        .map(|(x, y)| (x, y, off_middle(x, y)))
+        .filter(|(_, _, [right, up])| right.hypot(*up) <= 1.0)
+        .map(|(x, y, [right, up])| DiscPlace {
+            direction: facing(&camera, x, y),
+            brightness: face.at(right, up),
+            angle,
+        })
+        .collect()
+}
+
+/// What a light's disc looks like, and the square around it.
+fn shown(light: &Light) -> (Surface, Camera) {
+    let direction = light.direction();
+    let (azimuth, elevation) = angles_of(direction);
+    let radius = light.placed.in_sky.disc_radius;
+    let projection = Projection::Around { facing: Facing::new(azimuth, elevation), radius };
+    let camera = Camera { projection, width: MASK_SIDE, height: MASK_SIDE };
+    (Surface::new(&light.placed.face, direction), camera)
+}
+
+/// Middles of the mask's cells.
+fn cells() -> impl Iterator<Item = (f64, f64)> {
+    (0..MASK_SIDE * MASK_SIDE).map(|i| ((i % MASK_SIDE) as f64 + 0.5, (i / MASK_SIDE) as f64 + 0.5))
+}
+
+/// A place of the mask in radii of the disc, to the right and up.
+fn off_middle(x: f64, y: f64) -> [f64; 2] {
+    let half = MASK_SIDE as f64 / 2.0;
+    [(x - half) / half, (half - y) / half]
+}
+
+fn facing(camera: &Camera, x: f64, y: f64) -> [f64; 3] {
+    camera.direction(x, y).expect("squares show every direction")
+}
+
+/// Between the mask's cells, radians.
+fn spacing(light: &Light) -> f64 {
+    2.0 * light.placed.in_sky.disc_radius / MASK_SIDE as f64
+}
+
 impl Disc {
     pub fn new(scene: &Scene, light: usize, effort: Effort) -> Disc {
         let light = &scene.lights[light];
         let (direction, radius) = (light.direction(), light.placed.in_sky.disc_radius);
-        let face = Surface::new(&light.placed.face, direction);
-        let (azimuth, elevation) = angles_of(direction);
-        let projection = Projection::Around { facing: Facing::new(azimuth, elevation), radius };
-        let camera = Camera { projection, width: MASK_SIDE, height: MASK_SIDE };
-        let places: Vec<(f64, f64)> = (0..MASK_SIDE * MASK_SIDE)
-            .map(|i| ((i % MASK_SIDE) as f64 + 0.5, (i / MASK_SIDE) as f64 + 0.5))
-            .collect();
-        let directions: Vec<[f64; 3]> = places
-            .iter()
-            .map(|(x, y)| camera.direction(*x, *y).expect("squares show every direction"))
-            .collect();
-        let seen = look_at(scene, &directions, 2.0 * radius / MASK_SIDE as f64, effort);
+        let (face, camera) = shown(light);
+        let places: Vec<(f64, f64)> = cells().collect();
+        let directions: Vec<[f64; 3]> = places.iter().map(|(x, y)| facing(&camera, *x, *y)).collect();
+        let seen = look_at(scene, &directions, spacing(light), effort);
         let horizon = scene.horizon_sine() as f64;
-        let half = MASK_SIDE as f64 / 2.0;
         let mut mask = vec![0.0; directions.len()];
         // Whole disc, what stands above the horizon, and what clouds leave of that.
         let (mut whole, mut above, mut left) = (0.0, 0.0, 0.0);
         let (mut parts, mut brightest) = (0.0, 0.0f64);
         for (i, (x, y)) in places.iter().enumerate() {
-            let (right, up) = ((x - half) / half, (half - y) / half);
+            let [right, up] = off_middle(*x, *y);
             if right.hypot(up) > 1.0 {
                 continue;
             }

@@ -7,7 +7,7 @@ mod noise;
 mod outlines;
 mod tile;
 
-pub use disc::{Disc, DiscPixel, MASK_SIDE, add_light, discs};
+pub use disc::{Disc, DiscPixel, DiscPlace, MASK_SIDE, add_light, disc_places, discs};
 pub use glare::{add_glare, spread};
 pub use map::{
     BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, Layout, LightFact, MapError, MapFacts, MapRender,
