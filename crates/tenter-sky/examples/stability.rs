@@ -6,17 +6,20 @@ use tenter_sky::air::Fineness;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{Placement, Sky};
 use tenter_sky::live::Effort;
-use tenter_sky::picture::{Area, render, smooth_outlines};
+use tenter_sky::picture::{MapRender, MapSettings, render};
 use tenter_sky::scene::{Scene, Workshop};
 use tenter_sky::spectrum::luminance;
 
-fn luminances(scene: &Scene, camera: &Camera, smooth: bool) -> Vec<f64> {
-    let mut picture = render(scene, camera, Effort::default(), &|| false).expect("nobody calls this off");
-    if smooth {
-        smooth_outlines(&mut picture, scene, camera, Area::whole(camera), Effort::default(), &|| false)
-            .expect("nobody calls this off");
-    }
+fn luminances(scene: &Scene, camera: &Camera) -> Vec<f64> {
+    let picture = render(scene, camera, Effort::default(), &|| false).expect("nobody calls this off");
     picture.pixels.iter().map(|p| luminance(*p) as f64).collect()
+}
+
+fn map(sky: &Sky, workshop: &Workshop, width: usize) -> Vec<f64> {
+    let settings = MapSettings { width, sun: false, ..MapSettings::default() };
+    let map = MapRender::new(sky, &settings, workshop, &|| false).expect("nobody calls this off");
+    let (pixels, _) = map.whole(&|| false, |_| {}).expect("nobody calls this off");
+    pixels.iter().map(|p| luminance(*p) as f64).collect()
 }
 
 fn mean(values: &[f64]) -> f64 {
@@ -56,8 +59,8 @@ fn main() {
             |sky: &Sky, fineness| workshop.scene(sky, fineness, &|| false).expect("nobody calls this off");
 
         let scene = of(&sky, Fineness::Full);
-        let narrow = luminances(&scene, &Camera::latlong(512, 0.0), true);
-        let wide = boxed(&luminances(&scene, &Camera::latlong(4096, 0.0), true), 4096, 8);
+        let narrow = map(&sky, &workshop, 512);
+        let wide = boxed(&map(&sky, &workshop, 4096), 4096, 8);
         let level = mean(&wide);
         let mut errors: Vec<f64> =
             narrow.iter().zip(&wide).map(|(a, b)| (a - b).abs() / b.max(0.05 * level)).collect();
@@ -67,9 +70,9 @@ fn main() {
             100.0 * mean(&errors),
             100.0 * errors[errors.len() * 95 / 100]
         );
-        let refined = mean(&luminances(&scene, &Camera::lens(&sky.eye, 960, 540), false));
-        let first = mean(&luminances(&of(&sky, Fineness::Draft), &Camera::lens(&sky.eye, 240, 135), false));
-        let small = mean(&luminances(&scene, &Camera::lens(&sky.eye, 240, 135), false));
+        let refined = mean(&luminances(&scene, &Camera::lens(&sky.eye, 960, 540)));
+        let first = mean(&luminances(&of(&sky, Fineness::Draft), &Camera::lens(&sky.eye, 240, 135)));
+        let small = mean(&luminances(&scene, &Camera::lens(&sky.eye, 240, 135)));
         let over = |mean: f64| 100.0 * (mean / refined - 1.0);
         println!(
             "first picture over refined: {:+.1} %; by its size alone {:+.1} %",
@@ -82,7 +85,7 @@ fn main() {
                 .map(|n| {
                     let mut moved = sky.clone();
                     by(&mut moved, n as f64);
-                    luminances(&of(&moved, Fineness::Full), &Camera::lens(&moved.eye, 240, 135), false)
+                    luminances(&of(&moved, Fineness::Full), &Camera::lens(&moved.eye, 240, 135))
                 })
                 .collect();
             let mut seconds: Vec<f64> = frames

@@ -476,6 +476,9 @@ impl CloudForm {
         }
         let flank = rise * (body * R::splat(self.flank)).min(R::splat(1.0));
         let edge = R::splat(self.edge[1]).lerp(R::splat(self.edge[0]), low).max(w);
+        let hanging = R::splat(self.hanging[0]);
+        let swell = if SHEET { hanging.lerp(R::splat(1.0), low) } else { flank };
+        let edge = if SHEET { self.spread(edge, swell, rise, w) } else { edge };
         let reach = self.moved;
         let near = (smooth.abs() - edge).lt(R::splat(reach));
         let far = R::select(zero_le(smooth), smooth - R::splat(reach), smooth + R::splat(reach));
@@ -484,8 +487,6 @@ impl CloudForm {
         }
         let lumps = Lumps::get();
         // Coarse lumps fade where the underside is flat; a turned block shows no grid.
-        let hanging = R::splat(self.hanging[0]);
-        let swell = if SHEET { hanging.lerp(R::splat(1.0), low) } else { flank };
         let seen = (R::splat(FADE) - w * R::splat(self.fade[0])).clamp(0.0, 1.0);
         let coarse = lumps.at(self.turned::<R>(0, x, y, z));
         let lump = (coarse - R::splat(0.5)) * R::splat(2.0 * self.amplitude[0]);
@@ -522,6 +523,26 @@ impl CloudForm {
         }
         // Nothing hangs on the neighbours in the packet.
         (R::select(near, d, far), edge)
+    }
+
+    /// The edge of a sheet, wider by what lumps that are too small to be seen for footprints `w` move it to and fro. Lumps are
+    /// even from end to end; the slope of a smooth step has a twentieth of its width's square as variance, what is even a third of
+    /// its half's. Without it thin sheets, which are hardly more than their lumps, would fade with them.
+    #[inline(always)]
+    fn spread<R: Real>(&self, edge: R, swell: R, rise: R, w: R) -> R {
+        let coarse = self.lost(0, w);
+        let fine = self.lost(1, w);
+        let coarse = coarse * swell * R::splat(self.amplitude[0]);
+        let crown = (rise * R::splat(1.4) - R::splat(0.4)) * R::splat(self.amplitude[1]);
+        let fine = fine * (crown + R::splat(0.4 * self.erosion));
+        let moved = coarse * coarse + fine * fine;
+        moved.mul_add(R::splat(20.0 / 3.0), edge * edge).sqrt()
+    }
+
+    /// Share of lumps that footprints `w` do not see.
+    #[inline(always)]
+    fn lost<R: Real>(&self, size: usize, w: R) -> R {
+        (w * R::splat(self.fade[size]) - R::splat(FADE - 1.0)).clamp(0.0, 1.0)
     }
 
     /// A place in sides of a block, along its axes.

@@ -72,6 +72,42 @@ impl DropletPhase {
     }
 }
 
+/// Looks that stand for a spread, and how many times its radius away from straight on it no longer shows.
+const SPREAD: usize = 16;
+const SHOWS: f64 = 10.0;
+
+impl DropletPhase {
+    /// The mean over a disc of directions, of this radius in radians, around the cosine of a scattering angle: forward peaks are narrower
+    /// than wide pixels, which would miss them or show too much.
+    ///
+    /// ```
+    /// use tenter_sky::clouds::ice;
+    /// // The peak of ice is a third of a degree wide: over half a degree it is lower, and ten degrees off it is the same.
+    /// let phase = ice::phase(0.0);
+    /// let half = 0.5f64.to_radians();
+    /// assert!(phase.around(1.0, half)[1] < 0.5 * phase.at(1.0)[1]);
+    /// let off = 10f64.to_radians().cos();
+    /// assert_eq!(phase.around(off, half), phase.at(off));
+    /// ```
+    pub fn around(&self, cos: f64, radius: f64) -> [f32; 3] {
+        let angle = cos.clamp(-1.0, 1.0).acos();
+        if angle > SHOWS * radius {
+            return self.at(cos);
+        }
+        let mut sum = [0.0f32; 3];
+        for i in 0..SPREAD {
+            // A sunflower's spiral fills the disc evenly; so small, it is flat.
+            let r = radius * ((i as f64 + 0.5) / SPREAD as f64).sqrt();
+            let turn = (i as f64 * PI * (3.0 - 5f64.sqrt())).cos();
+            let there = (angle * angle + r * r + 2.0 * angle * r * turn).max(0.0).sqrt();
+            for (sum, value) in sum.iter_mut().zip(self.at(there.cos())) {
+                *sum += value / SPREAD as f32;
+            }
+        }
+        sum
+    }
+}
+
 struct Column {
     phase: Vec<f64>,
     asymmetry: f64,

@@ -20,6 +20,8 @@ const SUN_GROWTH: f32 = 1.42;
 const SUN_WAY: f32 = 370.0;
 /// Where a pixel is wider than this (m), they grow with it.
 const SUN_PIXEL: f32 = 14.0;
+/// Sine of a light's height under which the way out of a layer is taken to be no longer.
+const LEAST_SINE: f32 = 0.005;
 /// Footprint of a sample toward the sun, as a share of its length.
 const SUN_FOOTPRINT: f32 = 0.5;
 
@@ -29,6 +31,8 @@ pub struct TowardSun {
     /// Length of the first one where a pixel is no wider than [`SUN_PIXEL`], m.
     first: f32,
     growth: f32,
+    /// Of all of them together over that of the first.
+    whole: f32,
 }
 
 impl TowardSun {
@@ -36,8 +40,8 @@ impl TowardSun {
     pub fn new(step: f32) -> TowardSun {
         let count = (SUN_STEPS / step).round().max(3.0);
         let growth = SUN_GROWTH.powf(SUN_STEPS / count);
-        let first = SUN_WAY * (growth - 1.0) / (growth.powf(count) - 1.0);
-        TowardSun { count: count as usize, first, growth }
+        let whole = (growth.powf(count) - 1.0) / (growth - 1.0);
+        TowardSun { count: count as usize, first: SUN_WAY / whole, growth, whole }
     }
 }
 
@@ -227,6 +231,10 @@ fn look<R: Real>(
             // Depth toward the light: the form itself nearby, the grid beyond.
             let mut near = zero;
             let first = (w * R::splat(1.0 / SUN_PIXEL)).max(one) * R::splat(toward_sun.first);
+            // There is nothing to be found past the layer's end.
+            let end = R::select(zero.le(sz), R::splat(other.form.0.depth) - z, z);
+            let way = end.max(one) / sz.abs().max(R::splat(LEAST_SINE));
+            let first = first.min(way * R::splat(1.0 / toward_sun.whole));
             let mut gone = zero;
             // The first light's look begins with the place itself.
             let begins = !sheet && i == 0 && number == cloud;

@@ -261,6 +261,12 @@ fn colours_of<'a, R: Real>(look: &'a Look<'a>, band: &Band, way: &'a Way<'a, R>)
     colours
 }
 
+/// How far light of a disc spreads over a pixel: radius, radians, of a disc that is as wide, in the mean of squares, as both together.
+fn spread_of_light(look: &Look, light: usize) -> f64 {
+    let disc = look.scene.lights[light].placed.in_sky.disc_radius;
+    disc.hypot(look.pixel as f64 / 3f64.sqrt())
+}
+
 #[inline(always)]
 fn phases<R: Real>(look: &Look, clouds: &Clouds, way: &Way<R>) -> [Phases<R>; MAX_LIGHTS] {
     let none = Phases {
@@ -276,8 +282,9 @@ fn phases<R: Real>(look: &Look, clouds: &Clouds, way: &Way<R>) -> [Phases<R>; MA
         let mut cos = [0.0f32; 16];
         to_light.store(&mut cos);
         let mut single = [[0.0f32; 16]; 3];
+        let spread = spread_of_light(look, i);
         for lane in 0..R::LANES {
-            let p = clouds.phase.at(cos[lane] as f64);
+            let p = clouds.phase.around(cos[lane] as f64, spread);
             for c in 0..3 {
                 single[c][lane] = p[c];
             }

@@ -159,6 +159,11 @@ impl MapSettings {
     }
 }
 
+/// Pixels no wider than this, radians, are looked at once: those of a latlong map 2048 wide.
+const FINE: f64 = 2.0 * PI / 2048.0;
+/// Most parts of a pixel along each side.
+const MOST_PARTS: usize = 4;
+
 /// A map that can be rendered band by band, in any order.
 pub struct MapRender {
     pub settings: MapSettings,
@@ -250,6 +255,32 @@ pub struct Irradiance {
     pub coefficients: [[f64; 3]; 9],
 }
 
+/// Means over the parts of pixels, as far as each reaches in solid angle.
+fn together(fine: Picture, camera: &Camera, area: Area, parts: usize) -> Picture {
+    if parts == 1 {
+        return fine;
+    }
+    let (width, height) = (area.width / parts, area.height / parts);
+    let mut pixels = vec![[0.0; 3]; width * height];
+    for (i, pixel) in pixels.iter_mut().enumerate() {
+        let (x, y) = (i % width * parts, i / width * parts);
+        let mut sum = [0.0; 3];
+        let mut whole = 0.0;
+        for part in 0..parts * parts {
+            let (x, y) = (x + part % parts, y + part / parts);
+            let share = camera.solid_angle(x, area.y + y);
+            whole += share;
+            for c in 0..3 {
+                sum[c] += share * fine.pixels[y * area.width + x][c] as f64;
+            }
+        }
+        if whole > 0.0 {
+            *pixel = sum.map(|v| (v / whole) as f32);
+        }
+    }
+    Picture { width, height, pixels }
+}
+
 impl MapRender {
     pub fn new(
         sky: &Sky,
@@ -309,6 +340,15 @@ impl MapRender {
         }
     }
 
+    /// Parts of a pixel along each side: where pixels are wider than [`FINE`], what clouds look like on the whole is not what one look
+    /// at them would be told.
+    fn parts(&self) -> usize {
+        if self.scene.clouds.is_empty() {
+            return 1;
+        }
+        ((self.camera.pixel_angle() / FINE - 0.01).ceil() as usize).clamp(1, MOST_PARTS)
+    }
+
     /// Pixels of one band as they stand in the file: inside Rec.709, none negative. Also how many had to be moved.
     pub fn band(
         &self,
@@ -320,10 +360,15 @@ impl MapRender {
         let mut picture = match &self.traced {
             Some(whole) => whole.rows(from, to),
             None => {
-                let (scene, camera, effort) = (&self.scene, &self.camera, self.effort);
-                let mut picture = render_area(scene, camera, area, effort, called_off)?;
-                smooth_outlines(&mut picture, scene, camera, area, effort, called_off)?;
-                picture
+                let parts = self.parts();
+                let fine =
+                    MapSettings { width: parts * self.settings.width, ..self.settings.clone() }.camera();
+                let [y, width, height] = [from, area.width, area.height].map(|v| v * parts);
+                let area = Area { x: 0, y, width, height };
+                let (scene, effort) = (&self.scene, self.effort);
+                let mut picture = render_area(scene, &fine, area, effort, called_off)?;
+                smooth_outlines(&mut picture, scene, &fine, area, effort, called_off)?;
+                together(picture, &fine, area, parts)
             }
         };
         if self.settings.sun {
