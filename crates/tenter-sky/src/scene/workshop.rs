@@ -50,22 +50,25 @@ impl<T> Stage<T> {
         Stage { kept, entries: Mutex::new(Vec::new()) }
     }
 
+    /// A value, if it is kept.
+    fn kept(&self, key: &Key) -> Option<Arc<T>> {
+        let mut entries = self.entries.lock().unwrap_or_else(|e| e.into_inner());
+        let i = entries.iter().position(|(k, _)| k == key)?;
+        let entry = entries.remove(i);
+        entries.push(entry);
+        entries.last().map(|(_, value)| value.clone())
+    }
+
     /// The kept value, or a new one; two callers at once may both make it, which costs time but never waits.
     fn get(&self, key: Key, making: Making, make: impl FnOnce() -> T) -> Result<Arc<T>, CalledOff> {
-        let lock = || self.entries.lock().unwrap_or_else(|e| e.into_inner());
-        {
-            let mut entries = lock();
-            if let Some(i) = entries.iter().position(|(k, _)| *k == key) {
-                let entry = entries.remove(i);
-                entries.push(entry);
-                return Ok(entries[entries.len() - 1].1.clone());
-            }
+        if let Some(kept) = self.kept(&key) {
+            return Ok(kept);
         }
         let made = Arc::new(make());
         if making.is_off() {
             return Err(CalledOff);
         }
-        let mut entries = lock();
+        let mut entries = self.entries.lock().unwrap_or_else(|e| e.into_inner());
         if entries.len() >= self.kept {
             entries.remove(0);
         }
@@ -154,7 +157,18 @@ impl Workshop {
                 if anvil && !CloudForm::has_anvils(&layer) {
                     continue;
                 }
-                let key = key((&formed, layer.loop_min, reach, anvil), making.fineness);
+                let key = |fineness| key((&formed, layer.loop_min, reach, anvil), fineness);
+                // A first picture shows what the last one did where clouds have not changed, or they would jump at each touch.
+                let full = if making.fineness == Fineness::Draft {
+                    self.form.kept(&key(Fineness::Full))
+                } else {
+                    None
+                };
+                if let Some(form) = full {
+                    parts.push(Part { number: 0, layer: layer.clone(), key: key(Fineness::Full), form });
+                    continue;
+                }
+                let key = key(making.fineness);
                 let form = self.form.get(key, making, || {
                     let form = if anvil {
                         CloudForm::anvils(&formed, reach, making)
@@ -218,7 +232,8 @@ impl Workshop {
         let mut clouds = Vec::with_capacity(parts.len());
         let mut form_keys = Vec::with_capacity(parts.len());
         for Part { number, layer, key: form_key, form } in parts {
-            let density = self.density.get(form_key, making, || DensityGrid::new(&form.0, making))?;
+            let density_key = key(form_key, fineness);
+            let density = self.density.get(density_key, making, || DensityGrid::new(&form.0, making))?;
             let mut depths = Vec::with_capacity(lights.len());
             for light in &lights {
                 let direction = light.direction();
