@@ -57,7 +57,7 @@ const FORMS: [(&str, [f64; 3]); 6] = [
     ("ferry-afternoon", [9.0, 28.0, 7.0]),
     ("towers-at-evening", [18.5, 70.0, 12.0]),
     ("four-kinds-at-evening", [11.0, 30.0, 6.0]),
-    ("squall-passing-off", [29.0, 50.0, 31.0]),
+    ("squall-passing-off", [21.0, 46.0, 14.0]),
     ("mackerel-sky", [4.0, 12.0, 4.0]),
     ("deck-under-the-balloon", [13.0, 30.0, 8.0]),
 ];
