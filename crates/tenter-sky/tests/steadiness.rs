@@ -10,8 +10,8 @@ use tenter_sky::scene::Workshop;
 use tenter_sky::spectrum::luminance;
 
 fn sky(kinds: &[CloudKind], elevation_deg: f64) -> Sky {
-    let mut sky = Sky::default();
-    sky.clouds = kinds.iter().map(|kind| CloudLayer { id: kind.title().into(), ..kind.usual() }).collect();
+    let clouds = kinds.iter().map(|kind| CloudLayer { id: kind.title().into(), ..kind.usual() }).collect();
+    let mut sky = Sky { clouds, ..Sky::default() };
     sky.suns[0].placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg };
     sky
 }
