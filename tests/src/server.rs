@@ -11,6 +11,12 @@ use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::{Duration, Instant};
 use tempfile::TempDir;
 
+/// A client for HTTP. Each test may be the first of its process that makes one, so each sees to what they all need.
+pub fn client() -> reqwest::Client {
+    let _ = rustls::crypto::ring::default_provider().install_default();
+    reqwest::Client::new()
+}
+
 /// Makes an empty database and gives its address. `./test` says where the cluster is.
 pub async fn new_database() -> Result<String> {
     static COUNT: AtomicU32 = AtomicU32::new(0);
@@ -117,9 +123,7 @@ impl TestServer {
 
     /// Asks the API; gives the status and the answer.
     pub async fn ask(&self, method: &str, path: &str, body: Option<Value>) -> Result<(u16, Value)> {
-        let _ = rustls::crypto::ring::default_provider().install_default();
-        let client = reqwest::Client::new();
-        let mut request = client.request(method.parse()?, format!("{}{path}", self.url));
+        let mut request = client().request(method.parse()?, format!("{}{path}", self.url));
         if let Some(body) = body {
             request = request.json(&body);
         }
@@ -130,8 +134,7 @@ impl TestServer {
     }
 
     pub async fn bytes(&self, path: &str) -> Result<Vec<u8>> {
-        let _ = rustls::crypto::ring::default_provider().install_default();
-        let response = reqwest::get(format!("{}{path}", self.url)).await?.error_for_status()?;
+        let response = client().get(format!("{}{path}", self.url)).send().await?.error_for_status()?;
         Ok(response.bytes().await?.to_vec())
     }
 
