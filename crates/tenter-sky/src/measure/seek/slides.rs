@@ -14,6 +14,8 @@ use std::f64::consts::PI;
 const TRIED: usize = 4096;
 const CELLS_AWAY: f64 = 12.0;
 const NEARBY: usize = 16;
+/// How near those are, as shares of what is between the first: the sun's disc is tens of metres wide where clouds cross it.
+const FINER: [f64; 3] = [0.5, 0.12, 0.03];
 /// Places that are judged closely, for each that is given back.
 const JUDGED: usize = 4;
 /// Places tried where each asks for clouds of its own.
@@ -45,7 +47,9 @@ pub(super) fn slides(
         let slid = &mut sky.clouds[task.number];
         (slid.slide_east_m, slid.slide_north_m) = (found.slide_east_m, found.slide_north_m);
         let scene = make(&sky, Fineness::Full);
-        best_nearby(&Task { sky: &sky, scene: &scene, ..*task }, found, 0.5 * between)
+        let task = Task { sky: &sky, scene: &scene, ..*task };
+        let radii = FINER.map(|share| share * between);
+        radii.into_iter().fold(*found, |found, radius| best_nearby(&task, &found, radius))
     };
     Ok(best.iter().map(&mut again).collect())
 }
