@@ -83,6 +83,8 @@ const SEEDS: u32 = 18;
 /// Thicknesses tried: steps of a tenth, from a 25th of the present one to 25 times as much.
 const THICKER: f64 = 1.1;
 const EACH_WAY: i32 = 34;
+/// What the sky around a light counts beside the light itself.
+const AROUND: f64 = 0.1;
 
 /// The best `most` of a layer for a wish, best first. `make`: the scene of a sky.
 pub fn seek(
@@ -215,11 +217,16 @@ impl Wish {
                 let around =
                     || rays.all.iter().zip(all()).filter(|(ray, _)| ray.share == 0.0).map(|(_, t)| t);
                 let free = around().filter(|t| *t > 0.5).count() as f64 / around().count() as f64;
+                // The disc first; of places that are as good, those where it is the same all around.
+                let both = |disc: f64, worst: f64| (1.0 - AROUND) * disc + AROUND * worst;
                 let off = match seen {
-                    Seen::Clear => 1.0 - around().fold(disc, f64::min),
-                    Seen::Hidden => around().fold(disc, f64::max),
+                    Seen::Clear => both(1.0 - disc, 1.0 - around().fold(1.0, f64::min)),
+                    Seen::Hidden => both(disc, around().fold(0.0, f64::max)),
                     // Through cloud all over, and even.
-                    Seen::Veiled => around().map(|t| (t - 0.35).abs()).fold((disc - 0.35).abs(), f64::max),
+                    Seen::Veiled => {
+                        let veiled = |t: f64| (t - 0.35).abs();
+                        both(veiled(disc), around().map(veiled).fold(0.0, f64::max))
+                    }
                     Seen::Rim => (free - 0.5).abs() + 0.5 * (disc - 0.5).abs(),
                 };
                 (disc, off)
