@@ -74,6 +74,9 @@ fn slides_show_what_they_promised() {
     for sought in [&heaps, &streaks, &crossed] {
         the_meter_agrees(sought, Wish::SunShare { share: 0.4 }, By::Slide, 0.02);
     }
+    for found in &heaps.seek(Wish::SunShare { share: 0.4 }, By::Slide)[..2] {
+        assert!((0.2..=0.6).contains(&heaps.sun_shows(&heaps.after(found))), "{found:?}");
+    }
     for (seen, allowed) in [(Seen::Clear, 0.95..=1.0), (Seen::Hidden, 0.0..=0.05)] {
         for found in &heaps.seek(Wish::Sun { seen }, By::Slide)[..2] {
             assert!(allowed.contains(&heaps.sun_shows(&heaps.after(found))), "{seen:?} {found:?}");
@@ -91,6 +94,10 @@ fn thicknesses_and_seeds_show_what_they_promised() {
     the_meter_agrees(&veil, Wish::SunShare { share: 0.4 }, By::Thickness, 0.02);
     let heaps = Sought::new(vec![CloudLayer { cover: 0.4, ..layer(CloudKind::CumulusMediocris, "heaps") }]);
     the_meter_agrees(&heaps, Wish::Sun { seen: Seen::Hidden }, By::Seed, 0.02);
+    for (seen, allowed) in [(Seen::Clear, 0.9..=1.0), (Seen::Hidden, 0.0..=0.1)] {
+        let found = heaps.seek(Wish::Sun { seen }, By::Seed)[0];
+        assert!(allowed.contains(&heaps.sun_shows(&heaps.after(&found))), "{seen:?} {found:?}");
+    }
 }
 
 /// Clouds under a cover region are not the same elsewhere: they are made anew for each slide.

@@ -487,7 +487,7 @@ impl CloudForm {
         }
         let lumps = Lumps::get();
         // Coarse lumps fade where the underside is flat; a turned block shows no grid.
-        let seen = (R::splat(FADE) - w * R::splat(self.fade[0])).clamp(0.0, 1.0);
+        let seen = self.shown(0, w);
         let coarse = lumps.at(self.turned::<R>(0, x, y, z));
         let lump = (coarse - R::splat(0.5)) * R::splat(2.0 * self.amplitude[0]);
         // The farther out, the less of a lump is left: it is to swell from the body, not to float beside it.
@@ -497,7 +497,7 @@ impl CloudForm {
         // What is too small to be seen still eats its mean.
         let eaten =
             (R::splat(1.3) - coarse.lerp(R::splat(0.5), R::splat(1.0) - seen)) * R::splat(self.erosion);
-        let seen = (R::splat(FADE) - w * R::splat(self.fade[1])).clamp(0.0, 1.0);
+        let seen = self.shown(1, w);
         // Small bodies fray less, or only crumbs of them would be left.
         let fit = if SHEET { R::splat(1.0) } else { (body * R::splat(self.fray)).min(R::splat(1.0)) };
         d = d - eaten * R::splat(0.5) * fit * (R::splat(1.0) - seen);
@@ -510,7 +510,7 @@ impl CloudForm {
             let bite = (R::splat(1.0) - fine) * eaten;
             d = d + (crown - bite) * fit * seen;
             if !SHEET && self.amplitude[2] > 0.0 {
-                let seen = (R::splat(FADE) - w * R::splat(self.fade[2])).clamp(0.0, 1.0);
+                let seen = self.shown(2, w);
                 if R::splat(0.0).lt(seen).any() {
                     let finest = lumps.at(self.turned::<R>(2, x, y, z)) - R::splat(0.5);
                     d = (finest * R::splat(2.0 * self.amplitude[2])).mul_add(fit * seen, d);
@@ -530,19 +530,19 @@ impl CloudForm {
     /// its half's. Without it thin sheets, which are hardly more than their lumps, would fade with them.
     #[inline(always)]
     fn spread<R: Real>(&self, edge: R, swell: R, rise: R, w: R) -> R {
-        let coarse = self.lost(0, w);
-        let fine = self.lost(1, w);
+        let [coarse, fine] = [R::splat(1.0) - self.shown(0, w), R::splat(1.0) - self.shown(1, w)];
         let coarse = coarse * swell * R::splat(self.amplitude[0]);
         let crown = (rise * R::splat(1.4) - R::splat(0.4)) * R::splat(self.amplitude[1]);
+        // What is eaten goes from 0 to 0.8 of the erosion where coarse lumps are in the middle.
         let fine = fine * (crown + R::splat(0.4 * self.erosion));
         let moved = coarse * coarse + fine * fine;
         moved.mul_add(R::splat(20.0 / 3.0), edge * edge).sqrt()
     }
 
-    /// Share of lumps that footprints `w` do not see.
+    /// Share of lumps of a size that footprints `w` see.
     #[inline(always)]
-    fn lost<R: Real>(&self, size: usize, w: R) -> R {
-        (w * R::splat(self.fade[size]) - R::splat(FADE - 1.0)).clamp(0.0, 1.0)
+    fn shown<R: Real>(&self, size: usize, w: R) -> R {
+        (R::splat(FADE) - w * R::splat(self.fade[size])).clamp(0.0, 1.0)
     }
 
     /// A place in sides of a block, along its axes.
