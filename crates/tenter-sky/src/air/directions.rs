@@ -62,6 +62,12 @@ impl DirectionGrid {
         (cos, (cos * self.sun[0] + sin * self.sun[1] * cos_azimuth).clamp(-1.0, 1.0), below)
     }
 
+    /// The four entries of which one is the first.
+    #[inline(always)]
+    pub fn corner_entries(&self, first: usize) -> [usize; 4] {
+        [first, first + 1, first + self.around, first + self.around + 1]
+    }
+
     /// Entries around a packet of unit directions (x east, y north, z up).
     #[inline(always)]
     pub fn corners<R: Real>(&self, d: [R; 3]) -> Corners<R> {
@@ -85,15 +91,11 @@ impl DirectionGrid {
         let row = y0 + R::select(above, R::splat(0.0), R::splat(self.rows as f32));
         let first = row.mul_add(R::splat(self.around as f32), x0).to_int();
         let one = R::splat(1.0);
-        Corners {
-            index: [
-                first,
-                first + R::Int::splat(1),
-                first + R::Int::splat(self.around as i32),
-                first + R::Int::splat(self.around as i32 + 1),
-            ],
-            weight: [(one - fx) * (one - fy), fx * (one - fy), (one - fx) * fy, fx * fy],
+        let mut index = [first; 4];
+        for (index, entry) in index.iter_mut().zip(self.corner_entries(0)) {
+            *index = first + R::Int::splat(entry as i32);
         }
+        Corners { index, weight: [(one - fx) * (one - fy), fx * (one - fy), (one - fx) * fy, fx * fy] }
     }
 }
 

@@ -42,11 +42,21 @@ pub struct SkyColour {
 /// Radiance and transmittance of the air up to a distance.
 pub struct AirInFront {
     grid: DirectionGrid,
-    /// Per direction and distance: as in [`SkyColour`] (6), then transmittance (3), and of the first three what has been scattered
-    /// before it comes into the ray (3), and what would be scattered of an even radiance of 1 all around (3).
-    values: Vec<f32>,
+    /// Per direction and distance.
+    rows: Vec<Row>,
 }
 
+/// Transmittance (3), then as in [`SkyColour`] (6), of the first three of these what has been scattered before it comes into the
+/// ray (3), and what would be scattered of an even radiance of 1 all around (3). A line of the cache holds it.
+#[derive(Clone, Copy)]
+#[repr(align(64))]
+struct Row([f32; 16]);
+
+const THROUGH: usize = 0;
+const SMOOTH: usize = 3;
+const NARROWLY: usize = 6;
+const MANY: usize = 9;
+const EVEN: usize = 12;
 const CHANNELS: usize = 15;
 
 const SLICES: usize = 26;
@@ -95,19 +105,19 @@ impl AirView {
             Fineness::Double => (48, 64),
         };
         let grid = DirectionGrid::new(planet, altitude, sun.direction, around, rows);
-        let values = (0..grid.len())
+        let rows = (0..grid.len())
             .into_par_iter()
             .with_min_len(16)
             .flat_map_iter(|i| {
                 if making.is_off() {
-                    return [0.0; CHANNELS * SLICES];
+                    return [Row([0.0; 16]); SLICES];
                 }
                 let (cos, to_sun, below) = grid.direction(i);
                 let ray = Ray { planet, altitude, cos };
                 dispatch(Sliced { air, sun, ray, to_sun, below })
             })
             .collect();
-        AirView { sky, front: AirInFront { grid, values } }
+        AirView { sky, front: AirInFront { grid, rows } }
     }
 }
 
@@ -220,11 +230,11 @@ impl AirInFront {
     /// The air up to a distance in metres.
     #[inline(always)]
     pub fn up_to<R: Real>(&self, corners: &Corners<R>, distance: R, narrow: R) -> Front<R> {
-        let (first, f) = slice_at(distance);
+        let told = self.told::<R, THROUGH, MANY>(corners, distance);
         let (mut light, mut through) = ([R::splat(0.0); 3], [R::splat(0.0); 3]);
         for c in 0..3 {
-            light[c] = self.light(corners, first, c, f, narrow);
-            through[c] = self.between::<R>(corners, first, c + 6, f);
+            light[c] = told[NARROWLY + c].mul_add(narrow, told[SMOOTH + c]);
+            through[c] = told[THROUGH + c];
         }
         Front { light, through }
     }
@@ -232,11 +242,11 @@ impl AirInFront {
     /// Light of the air up to a distance in metres: all of it, and what has been scattered before it comes into the ray.
     #[inline(always)]
     pub fn light_up_to<R: Real>(&self, corners: &Corners<R>, distance: R, narrow: R) -> [[R; 3]; 2] {
-        let (first, f) = slice_at(distance);
+        let told = self.told::<R, SMOOTH, EVEN>(corners, distance);
         let mut parts = [[R::splat(0.0); 3]; 2];
         for c in 0..3 {
-            parts[0][c] = self.light(corners, first, c, f, narrow);
-            parts[1][c] = self.between::<R>(corners, first, c + 9, f);
+            parts[0][c] = told[NARROWLY + c].mul_add(narrow, told[SMOOTH + c]);
+            parts[1][c] = told[MANY + c];
         }
         parts
     }
@@ -244,33 +254,59 @@ impl AirInFront {
     /// What the air up to a distance in metres scatters of an even radiance of 1 all around.
     #[inline(always)]
     pub fn even_up_to<R: Real>(&self, corners: &Corners<R>, distance: R) -> [R; 3] {
-        let (first, f) = slice_at(distance);
-        let mut even = [R::splat(0.0); 3];
-        for c in 0..3 {
-            even[c] = self.between::<R>(corners, first, c + 12, f);
+        let told = self.told::<R, EVEN, CHANNELS>(corners, distance);
+        [told[EVEN], told[EVEN + 1], told[EVEN + 2]]
+    }
+
+    /// Channels `FROM` to `TO` of the air up to a distance in metres; the others are 0. Whole rows are read, ray by ray: of the numbers
+    /// around a ray all are wanted, and reading each for all rays takes several times as long.
+    #[inline(always)]
+    fn told<R: Real, const FROM: usize, const TO: usize>(
+        &self,
+        corners: &Corners<R>,
+        distance: R,
+    ) -> [R; CHANNELS] {
+        let (slice, share) = slice_at(distance);
+        let (mut entries, mut slices) = ([0.0f32; 16], [0.0f32; 16]);
+        R::from_int(corners.index[0]).store(&mut entries);
+        slice.store(&mut slices);
+        let mut weights = [[[0.0f32; 16]; 2]; 4];
+        for k in 0..4 {
+            let far = corners.weight[k] * share;
+            (corners.weight[k] - far).store(&mut weights[k][0]);
+            far.store(&mut weights[k][1]);
         }
-        even
-    }
-
-    #[inline(always)]
-    fn light<R: Real>(&self, corners: &Corners<R>, first: R::Int, c: usize, f: R, narrow: R) -> R {
-        let smooth = self.between::<R>(corners, first, c, f);
-        self.between::<R>(corners, first, c + 3, f).mul_add(narrow, smooth)
-    }
-
-    /// A channel between the slice that begins at `first` and the next one.
-    #[inline(always)]
-    fn between<R: Real>(&self, corners: &Corners<R>, first: R::Int, channel: usize, f: R) -> R {
-        const ALL: usize = CHANNELS * SLICES;
-        let near = corners.gather(&self.values, ALL, first + R::Int::splat(channel as i32));
-        let far = corners.gather(&self.values, ALL, first + R::Int::splat((channel + CHANNELS) as i32));
-        near.lerp(far, f)
+        let mut rows = [0.0f32; 16 * 16];
+        for ray in 0..R::LANES {
+            let corners = self.grid.corner_entries(entries[ray] as usize);
+            let mut sum = [R::splat(0.0); 16];
+            for k in 0..4 {
+                let first = corners[k] * SLICES + slices[ray] as usize;
+                let pair = &self.rows[first..first + 2];
+                for (row, weights) in pair.iter().zip(&weights[k]) {
+                    let weight = R::splat(weights[ray]);
+                    for part in 0..16 / R::LANES {
+                        sum[part] = R::load(&row.0[part * R::LANES..]).mul_add(weight, sum[part]);
+                    }
+                }
+            }
+            for part in 0..16 / R::LANES {
+                sum[part].store(&mut rows[ray * 16 + part * R::LANES..]);
+            }
+        }
+        let mut told = [R::splat(0.0); CHANNELS];
+        let first = R::counts().to_int() * R::Int::splat(16);
+        for c in FROM..TO {
+            // SAFETY: there is a row for each ray.
+            told[c] = unsafe { R::gather(&rows, first + R::Int::splat(c as i32)) };
+        }
+        told
     }
 }
 
-/// Where the slice at or before a distance begins among the values, and how far it is to the next.
+/// The slice at or before a distance, and how far it is to the next.
 #[inline(always)]
-fn slice_at<R: Real>(distance: R) -> (R::Int, R) {
+fn slice_at<R: Real>(distance: R) -> (R, R) {
     let ratio = (LAST_SLICE_M / FIRST_SLICE_M).ln() / (SLICES - 2) as f64;
     let x = (distance * R::splat(1.0 / FIRST_SLICE_M as f32)).max(R::splat(1e-6)).ln()
         * R::splat((1.0 / ratio) as f32)
@@ -280,7 +316,7 @@ fn slice_at<R: Real>(distance: R) -> (R::Int, R) {
     let far = ((k) * R::splat(ratio as f32)).exp() * R::splat(FIRST_SLICE_M as f32);
     let near = R::select(k.lt(R::splat(0.5)), R::splat(0.0), far * R::splat((-ratio).exp() as f32));
     let f = ((distance - near) / (far - near)).clamp(0.0, 1.0);
-    ((k * R::splat(CHANNELS as f32)).to_int(), f)
+    (k, f)
 }
 
 /// Light gathered along a ray so far; sunlight outside the air is 1 in each band.
@@ -426,7 +462,7 @@ struct Sliced<'a> {
 }
 
 impl Kernel for Sliced<'_> {
-    type Output = [f32; CHANNELS * SLICES];
+    type Output = [Row; SLICES];
     #[inline(always)]
     fn run<R: Real>(self) -> Self::Output {
         let length = length_of(&self.ray, self.below);
@@ -435,7 +471,7 @@ impl Kernel for Sliced<'_> {
         // What the air lets through is the same under any light, or nearly: sunlight stands for all.
         let white = LightToRgb::sunlight();
         let whole = white.colour();
-        let mut out = [0.0; CHANNELS * SLICES];
+        let mut out = [Row([0.0; 16]); SLICES];
         let mut previous = 0.0f64;
         for k in 0..SLICES {
             let distance = slice_distance(k).min(length);
@@ -456,11 +492,11 @@ impl Kernel for Sliced<'_> {
             let even = white.convert(&march.even);
             let through = white.convert(&march.through);
             for c in 0..3 {
-                out[CHANNELS * k + c] = smooth[c];
-                out[CHANNELS * k + 3 + c] = narrow[c];
-                out[CHANNELS * k + 6 + c] = through[c] / whole[c];
-                out[CHANNELS * k + 9 + c] = many[c];
-                out[CHANNELS * k + 12 + c] = even[c] / whole[c];
+                out[k].0[THROUGH + c] = through[c] / whole[c];
+                out[k].0[SMOOTH + c] = smooth[c];
+                out[k].0[NARROWLY + c] = narrow[c];
+                out[k].0[MANY + c] = many[c];
+                out[k].0[EVEN + c] = even[c] / whole[c];
             }
         }
         out
@@ -485,7 +521,7 @@ impl SunInSky {
 mod tests {
     use super::*;
     use crate::document;
-    use crate::simd::Scalar;
+    use crate::simd::{InstructionSet, Scalar, dispatch_on};
 
     /// Air in front of space is the whole sky, and a short way through it changes nothing.
     #[test]
@@ -538,6 +574,66 @@ mod tests {
         for c in 0..3 {
             assert!((above[c] / (sum[c] / weights) - 1.0).abs() < 0.05, "{above:?} {sum:?} {weights}");
             assert!(high[c] > 10.0 * low[c], "{high:?} {low:?}");
+        }
+    }
+
+    /// A packet of different rays that end at different distances.
+    struct Fronts<'a>(&'a AirInFront);
+
+    impl Fronts<'_> {
+        fn ray(i: usize) -> ([f32; 3], f32) {
+            let (e, a) = (-0.4 + 0.12 * i as f32, 0.7 * i as f32);
+            ([e.cos() * a.sin(), e.cos() * a.cos(), e.sin()], 90.0 * 1.8f32.powi(i as i32))
+        }
+    }
+
+    impl Kernel for Fronts<'_> {
+        type Output = Vec<[f32; CHANNELS]>;
+        #[inline(always)]
+        fn run<R: Real>(self) -> Self::Output {
+            let mut out = vec![[0.0; CHANNELS]; 16];
+            for first in (0..16).step_by(R::LANES) {
+                let (mut d, mut distance) = ([[0.0; 16]; 3], [0.0; 16]);
+                for lane in 0..R::LANES {
+                    let (direction, way) = Fronts::ray(first + lane);
+                    (0..3).for_each(|k| d[k][lane] = direction[k]);
+                    distance[lane] = way;
+                }
+                let corners = self.0.corners([R::load(&d[0]), R::load(&d[1]), R::load(&d[2])]);
+                let told = self.0.told::<R, THROUGH, CHANNELS>(&corners, R::load(&distance));
+                for (c, told) in told.into_iter().enumerate() {
+                    let mut values = [0.0; 16];
+                    told.store(&mut values);
+                    (0..R::LANES).for_each(|lane| out[first + lane][c] = values[lane]);
+                }
+            }
+            out
+        }
+    }
+
+    /// Whatever the instruction set, each ray gets what lies between its own four directions and two distances.
+    #[test]
+    fn rays_of_a_packet_are_told_their_own_air() {
+        let air = Air::new(&document::Air::default(), Fineness::Draft);
+        let front = AirView::new(&air, 300.0, &SunInSky::in_the_south(25.0), Fineness::Draft).front;
+        for set in InstructionSet::available() {
+            for (i, told) in dispatch_on(*set, Fronts(&front)).into_iter().enumerate() {
+                let (direction, distance) = Fronts::ray(i);
+                let corners = front.corners(direction.map(Scalar));
+                let first = Scalar::from_int(corners.index[0]).0 as usize;
+                let (slice, share) = slice_at(Scalar(distance));
+                for c in 0..CHANNELS {
+                    let at = |slice: usize| -> f64 {
+                        let entries = front.grid.corner_entries(first).into_iter();
+                        let rows = entries.zip(corners.weight);
+                        rows.map(|(entry, w)| (front.rows[entry * SLICES + slice].0[c] * w.0) as f64).sum()
+                    };
+                    let (near, far) = (at(slice.0 as usize), at(slice.0 as usize + 1));
+                    let expected = near + (far - near) * share.0 as f64;
+                    let off = (told[c] as f64 - expected).abs();
+                    assert!(off <= 1e-4 * expected.abs().max(near.abs()).max(1e-6), "{} {i} {c}", set.name());
+                }
+            }
         }
     }
 

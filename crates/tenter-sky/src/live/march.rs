@@ -22,6 +22,8 @@ const SPENT: f32 = 0.004;
 const MOST_STEPS: usize = 700;
 /// Steps through the open are no shorter, m, for usual effort.
 const FINEST: f32 = 4.0;
+/// Altitude where no cloud is, m.
+const FAR_UP: f32 = 1e6;
 /// Opacity that is lit by one look toward the sun: in heaps, and in sheets, whose wide thin shades would show grain.
 const ENOUGH: [f32; 2] = [0.12, 0.08];
 
@@ -147,7 +149,10 @@ fn march<R: Real>(
         // The last step ends with the span.
         let active = t.le(span.end) & (t - step).lt(span.end) & R::splat(SPENT).lt(through);
         let done = taken == MOST_STEPS || !active.any();
-        let p = rays.at(t);
+        let mut p = rays.at(t);
+        // Rays that are done would only keep the others waiting: far up there is nothing to look up.
+        let asks = R::splat(1e-4).lt(pending);
+        p.altitude = R::select(active | asks, p.altitude, R::splat(FAR_UP));
         let w = (t * rays.pixel).max(R::splat(0.5));
         let met = meet(look, band, &p, w);
         // A step that came out deep inside goes back to the surface, or neighbours would enter at
@@ -191,7 +196,7 @@ fn march<R: Real>(
         // has grown by a third.
         let left = extinction.le(zero) & R::splat(1e-4).lt(pending) & active;
         let long = (stretch_from * R::splat(1.35)).lt(next) & R::splat(1e-3).lt(stretch) & active;
-        let (mut ready, mut ends) = (enough.lt(pending) | left | long, long);
+        let (mut ready, mut ends) = (enough.lt(pending) | left | long | (asks & !active), long);
         if done {
             (ready, ends) = (R::splat(1e-4).lt(pending), R::splat(1e-6).lt(stretch));
         }

@@ -2,7 +2,7 @@
 
 use super::land::{self, Surface};
 use crate::scene::{MAX_LIGHTS, Scene};
-use crate::simd::Real;
+use crate::simd::{Mask, Real};
 
 /// Rays of one packet.
 pub struct Rays<'a, R: Real> {
@@ -262,6 +262,17 @@ impl<'a, R: Real> Rays<'a, R> {
 #[inline(always)]
 fn arc_tangent<R: Real>(q: R) -> R {
     let one = R::splat(1.0);
+    let q2 = q * q;
+    let mut near = R::splat(1.0 / 9.0);
+    for c in [-1.0 / 7.0, 1.0 / 5.0, -1.0 / 3.0, 1.0] {
+        near = near.mul_add(q2, R::splat(c));
+    }
+    near = near * q;
+    // Ways of over 1200 km are for those who see a planet from outside.
+    let far = R::splat(0.2).lt(q);
+    if !far.any() {
+        return near;
+    }
     let large = one.lt(q);
     let x = R::select(large, one / q.max(R::splat(1e-9)), q);
     // Halve the angle once, so that the series converges fast: tan(a/2) = x / (1 + sqrt(1 + x^2)).
@@ -272,7 +283,8 @@ fn arc_tangent<R: Real>(q: R) -> R {
         p = p.mul_add(y2, R::splat(c));
     }
     let a = (p * y) * R::splat(2.0);
-    R::select(large, R::splat(std::f32::consts::FRAC_PI_2) - a, a)
+    let a = R::select(large, R::splat(std::f32::consts::FRAC_PI_2) - a, a);
+    R::select(far, a, near)
 }
 
 #[cfg(test)]
