@@ -56,6 +56,17 @@ pub enum Onward {
     Kept,
 }
 
+/// Russian roulette: of what is less than `least` only some go on, with that weight.
+pub fn survives(through: &mut Spectrum, least: f32, rng: &mut Rng) -> bool {
+    let most = through.max();
+    if most >= least {
+        return true;
+    }
+    let survives = rng.f32() * least < most;
+    *through = if survives { *through * (least / most) } else { Spectrum::ZERO };
+    survives
+}
+
 impl<'a> CloudField<'a> {
     pub fn new(clouds: &'a [Clouds], planet: f64) -> CloudField<'a> {
         let part = |c: &'a Clouds| {
@@ -89,8 +100,15 @@ impl<'a> CloudField<'a> {
     }
 
     /// Share of light that comes through clouds from space, by ratio tracking (Novak, Selle and Jarosz 2014). What is scattered
-    /// [`onward`](Turns::onward) is lost, or taken as if it kept its direction.
-    pub fn through(&self, from: DVec3, direction: DVec3, onward: Onward, rng: &mut Rng) -> Spectrum {
+    /// [`onward`](Turns::onward) is lost, or taken as if it kept its direction. Less than `least` is drawn for.
+    pub fn through(
+        &self,
+        from: DVec3,
+        direction: DVec3,
+        onward: Onward,
+        least: f32,
+        rng: &mut Rng,
+    ) -> Spectrum {
         let mut through = Spectrum::splat(1.0);
         for part in &self.parts {
             let lost = match onward {
@@ -102,12 +120,7 @@ impl<'a> CloudField<'a> {
                 for b in 0..BANDS {
                     through.0[b] *= 1.0 - lost.0[b] * share as f32;
                 }
-                let most = through.max();
-                if most < 0.1 {
-                    // Russian roulette: a tenth of these go on with ten times the weight.
-                    left = rng.f32() < most;
-                    through = if left { through * (1.0 / most) } else { Spectrum::ZERO };
-                }
+                left = survives(&mut through, least, rng);
                 left
             });
             if !left {
@@ -294,7 +307,27 @@ mod tests {
     }
 
     fn through(field: &CloudField, from: DVec3, direction: DVec3, rng: &mut Rng) -> f64 {
-        field.through(from, direction, Onward::Lost, rng).0[6] as f64
+        field.through(from, direction, Onward::Lost, 0.1, rng).0[6] as f64
+    }
+
+    /// What is drawn for keeps its mean, and nothing comes out less than what is worth following.
+    #[test]
+    fn roulette_keeps_the_mean() {
+        const DRAWN: usize = 200_000;
+        let mut rng = Rng::with_seed(3);
+        for (share, least) in [(0.02f32, 0.1f32), (0.09, 0.1), (0.003, 0.005), (0.4, 0.1)] {
+            let mut mean = 0.0;
+            for _ in 0..DRAWN {
+                let mut through = Spectrum::splat(share);
+                through.0[0] = 0.5 * share;
+                let left = survives(&mut through, least, &mut rng);
+                assert_eq!(left, through.max() > 0.0);
+                assert!(!left || through.max() >= share.max(least) * 0.999, "{share} {least}");
+                assert_eq!(through.0[0], 0.5 * through.max());
+                mean += through.max() as f64 / DRAWN as f64;
+            }
+            assert!((mean / share as f64 - 1.0).abs() < 0.02, "{share} {least}: {mean}");
+        }
     }
 
     #[test]
@@ -448,8 +481,8 @@ mod tests {
                     let phase = weight.bands * scattered.phase;
                     let mean = |light: Spectrum| light.0.iter().sum::<f32>() as f64 / (BANDS * PATHS) as f64;
                     let onward = scattered.onward;
-                    let lost = phase * field.through(place, light, Onward::Lost, &mut rng);
-                    let kept = phase * field.through(place, light, Onward::Kept, &mut rng);
+                    let lost = phase * field.through(place, light, Onward::Lost, 0.1, &mut rng);
+                    let kept = phase * field.through(place, light, Onward::Kept, 0.1, &mut rng);
                     by_chance += mean(lost);
                     known += mean(kept * (1.0 - onward));
                     if straight {

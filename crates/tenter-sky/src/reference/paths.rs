@@ -1,6 +1,6 @@
 //! Paths of light through air, clouds and ground.
 
-use super::clouds::{CloudField, Onward};
+use super::clouds::{CloudField, Onward, survives};
 use super::droplets::{Scattered, Weight};
 use super::phase::{lobed_cosine, rayleigh_cosine, turned};
 use super::shells::{Next, Shells, Under};
@@ -11,6 +11,10 @@ use fastrand::Rng;
 use glam::DVec3;
 use std::f32::consts::PI;
 
+/// Share of a light that is followed to its end; less of it is drawn for. Where much of it is scattered toward the eye, it is followed
+/// until that times the phase function is under `WORTH`.
+const LEAST: f32 = 0.1;
+const WORTH: f32 = 0.015;
 /// Phase function, per steradian, from which on a path looks toward a light at every droplet: a path of many turns brings back about half as much.
 const LIKELY: f32 = 0.15;
 
@@ -103,14 +107,16 @@ impl<'a> AirPaths<'a> {
                         let phase = weight.bands * phase;
                         let turned = phase * (1.0 - onward);
                         // Looks toward the light are as seldom as little comes of them.
-                        let chance = (turned.max() / LIKELY).min(1.0);
+                        let worth = turned.max();
+                        let chance = (worth / LIKELY).min(1.0);
                         if rng.f32() < chance {
-                            let lit = self.light_at(at, toward, Onward::Kept, rng);
+                            let least = (WORTH / worth.max(LIKELY)).min(LEAST);
+                            let lit = self.light_at(at, toward, Onward::Kept, least, rng);
                             disc.add(turned * lit * (1.0 / chance), light);
                         }
                         // Onward turns after others are in what those were lit by.
                         if straight && onward > 0.0 {
-                            let lit = self.light_at(at, toward, Onward::Lost, rng);
+                            let lit = self.light_at(at, toward, Onward::Lost, LEAST, rng);
                             disc.add(phase * lit * onward, light);
                         }
                     }
@@ -125,7 +131,7 @@ impl<'a> AirPaths<'a> {
                         let facing = up.dot(toward) as f32;
                         if facing > 0.0 {
                             let on_ground = self.shells.on_ground(at.place);
-                            let lit = self.light_at(on_ground, toward, Onward::Kept, rng);
+                            let lit = self.light_at(on_ground, toward, Onward::Kept, LEAST, rng);
                             disc.add(weight.bands * lit * self.medium.ground * (facing / PI), light);
                         }
                     }
@@ -216,7 +222,7 @@ impl<'a> AirPaths<'a> {
         let here = self.here(at.place);
         for disc in &self.lights {
             let toward = disc.draw(rng);
-            let lit = self.light_at(*at, toward, Onward::Kept, rng);
+            let lit = self.light_at(*at, toward, Onward::Kept, LEAST, rng);
             disc.add(*weight * lit * here.mixed(&self.phases(direction.dot(toward))), light);
         }
 
@@ -242,8 +248,15 @@ impl<'a> AirPaths<'a> {
     }
 
     /// Share of light from space that reaches a place, by ratio tracking (Novak, Selle and Jarosz 2014).
-    fn light_at(&self, mut at: Under, direction: DVec3, onward: Onward, rng: &mut Rng) -> Spectrum {
-        let mut through = self.clouds.through(at.place, direction, onward, rng);
+    fn light_at(
+        &self,
+        mut at: Under,
+        direction: DVec3,
+        onward: Onward,
+        least: f32,
+        rng: &mut Rng,
+    ) -> Spectrum {
+        let mut through = self.clouds.through(at.place, direction, onward, least, rng);
         if through.max() <= 0.0 {
             return Spectrum::ZERO;
         }
@@ -256,12 +269,8 @@ impl<'a> AirPaths<'a> {
                     for b in 0..BANDS {
                         through.0[b] *= (1.0 - extinction.0[b] / bound as f32).max(0.0);
                     }
-                    let most = through.max();
-                    if most < 0.1 {
-                        if rng.f32() >= most {
-                            return Spectrum::ZERO;
-                        }
-                        through = through * (1.0 / most);
+                    if !survives(&mut through, least, rng) {
+                        return Spectrum::ZERO;
                     }
                 }
             }
@@ -328,7 +337,7 @@ mod tests {
             const N: usize = 40_000;
             let mut mean = Spectrum::ZERO;
             for _ in 0..N {
-                mean += paths.light_at(at, sun, Onward::Lost, &mut rng) * (1.0 / N as f32);
+                mean += paths.light_at(at, sun, Onward::Lost, LEAST, &mut rng) * (1.0 / N as f32);
             }
             let column = Transmittance::new(&medium).to_space(&medium, 2.0, sun.z);
             for b in [0, 6, 15] {
