@@ -24,6 +24,8 @@ const MOST_STEPS: usize = 700;
 const FINEST: f32 = 4.0;
 /// Altitude where no cloud is, m.
 const FAR_UP: f32 = 1e6;
+/// Opacity that is worth a look.
+const WORTH_A_LOOK: f32 = 1e-4;
 /// Opacity that is lit by one look toward the sun: in heaps, and in sheets, whose wide thin shades would show grain.
 const ENOUGH: [f32; 2] = [0.12, 0.08];
 
@@ -151,7 +153,7 @@ fn march<R: Real>(
         let done = taken == MOST_STEPS || !active.any();
         let mut p = rays.at(t);
         // Rays that are done would only keep the others waiting: far up there is nothing to look up.
-        let asks = R::splat(1e-4).lt(pending);
+        let asks = R::splat(WORTH_A_LOOK).lt(pending);
         p.altitude = R::select(active | asks, p.altitude, R::splat(FAR_UP));
         let w = (t * rays.pixel).max(R::splat(0.5));
         let met = meet(look, band, &p, w);
@@ -194,11 +196,11 @@ fn march<R: Real>(
         // Light is looked up once enough cloud has come together, or when a ray comes out of it; each ray by itself,
         // so that nothing hangs on its neighbours. Air and colour change along the way: a stretch is closed once it
         // has grown by a third.
-        let left = extinction.le(zero) & R::splat(1e-4).lt(pending) & active;
+        let left = extinction.le(zero) & R::splat(WORTH_A_LOOK).lt(pending) & active;
         let long = (stretch_from * R::splat(1.35)).lt(next) & R::splat(1e-3).lt(stretch) & active;
         let (mut ready, mut ends) = (enough.lt(pending) | left | long | (asks & !active), long);
         if done {
-            (ready, ends) = (R::splat(1e-4).lt(pending), R::splat(1e-6).lt(stretch));
+            (ready, ends) = (R::splat(WORTH_A_LOOK).lt(pending), R::splat(1e-6).lt(stretch));
         }
         if ready.any() {
             let back = (t - pending_at / pending.max(R::splat(1e-9))).max(zero).min(came);

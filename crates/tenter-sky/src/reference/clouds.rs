@@ -13,6 +13,8 @@ use crate::spectrum::{BANDS, Spectrum};
 use fastrand::Rng;
 use glam::DVec3;
 
+/// Share of a light that is followed to its end; for less of it is drawn, unless much is made of it.
+pub const LEAST: f32 = 0.1;
 /// How much of a promised distance is gone at once.
 const TRUSTED: f64 = 0.5;
 
@@ -307,7 +309,7 @@ mod tests {
     }
 
     fn through(field: &CloudField, from: DVec3, direction: DVec3, rng: &mut Rng) -> f64 {
-        field.through(from, direction, Onward::Lost, 0.1, rng).0[6] as f64
+        field.through(from, direction, Onward::Lost, LEAST, rng).0[6] as f64
     }
 
     /// What is drawn for keeps its mean, and nothing comes out less than what is worth following.
@@ -327,6 +329,37 @@ mod tests {
                 mean += through.max() as f64 / DRAWN as f64;
             }
             assert!((mean / share as f64 - 1.0).abs() < 0.02, "{share} {least}: {mean}");
+        }
+    }
+
+    /// However early is drawn for what is left, as much comes through on average: e to the minus of the depth (Beer 1852).
+    #[test]
+    fn what_comes_through_does_not_hang_on_the_roulette() {
+        const RAYS: usize = 40_000;
+        const PLANET: f64 = 1e9;
+        let phase = DropletPhase::new(10.0);
+        let from = DVec3::new(0.0, 0.0, PLANET);
+        let mut rng = Rng::with_seed(8);
+        for depth in [0.5f64, 2.0, 5.0] {
+            let field = field_of(slab(0.0..1000.0, depth / 1000.0, &phase), PLANET);
+            for onward in [Onward::Lost, Onward::Kept] {
+                let lost = match onward {
+                    Onward::Lost => 1.0,
+                    Onward::Kept => 1.0 - field.turns(0).onward.0[6] as f64,
+                };
+                let expected = (-depth * lost).exp();
+                for least in [0.9, LEAST, 0.01] {
+                    let (mut mean, mut square) = (0.0, 0.0);
+                    for _ in 0..RAYS {
+                        let share = field.through(from, DVec3::Z, onward, least, &mut rng).0[6] as f64;
+                        mean += share / RAYS as f64;
+                        square += share * share / RAYS as f64;
+                    }
+                    let unsure = ((square - mean * mean) / RAYS as f64).sqrt();
+                    let off = (mean - expected).abs();
+                    assert!(off < 4.0 * unsure + 1e-5, "{depth} {onward:?} {least}: {mean} for {expected}");
+                }
+            }
         }
     }
 
@@ -481,8 +514,8 @@ mod tests {
                     let phase = weight.bands * scattered.phase;
                     let mean = |light: Spectrum| light.0.iter().sum::<f32>() as f64 / (BANDS * PATHS) as f64;
                     let onward = scattered.onward;
-                    let lost = phase * field.through(place, light, Onward::Lost, 0.1, &mut rng);
-                    let kept = phase * field.through(place, light, Onward::Kept, 0.1, &mut rng);
+                    let lost = phase * field.through(place, light, Onward::Lost, LEAST, &mut rng);
+                    let kept = phase * field.through(place, light, Onward::Kept, LEAST, &mut rng);
                     by_chance += mean(lost);
                     known += mean(kept * (1.0 - onward));
                     if straight {

@@ -1,6 +1,6 @@
 //! Paths of light through air, clouds and ground.
 
-use super::clouds::{CloudField, Onward, survives};
+use super::clouds::{CloudField, LEAST, Onward, survives};
 use super::droplets::{Scattered, Weight};
 use super::phase::{lobed_cosine, rayleigh_cosine, turned};
 use super::shells::{Next, Shells, Under};
@@ -11,9 +11,8 @@ use fastrand::Rng;
 use glam::DVec3;
 use std::f32::consts::PI;
 
-/// Share of a light that is followed to its end; less of it is drawn for. Where much of it is scattered toward the eye, it is followed
-/// until that times the phase function is under `WORTH`.
-const LEAST: f32 = 0.1;
+/// Where much of a light is scattered toward the eye, less than [`LEAST`] of it is followed: until what is left times the phase function
+/// is under this, per steradian.
 const WORTH: f32 = 0.015;
 /// Phase function, per steradian, from which on a path looks toward a light at every droplet: a path of many turns brings back about half as much.
 const LIKELY: f32 = 0.15;
