@@ -311,6 +311,12 @@ fn maps_by_the_reference_integrator() {
     let cloudy = answer(&["starters", "ferry-afternoon"], "").to_string();
     let few = ["--reference", "--paths", "4", "--without", "sun"];
     assert!(make_map(&cloudy, 64, &out, &few).status.success(), "clouds are followed");
+    assert!(make_map(&cloudy, 64, &out, &[&few[..], &["--shared"]].concat()).status.success());
+    let facts: Value =
+        serde_json::from_slice(&std::fs::read(dir.path().join("r.exr.json")).unwrap()).unwrap();
+    assert_eq!(facts["integrator"], "reference, paths shared");
+    assert_eq!(make_map(&sky, 64, &out, &["--shared"]).status.code(), Some(2));
+    assert_eq!(make_map(&sky, 64, &out, &["--reference", "--paths", "0"]).status.code(), Some(2));
     let foggy = answer(&["starters", "fog-on-the-causeway"], "").to_string();
     assert_eq!(make_map(&foggy, 64, &out, &["--reference"]).status.code(), Some(2));
     assert_eq!(make_map(&sky, 64, &out, &["--paths", "8"]).status.code(), Some(2));

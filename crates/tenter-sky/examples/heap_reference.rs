@@ -36,18 +36,21 @@ fn main() {
     let scene = Workshop::default().scene(&sky, Fineness::Full, &|| false).expect("nobody calls this off");
     let camera = Camera::lens(&sky.eye, 240, 135);
 
-    let begun = Instant::now();
-    let wish = Wish { noise_percent: 0.01, most_paths: 1 << 20, spread: true };
     let reference = Reference::new(&scene).expect("a plain sky");
-    let tell = |noise: f64| println!("{:.0} s: {noise:.1} % of noise", begun.elapsed().as_secs_f64());
-    let late = || begun.elapsed().as_secs_f64() > SECONDS;
-    let mut last = 0.0;
-    let _ = reference.picture(&camera, wish, &late, |noise| {
-        tell(noise);
-        last = noise * noise * 1e-4 * begun.elapsed().as_secs_f64();
-    });
     let threads = std::thread::available_parallelism().map_or(1, |n| n.get());
-    println!("CPU seconds times error squared: {:.2} ({threads} threads)", last * threads as f64);
+    for shared in [true, false] {
+        println!("{}:", if shared { "Paths that share what they find" } else { "Paths to their own ends" });
+        let wish = Wish { noise_percent: 0.01, most_paths: 1 << 20, spread: true, shared };
+        let begun = Instant::now();
+        let late = || begun.elapsed().as_secs_f64() > SECONDS;
+        let mut last = 0.0;
+        let _ = reference.picture(&camera, wish, &late, |noise| {
+            let seconds = begun.elapsed().as_secs_f64();
+            println!("{seconds:.0} s: {noise:.1} % of noise");
+            last = noise * noise * 1e-4 * seconds;
+        });
+        println!("CPU seconds times error squared: {:.2} ({threads} threads)", last * threads as f64);
+    }
 
     let lights: Vec<_> = scene.lights.iter().map(|l| l.placed).collect();
     let paths = AirPaths::new(&scene.air.medium, &lights, &scene.clouds, scene.eye_altitude);

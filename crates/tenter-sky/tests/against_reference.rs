@@ -1,10 +1,10 @@
-//! The live integrator held against the reference in clear skies.
+//! The live integrator held against the reference in clear skies, and the reference against itself.
 
 use tenter_sky::air::Fineness;
-use tenter_sky::camera::toward;
-use tenter_sky::document::{CloudKind, CloudLayer, Colour, Placement, Sky};
+use tenter_sky::camera::{Camera, toward};
+use tenter_sky::document::{CloudKind, CloudLayer, Colour, Eye, Placement, Sky};
 use tenter_sky::live::{Effort, look_at};
-use tenter_sky::reference::{Reference, Unable};
+use tenter_sky::reference::{Reference, Traced, Unable, Wish};
 use tenter_sky::scene::{Scene, Workshop};
 use tenter_sky::spectrum::luminance;
 
@@ -48,6 +48,41 @@ fn the_standard_error_tells_how_far_estimates_lie_apart() {
     let apart = (luminance(few.rgb) - luminance(many.rgb)).abs() as f64;
     assert!(apart < 4.0 * few.standard_error, "{few:?} {many:?}");
     assert!((many.standard_error / few.standard_error - 0.25).abs() < 0.08, "{few:?} {many:?}");
+}
+
+/// A piece of a thick lid from below.
+fn under_a_lid() -> (Scene, Camera) {
+    let eye = Eye { heading_deg: 40.0, pitch_deg: 60.0, lens_mm: 300.0, ..Eye::default() };
+    let lid = CloudLayer { cover: 1.0, ..CloudKind::Stratus.usual() };
+    let mut sky = Sky { clouds: vec![lid], eye, ..Sky::default() };
+    sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 40.0 };
+    let scene = Workshop::default().scene(&sky, Fineness::Full, &|| false).unwrap();
+    let camera = Camera::lens(&sky.eye, 16, 9);
+    (scene, camera)
+}
+
+/// Paths that end in what others found bring as much as those that are followed to their ends, with less noise; they come out the same
+/// again, and their noise is as large as two pictures lie apart.
+#[test]
+fn shared_paths_bring_what_paths_alone_would() {
+    let (scene, camera) = under_a_lid();
+    let reference = Reference::new(&scene).unwrap();
+    let picture = |shared: bool, most_paths: u64| {
+        let wish = Wish { noise_percent: 0.01, most_paths, spread: true, shared };
+        reference.picture(&camera, wish, &|| false, |_| ()).unwrap()
+    };
+    let mean = |traced: &Traced| {
+        let pixels = &traced.picture.pixels;
+        pixels.iter().map(|p| luminance(*p) as f64).sum::<f64>() / pixels.len() as f64
+    };
+    let (alone, shared) = (picture(false, 512), picture(true, 512));
+    println!("{} and {} % of noise", alone.noise_percent, shared.noise_percent);
+    assert!(shared.noise_percent < 0.6 * alone.noise_percent);
+    // Twice what 144 pixels of that noise are unsure together.
+    let unsure = 2.0 * 0.01 * alone.noise_percent / 12.0;
+    let ratio = mean(&shared) / mean(&alone);
+    assert!((ratio - 1.0).abs() < unsure + 0.02, "{ratio} within {unsure}");
+    assert_eq!(shared.picture.pixels, picture(true, 512).picture.pixels);
 }
 
 #[test]

@@ -29,6 +29,13 @@ pub struct PictureArguments {
     /// Ends in .png (developed) or .exr (linear, cd/m2).
     #[arg(long)]
     out: PathBuf,
+    #[command(flatten)]
+    care: CareArguments,
+}
+
+/// How well a picture or map is made.
+#[derive(Args)]
+struct CareArguments {
     /// Most noise that may be left, percent; steps are as fine, or paths as many, as that needs.
     #[arg(long, value_name = "PCT")]
     noise: Option<f64>,
@@ -38,6 +45,9 @@ pub struct PictureArguments {
     /// Most paths for each pixel of the reference integrator; it stops there, and says what noise is left.
     #[arg(long, value_name = "N", requires = "reference")]
     paths: Option<u64>,
+    /// In clouds, paths of the reference integrator end in what others found: far faster where they are thick, and a little blurred.
+    #[arg(long, requires = "reference")]
+    shared: bool,
 }
 
 #[derive(Clone, Copy, PartialEq, ValueEnum)]
@@ -89,15 +99,8 @@ pub struct MapArguments {
     /// Put something in that is not part of a map by itself.
     #[arg(long, value_enum)]
     with: Vec<With>,
-    /// Most noise that may be left, percent; steps are as fine, or paths as many, as that needs.
-    #[arg(long, value_name = "PCT")]
-    noise: Option<f64>,
-    /// By the reference integrator, to 5 % of noise if nothing else is asked.
-    #[arg(long)]
-    reference: bool,
-    /// Most paths for each pixel of the reference integrator; it stops there, and says what noise is left.
-    #[arg(long, value_name = "N", requires = "reference")]
-    paths: Option<u64>,
+    #[command(flatten)]
+    care: CareArguments,
     /// All smaller levels too (.ktx2).
     #[arg(long)]
     mips: bool,
@@ -126,12 +129,26 @@ fn of_settings(e: SettingsError) -> Failure {
     Failure::Input(format!("--{option}: {} {}", e.value, e.problem))
 }
 
-/// What is asked of the reference integrator.
-fn wish(noise: Option<f64>, paths: Option<u64>) -> Result<Wish, Failure> {
-    if paths == Some(0) {
-        return Err(Failure::Input("--paths: 0 paths make no picture; 1 or more are needed".into()));
+impl CareArguments {
+    fn check(&self) -> Outcome {
+        if let Some(percent) = self.noise {
+            within("noise", percent, *NOISE_PERCENT.start(), *NOISE_PERCENT.end())?;
+        }
+        match self.paths {
+            Some(0) => Err(Failure::Input("--paths: 0 paths make no picture; 1 or more are needed".into())),
+            _ => Ok(()),
+        }
     }
-    Ok(Wish { noise_percent: noise.unwrap_or(5.0), most_paths: paths.unwrap_or(u64::MAX), spread: true })
+
+    /// What is asked of the reference integrator.
+    fn wish(&self) -> Wish {
+        Wish {
+            noise_percent: self.noise.unwrap_or(5.0),
+            most_paths: self.paths.unwrap_or(u64::MAX),
+            spread: true,
+            shared: self.shared,
+        }
+    }
 }
 
 fn tell_noise(percent: f64) {
@@ -144,9 +161,7 @@ pub fn picture(a: PictureArguments) -> Outcome {
             return Err(Failure::Input(format!("--{name}: {side} is outside 1 to {LARGEST_PICTURE}")));
         }
     }
-    if let Some(percent) = a.noise {
-        within("noise", percent, *NOISE_PERCENT.start(), *NOISE_PERCENT.end())?;
-    }
+    a.care.check()?;
     let kind = ending(&a.out);
     if kind != "png" && kind != "exr" {
         return Err(Failure::Input(format!("--out: {} should end in .png or .exr", a.out.display())));
@@ -154,8 +169,8 @@ pub fn picture(a: PictureArguments) -> Outcome {
     let sky = read_sky(&a.sky)?;
     let scene = scene(&sky);
     let camera = Camera::lens(&sky.eye, a.width, a.height);
-    let effort = match a.noise {
-        Some(percent) if !a.reference => {
+    let effort = match a.care.noise {
+        Some(percent) if !a.care.reference => {
             let found = effort_for(&scene, &camera, percent, &|| false).expect("nobody calls this off");
             let (effort, left) = found.ok_or(Failure::failed(MapError::Noise(percent)))?;
             eprintln!("noise left {left:.2} %");
@@ -163,10 +178,10 @@ pub fn picture(a: PictureArguments) -> Outcome {
         }
         _ => Effort::default(),
     };
-    let mut picture = if a.reference {
+    let mut picture = if a.care.reference {
         let reference = Reference::new(&scene).map_err(of_reference)?;
-        let wish = wish(a.noise, a.paths)?;
-        let traced = reference.picture(&camera, wish, &|| false, tell_noise).map_err(of_reference)?;
+        let traced =
+            reference.picture(&camera, a.care.wish(), &|| false, tell_noise).map_err(of_reference)?;
         eprintln!("noise left {:.2} %", traced.noise_percent);
         traced.picture
     } else {
@@ -226,18 +241,16 @@ pub fn map(a: MapArguments) -> Outcome {
         sun: !a.without.contains(&Without::Sun),
         clouds: !a.without.contains(&Without::Clouds),
         land: a.with.contains(&With::Land),
-        noise_percent: if a.reference { None } else { a.noise },
+        noise_percent: if a.care.reference { None } else { a.care.noise },
     };
     settings.check().map_err(of_settings)?;
     let kind = check_file(&a, settings.layout)?;
     let sky = read_sky(&a.sky)?;
-    if let Some(percent) = a.noise {
-        within("noise", percent, *NOISE_PERCENT.start(), *NOISE_PERCENT.end())?;
-    }
+    a.care.check()?;
     let mut map =
         MapRender::new(&sky, &settings, &Workshop::default(), &|| false).map_err(Failure::failed)?;
-    if a.reference {
-        map.trace(wish(a.noise, a.paths)?, &|| false, tell_noise).map_err(of_reference)?;
+    if a.care.reference {
+        map.trace(a.care.wish(), &|| false, tell_noise).map_err(of_reference)?;
     }
     let mut shown = 0;
     let (pixels, facts) = map

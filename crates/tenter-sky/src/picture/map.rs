@@ -177,6 +177,8 @@ pub struct MapRender {
     noise_left: Option<f64>,
     /// The whole map by the reference integrator, if it was asked for.
     traced: Option<Picture>,
+    /// Whether its paths shared what they found.
+    shared: bool,
 }
 
 /// Why a map was not made.
@@ -316,6 +318,7 @@ impl MapRender {
             effort,
             noise_left,
             traced: None,
+            shared: false,
         })
     }
 
@@ -329,6 +332,7 @@ impl MapRender {
         let reference = Reference::new(&self.scene)?;
         let traced = reference.picture(&self.camera, wish, called_off, progress)?;
         self.traced = Some(traced.picture);
+        self.shared = wish.shared;
         self.noise_left = Some(traced.noise_percent);
         Ok(())
     }
@@ -461,7 +465,11 @@ impl MapRender {
                 azimuth_deg: azimuth.to_degrees(),
                 elevation_deg: elevation.to_degrees(),
             },
-            integrator: if self.traced.is_some() { "reference" } else { "live" },
+            integrator: match (&self.traced, self.shared) {
+                (None, _) => "live",
+                (Some(_), false) => "reference",
+                (Some(_), true) => "reference, paths shared",
+            },
             instruction_set: crate::simd::best().name(),
             noise_left_percent: self
                 .noise_left

@@ -136,6 +136,11 @@ impl<'a> CloudField<'a> {
         Way { planet: self.planet, from, direction, within }
     }
 
+    /// Highest extinction of a cloud, per metre.
+    pub fn extinction(&self, part: usize) -> f64 {
+        self.parts[part].bound
+    }
+
     /// How light turns at a cloud's droplets.
     pub fn turns(&self, part: usize) -> &Turns {
         &self.parts[part].turns

@@ -8,14 +8,17 @@
 //! together, each band carries its own weight (spectral tracking; Kutz, Habel, Li and Novak 2017).
 
 pub mod balls;
+mod cells;
 mod clouds;
 mod droplets;
+mod gathered;
 mod paths;
 pub(crate) mod phase;
+mod shared;
 mod shells;
 pub mod slabs;
 
-pub use paths::AirPaths;
+pub use paths::{AirPaths, Seen};
 
 use crate::camera::Camera;
 use crate::picture::Picture;
@@ -119,6 +122,9 @@ pub struct Wish {
     pub most_paths: u64,
     /// Whether paths are spread over the pixels, or all go through their middles.
     pub spread: bool,
+    /// Whether paths that were turned in clouds end in what others found from there: far faster in thick clouds, and a little blurred, the
+    /// less so the more paths there are. Else each is followed to its own end.
+    pub shared: bool,
 }
 
 impl<'a> Reference<'a> {
@@ -154,7 +160,7 @@ impl<'a> Reference<'a> {
             let more = begun.max(16 * BATCH).min(most - begun).div_ceil(BATCH);
             let sum = (0..more)
                 .into_par_iter()
-                .map(|batch| self.batch(|_| direction, begun + batch * BATCH, BATCH))
+                .map(|batch| self.batch(|_| Some(direction), begun + batch * BATCH, BATCH))
                 .reduce(Tally::default, Tally::merge);
             tally = tally.merge(sum);
             let now = tally.estimate();
@@ -176,18 +182,16 @@ impl<'a> Reference<'a> {
         called_off: &(dyn Fn() -> bool + Sync),
         mut progress: impl FnMut(f64),
     ) -> Result<Traced, Unable> {
+        if wish.shared {
+            return self.picture_shared(camera, wish, called_off, progress);
+        }
         let (width, height) = (camera.width, camera.height);
         let mut tallies = vec![Tally::default(); width * height];
         let mut paths = 16;
         let mut spent = 0;
         loop {
             tallies.par_iter_mut().enumerate().for_each(|(i, tally)| {
-                let (x, y) = ((i % width) as f64, (i / width) as f64);
-                let Some(middle) = camera.direction(x + 0.5, y + 0.5) else { return };
-                let draw = |rng: &mut Rng| {
-                    let place = if wish.spread { (rng.f64(), rng.f64()) } else { return middle };
-                    camera.direction(x + place.0, y + place.1).unwrap_or(middle)
-                };
+                let draw = |rng: &mut Rng| somewhere(camera, i, wish.spread, rng);
                 // Asked every few paths, so that a pixel of many does not hold a hand up.
                 let mut left = paths;
                 while left > 0 && !called_off() {
@@ -216,18 +220,29 @@ impl<'a> Reference<'a> {
     }
 
     /// Some paths, each in a direction that is drawn for it.
-    fn batch(&self, draw: impl Fn(&mut Rng) -> [f64; 3], seed: u64, paths: u64) -> Tally {
+    fn batch(&self, draw: impl Fn(&mut Rng) -> Option<[f64; 3]>, seed: u64, paths: u64) -> Tally {
         let mut rng = Rng::with_seed(seed);
         let mut tally = Tally::default();
         for _ in 0..paths {
-            let direction = draw(&mut rng);
-            let seen = self.paths.follow(direction, &mut rng);
-            // Airglow lies beyond the air, the same all round.
-            let glow = if seen.ends_in_space { self.scene.night_glow } else { 0.0 };
-            tally.add(seen.light.map(|v| v + glow));
+            let Some(direction) = draw(&mut rng) else { break };
+            tally.add(self.with_glow(self.paths.follow(direction, &mut rng)));
         }
         tally
     }
+
+    /// With airglow, which lies beyond the air, the same all round.
+    fn with_glow(&self, seen: Seen) -> Rgb {
+        let glow = if seen.ends_in_space { self.scene.night_glow } else { 0.0 };
+        seen.light.map(|v| v + glow)
+    }
+}
+
+/// A direction through a pixel of a camera, told by its number: anywhere in it, or its middle.
+fn somewhere(camera: &Camera, pixel: usize, spread: bool, rng: &mut Rng) -> Option<[f64; 3]> {
+    let (x, y) = ((pixel % camera.width) as f64, (pixel / camera.width) as f64);
+    let middle = camera.direction(x + 0.5, y + 0.5)?;
+    let (right, down) = if spread { (rng.f64(), rng.f64()) } else { return Some(middle) };
+    Some(camera.direction(x + right, y + down).unwrap_or(middle))
 }
 
 /// Percent.

@@ -1,7 +1,9 @@
 //! Paths of light through air, clouds and ground.
 
+use super::cells::{Cells, FORGOTTEN, Found, Spread};
 use super::clouds::{CloudField, LEAST, Onward, survives};
 use super::droplets::{Scattered, Weight};
+use super::gathered::Gathered;
 use super::phase::{lobed_cosine, rayleigh_cosine, turned};
 use super::shells::{Next, Shells, Under};
 use crate::air::{Medium, rayleigh_phase};
@@ -27,7 +29,7 @@ pub struct AirPaths<'a> {
 }
 
 /// A light to send rays to.
-struct Disc {
+pub(super) struct Disc {
     direction: DVec3,
     /// Radians.
     radius: f64,
@@ -78,29 +80,63 @@ impl<'a> AirPaths<'a> {
         }
     }
 
-    /// One path in a direction (x east, y north, z up).
+    /// One path in a direction (x east, y north, z up), to its end.
     pub fn follow(&self, direction: [f64; 3], rng: &mut Rng) -> Seen {
-        let mut direction = DVec3::from_array(direction).normalize();
-        let mut seen = Seen { light: [0.0; 3], ends_in_space: !self.meets_ground(direction), orders: 0 };
-        let Some(mut at) = self.shells.enter(self.eye, direction) else { return seen };
-        let light = &mut seen.light;
+        self.gather(direction, &mut Gathered::alone(&self.lights), rng)
+    }
+
+    /// Cells for what paths find in common through pixels that are so wide, radians.
+    pub(super) fn cells(&self, pixel: f64) -> Cells {
+        Cells::new(self.lights.len(), self.medium.planet, pixel)
+    }
+
+    /// One path that ends where cells know how it goes on.
+    pub(super) fn follow_known(&self, direction: [f64; 3], known: &Cells, rng: &mut Rng) -> Seen {
+        self.gather(direction, &mut Gathered::told_by(known, &self.lights), rng)
+    }
+
+    /// The same, and found out how it goes on from there.
+    pub(super) fn find(
+        &self,
+        direction: [f64; 3],
+        known: &Cells,
+        found: &mut Vec<Found>,
+        rng: &mut Rng,
+    ) -> Seen {
+        let mut gathered = Gathered::found_for(known, &self.lights);
+        let seen = self.gather(direction, &mut gathered, rng);
+        found.extend(gathered.found());
+        seen
+    }
+
+    fn gather(&self, direction: [f64; 3], light: &mut Gathered, rng: &mut Rng) -> Seen {
+        let direction = DVec3::from_array(direction).normalize();
+        let enters = self.shells.enter(self.eye, direction);
+        let orders = enters.map_or(0, |at| self.walk(at, direction, light, rng));
+        Seen { light: light.rgb, ends_in_space: !self.meets_ground(direction), orders }
+    }
+
+    /// Goes a path from a place in the air; how often it was scattered or sent back.
+    fn walk(&self, mut at: Under, mut direction: DVec3, light: &mut Gathered, rng: &mut Rng) -> u32 {
+        let mut orders = 0;
         let mut weight = Weight::new(rng);
-        // Whether all turns were onward ones.
-        let mut straight = true;
+        // Whether all turns were onward ones, and how many in clouds were not.
+        let (mut straight, mut turned_away) = (true, 0);
+        let mut spread = Spread::new(self.eye);
         loop {
             // Russian roulette: what is worth little goes on seldom, with all the more weight.
             let most = weight.bands.max();
             if most < 0.5 {
                 if rng.f32() >= most {
-                    return seen;
+                    return orders;
                 }
                 weight.bands = weight.bands * (1.0 / most);
             }
             match self.next(&mut at, direction, rng) {
-                Next::Space => return seen,
+                Next::Space => return orders,
                 Next::Droplet { part } => {
                     let turns = self.clouds.turns(part);
-                    for disc in &self.lights {
+                    for (number, disc) in self.lights.iter().enumerate() {
                         let toward = disc.draw(rng);
                         let Scattered { phase, onward } = turns.at(direction.dot(toward));
                         let phase = weight.bands * phase;
@@ -111,27 +147,42 @@ impl<'a> AirPaths<'a> {
                         if rng.f32() < chance {
                             let least = (WORTH / worth.max(LIKELY)).min(LEAST);
                             let lit = self.light_at(at, toward, Onward::Kept, least, rng);
-                            disc.add(turned * lit * (1.0 / chance), light);
+                            light.add(number, turned * lit * (1.0 / chance));
                         }
                         // Onward turns after others are in what those were lit by.
                         if straight && onward > 0.0 {
                             let lit = self.light_at(at, toward, Onward::Lost, LEAST, rng);
-                            disc.add(phase * lit * onward, light);
+                            light.add(number, phase * lit * onward);
                         }
                     }
                     let turn = turns.turn(direction, &mut weight, rng);
                     direction = turn.direction;
                     straight &= turn.onward;
+                    if turn.onward {
+                        orders += 1;
+                        continue;
+                    }
+                    turned_away += 1;
+                    spread.turns(at.place);
+                    if turned_away >= FORGOTTEN
+                        && let Some(cells) = light.cells()
+                    {
+                        let stand =
+                            cells.stand(at.place, direction, &spread, self.clouds.extinction(part), rng);
+                        if light.stands(stand, &weight) {
+                            return orders + 1;
+                        }
+                    }
                 }
                 Next::Ground => {
                     let up = at.place.normalize();
-                    for disc in &self.lights {
+                    for (number, disc) in self.lights.iter().enumerate() {
                         let toward = disc.draw(rng);
                         let facing = up.dot(toward) as f32;
                         if facing > 0.0 {
                             let on_ground = self.shells.on_ground(at.place);
                             let lit = self.light_at(on_ground, toward, Onward::Kept, LEAST, rng);
-                            disc.add(weight.bands * lit * self.medium.ground * (facing / PI), light);
+                            light.add(number, weight.bands * lit * self.medium.ground * (facing / PI));
                         }
                     }
                     weight.bands *= self.medium.ground;
@@ -139,6 +190,7 @@ impl<'a> AirPaths<'a> {
                     direction = turned(up, rng.f64().sqrt(), rng);
                     at = self.shells.on_ground(at.place);
                     straight = false;
+                    spread.turns(at.place);
                 }
                 Next::Perhaps { bound } => {
                     if !self.collides(&at, bound as f32, &mut weight.bands, rng) {
@@ -146,9 +198,10 @@ impl<'a> AirPaths<'a> {
                     }
                     direction = self.scatter(&at, direction, &mut weight.bands, light, rng);
                     straight = false;
+                    spread.turns(at.place);
                 }
             }
-            seen.orders += 1;
+            orders += 1;
         }
     }
 
@@ -215,14 +268,14 @@ impl<'a> AirPaths<'a> {
         at: &Under,
         direction: DVec3,
         weight: &mut Spectrum,
-        light: &mut Rgb,
+        light: &mut Gathered,
         rng: &mut Rng,
     ) -> DVec3 {
         let here = self.here(at.place);
-        for disc in &self.lights {
+        for (number, disc) in self.lights.iter().enumerate() {
             let toward = disc.draw(rng);
             let lit = self.light_at(*at, toward, Onward::Kept, LEAST, rng);
-            disc.add(*weight * lit * here.mixed(&self.phases(direction.dot(toward))), light);
+            light.add(number, *weight * lit * here.mixed(&self.phases(direction.dot(toward))));
         }
 
         let mut chances = [0.0; 3];
@@ -299,7 +352,7 @@ impl Disc {
     }
 
     /// Adds shares of its light.
-    fn add(&self, share: Spectrum, light: &mut Rgb) {
+    pub(super) fn add(&self, share: Spectrum, light: &mut Rgb) {
         let rgb = self.to_rgb.convert(&share);
         for c in 0..3 {
             light[c] += rgb[c] * self.strength;
