@@ -2,7 +2,7 @@
 //! asked cover.
 
 use super::ageing::Ageing;
-use super::hash::{layered_noise, mix};
+use super::hash::{Draw, layered_noise, mix};
 use super::heaps::{Dome, Heaps, Wanted};
 use super::regions::Regions;
 use super::sheets::{Cell, SheetStyle, cells_in, style_of};
@@ -10,6 +10,7 @@ use crate::air::Making;
 use crate::document::{CloudKind, CloudLayer, Family};
 use crate::simd::{Kernel, Real, Scalar, dispatch};
 use rayon::prelude::*;
+use std::f64::consts::PI;
 
 /// Side of the tile a task fills, in texels.
 const TILE: usize = 128;
@@ -95,6 +96,51 @@ struct Mound {
     swell: f32,
     /// What [`Bodies`](super::bodies::Bodies) hold of the body it belongs to, m.
     body: f32,
+}
+
+/// A line that an aircraft left.
+struct Trail {
+    /// Its middle, metres from the origin, along the layer's heading and to the left of it.
+    x: f64,
+    y: f64,
+    /// From fresh (0) to spread out (1).
+    age: f64,
+    /// Farthest it spreads to a side, m, and how much longer it is.
+    reach: f64,
+    stretch: f64,
+}
+
+impl Trail {
+    const BEADS: usize = 96;
+    /// What is narrower falls between the places of maps.
+    const NARROW_M: f64 = 350.0;
+
+    /// The vortices behind wings break up into puffs, winds bend and spread what is left of them, and no two aircraft have quite the same
+    /// heading (common practice, no source).
+    fn beads(&self, draw: &mut Draw, mounds: &mut Vec<Mound>) {
+        let half = self.reach * self.stretch;
+        let slope = draw.range(-0.25, 0.25);
+        let waves = [(draw.range(0.7, 1.3), 0.5), (draw.range(2.0, 3.0), 0.22), (draw.range(4.5, 6.5), 0.1)]
+            .map(|(number, far)| (number * PI, far * self.reach, draw.next() * 2.0 * PI));
+        for bead in 0..Self::BEADS {
+            let along = (bead as f64 + draw.range(0.2, 0.8)) / Self::BEADS as f64 * 2.0 - 1.0;
+            let bent: f64 = waves.iter().map(|(turn, far, phase)| far * (turn * along + phase).sin()).sum();
+            let tapered = 1.0 - along.powi(4);
+            let reach = (self.reach * draw.range(0.55, 1.2)).max(Self::NARROW_M);
+            // What was in a narrow trail is thinner in a wide one.
+            let top = SEAM as f64 * (1.1 - 1.4 * self.age) * tapered * draw.range(0.65, 1.0);
+            mounds.push(Mound {
+                x: (self.x + half * along) as f32,
+                y: (self.y + slope * half * along + bent) as f32,
+                stretch: (6.0 * half / Self::BEADS as f64 / self.reach).max(1.0) as f32,
+                reach: reach as f32,
+                top: top as f32,
+                fall: ((2.5 + top) / (reach * reach)) as f32,
+                swell: 0.0,
+                body: 0.0,
+            });
+        }
+    }
 }
 
 /// Raises a square map to the mounds over it; or, for `BODY`, to the largest of their bodies.
@@ -612,18 +658,9 @@ impl Field<'_> {
             if width >= NOTHING {
                 return;
             }
-            let age = (c.strength - 0.5).max(0.02) as f32;
-            let reach = width as f32 * age * c.reach as f32;
-            mounds.push(Mound {
-                x: x as f32,
-                y: y as f32,
-                stretch: layer.stretch as f32,
-                reach,
-                top: 0.2 + age,
-                fall: (2.7 + age) / (reach * reach),
-                swell: 0.0,
-                body: 0.0,
-            });
+            let age = (c.strength - 0.5).max(0.02);
+            let trail = Trail { x, y, age, reach: width * age * c.reach, stretch: layer.stretch };
+            trail.beads(&mut Draw::new(layer.seed, 48, c.x as i64, c.y as i64), &mut mounds);
         });
         dispatch(Raise::<_, false> { tile, mounds: mounds.iter() });
     }

@@ -12,6 +12,7 @@ use fastrand::Rng;
 use glam::DVec3;
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
+use std::hash::{BuildHasherDefault, Hasher};
 
 /// Turns, other than onward ones, after which a path stands anywhere. After one the lit side of a heap would lose its grain.
 pub const FORGOTTEN: u32 = 2;
@@ -33,9 +34,25 @@ const MOST: usize = 1 << 21;
 /// Number of a cell, of one light: mixed from all that tells it apart, and so all but unmistakable.
 type Key = u64;
 
+/// Keys are mixed already.
+#[derive(Default)]
+struct AsItIs(u64);
+
+impl Hasher for AsItIs {
+    fn finish(&self) -> u64 {
+        self.0
+    }
+    fn write(&mut self, bytes: &[u8]) {
+        self.0 = bytes.iter().fold(self.0, |hash, byte| hash.rotate_left(8) ^ u64::from(*byte));
+    }
+    fn write_u64(&mut self, key: u64) {
+        self.0 = key;
+    }
+}
+
 /// What ways from cells brought.
 pub struct Cells {
-    known: HashMap<Key, Known>,
+    known: HashMap<Key, Known, BuildHasherDefault<AsItIs>>,
     lights: usize,
     /// Radius, m.
     planet: f64,
@@ -95,7 +112,7 @@ pub struct Found {
 impl Cells {
     /// Cells that know nothing yet, on a planet of so many metres; `pixel`: how wide one is, radians.
     pub fn new(lights: usize, planet: f64, pixel: f64) -> Cells {
-        Cells { known: HashMap::new(), lights, planet, seen: OF_PIXEL * pixel }
+        Cells { known: HashMap::default(), lights, planet, seen: OF_PIXEL * pixel }
     }
 
     /// Where a path stands in a cloud of which this is the highest extinction, per metre.

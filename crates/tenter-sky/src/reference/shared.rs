@@ -49,9 +49,11 @@ impl Reference<'_> {
         let mut spent = 0;
         for number in 0.. {
             let paths = if number == 0 { FIRST } else { spent.clamp(FINDING, AT_ONCE).min(most - spent) };
-            for (half, of) in halves.iter_mut().zip(0..) {
-                self.follow_half(half, camera, wish.spread, Round { number, paths, half: of }, called_off)?;
-            }
+            // While one learns, the other is followed.
+            halves.par_iter_mut().enumerate().try_for_each(|(of, half)| {
+                let round = Round { number, paths, half: of as u64 };
+                self.follow_half(half, camera, wish.spread, round, called_off)
+            })?;
             if number == 0 {
                 continue;
             }
