@@ -108,6 +108,8 @@ struct Trail {
     /// Farthest it spreads to a side, m, and how much longer it is.
     reach: f64,
     stretch: f64,
+    /// How far its ends may stray to a side, m: farther off, maps do not look for it.
+    room: f64,
 }
 
 impl Trail {
@@ -119,7 +121,7 @@ impl Trail {
     /// heading (common practice, no source).
     fn beads(&self, draw: &mut Draw, mounds: &mut Vec<Mound>) {
         let half = self.reach * self.stretch;
-        let slope = draw.range(-0.25, 0.25);
+        let slope = draw.range(-1.0, 1.0) * (self.room / half).min(0.25);
         let waves = [(draw.range(0.7, 1.3), 0.5), (draw.range(2.0, 3.0), 0.22), (draw.range(4.5, 6.5), 0.1)]
             .map(|(number, far)| (number * PI, far * self.reach, draw.next() * 2.0 * PI));
         for bead in 0..Self::BEADS {
@@ -659,7 +661,8 @@ impl Field<'_> {
                 return;
             }
             let age = (c.strength - 0.5).max(0.02);
-            let trail = Trail { x, y, age, reach: width * age * c.reach, stretch: layer.stretch };
+            let trail =
+                Trail { x, y, age, reach: width * age * c.reach, stretch: layer.stretch, room: c.reach };
             trail.beads(&mut Draw::new(layer.seed, 48, c.x as i64, c.y as i64), &mut mounds);
         });
         dispatch(Raise::<_, false> { tile, mounds: mounds.iter() });

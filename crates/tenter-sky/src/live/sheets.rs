@@ -76,7 +76,9 @@ impl<R: Real> Scattered<R> {
         let many = r.sun - not_yet_scattered(facing, self.turned(), through, r.sunward);
         let (zero, one) = (R::splat(0.0), R::splat(1.0));
         let single = (-self.depth).exp();
-        let lean = r.sun_lean * self.down * R::splat(ASYMMETRY) * (one - through);
+        // Of what flows down, this has not yet been scattered; without it more flows up near the lit side.
+        let straight = facing * R::splat(3.0) * self.turned() * flow;
+        let lean = (r.sun_lean - straight) * self.down * R::splat(ASYMMETRY) * (one - through);
         let many = (many + lean).max(zero) * self.spread;
         (r, [self.turned() - single, many])
     }
