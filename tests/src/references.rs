@@ -135,7 +135,7 @@ pub fn make(sky: &Sky) -> Result<Traced> {
     let cloudy = !sky.clouds.is_empty();
     let noise_percent = if cloudy { NOISE_IN_CLOUDS } else { NOISE };
     let most_paths = if cloudy { MOST_PATHS_IN_CLOUDS } else { MOST_PATHS };
-    let wish = Wish { noise_percent, most_paths, spread: cloudy, shared: cloudy };
+    let wish = Wish { noise_percent, most_paths, spread: cloudy, shared: false };
     Ok(Reference::new(&scene)?.picture(&Camera::latlong(WIDTH, 0.0), wish, &|| false, |_| ())?)
 }
 

@@ -7,7 +7,7 @@
 //! less is blurred. Cells are shifted by chance each time, which leaves no edges.
 
 use super::droplets::Weight;
-use crate::spectrum::Spectrum;
+use crate::spectrum::{BANDS, Spectrum};
 use fastrand::Rng;
 use glam::DVec3;
 use std::collections::HashMap;
@@ -24,12 +24,12 @@ const FREE_PATHS: f64 = 4.0;
 const DIRECTIONS: f64 = 4.0;
 /// Cells of each level are half as wide as those before it; after level 0 half as high too, and with so many more of direction along a side.
 const MORE_DIRECTIONS: f64 = 1.5;
-const WIDEST: i32 = -8;
+pub const WIDEST: i32 = -8;
 const SMALLEST: i32 = 4;
 /// Share of a pixel that cells may be wide.
 const OF_PIXEL: f64 = 0.15;
-/// Cells of all levels; about 100 bytes each.
-const MOST: usize = 1 << 21;
+/// Cells of all levels: with their table 170 MB, and there are two for a picture.
+const MOST: usize = 1_800_000;
 
 /// Number of a cell, of one light: mixed from all that tells it apart, and so all but unmistakable.
 type Key = u64;
@@ -63,14 +63,15 @@ pub struct Cells {
 /// About ways from a cell: shares of one light.
 struct Known {
     ways: u32,
-    sum: Spectrum,
+    /// Bands in a row: a [`Spectrum`] would stand on lines of the cache, and take twice the room.
+    sum: [f32; BANDS],
 }
 
 /// How far apart paths come to be: a turn sends them anywhere that is as far as the way to the next one, and what cells blur within that
-/// is lost on them.
+/// is lost on them. Where they go on within a cloud they stand otherwise than those that just came from afar, and have narrow cells again.
 pub struct Spread {
     last: DVec3,
-    /// From the eye to the first turn, and the farthest from one turn to the next, m.
+    /// From the eye to the first turn, and from the last turn but one to the last, m.
     first: f64,
     far: f64,
 }
@@ -84,7 +85,7 @@ impl Spread {
     pub fn turns(&mut self, at: DVec3) {
         let way = at.distance(self.last);
         if self.first > 0.0 {
-            self.far = self.far.max(way);
+            self.far = way;
         } else {
             self.first = way;
         }
@@ -134,15 +135,14 @@ impl Cells {
         }
     }
 
-    /// What a way on from a stand brings of each light, by the smallest cell that knows enough, if any but so many of the widest does.
-    pub fn told(&self, stand: &Stand, but: i32) -> Option<impl Iterator<Item = Spectrum>> {
+    /// What a way on from a stand brings of each light, by the smallest cell that knows enough, if one of this level or a later one does.
+    pub fn told(&self, stand: &Stand, least: i32) -> Option<impl Iterator<Item = Spectrum>> {
         let knows = |level: &i32| self.known.get(&stand.cell(*level)).is_some_and(|k| k.ways >= ENOUGH);
-        let least = stand.widest + but;
         let smallest = (stand.widest..=SMALLEST).take_while(knows).last().filter(|known| *known >= least)?;
         let cell = stand.cell(smallest);
         Some((0..self.lights).map(move |light| {
             let Known { ways, sum } = &self.known[&of_light(cell, light)];
-            *sum * (1.0 / *ways as f32)
+            Spectrum(*sum) * (1.0 / *ways as f32)
         }))
     }
 
@@ -155,10 +155,12 @@ impl Cells {
                     let full = self.known.len() >= MOST;
                     let known = match self.known.entry(of_light(cell, light)) {
                         Entry::Vacant(_) if full => break,
-                        entry => entry.or_insert(Known { ways: 0, sum: Spectrum::ZERO }),
+                        entry => entry.or_insert(Known { ways: 0, sum: [0.0; BANDS] }),
                     };
                     known.ways += 1;
-                    known.sum += *share;
+                    for (sum, share) in known.sum.iter_mut().zip(share.0) {
+                        *sum += share;
+                    }
                     ways = known.ways;
                 }
                 if ways < ENOUGH {
@@ -279,10 +281,10 @@ mod tests {
         let mut cells = Cells::new(2, PLANET, 1e-3);
         let stand = cells.stand(THERE, DVec3::X, &Spread::new(THERE), 0.05, &mut rng);
         for way in 0..ENOUGH {
-            assert!(cells.told(&stand, 0).is_none(), "{way} ways are too few");
+            assert!(cells.told(&stand, WIDEST).is_none(), "{way} ways are too few");
             cells.learn([found(stand, way as f32)]);
         }
-        let told: Vec<f32> = cells.told(&stand, 0).expect("enough is known").map(|s| s.0[3]).collect();
+        let told: Vec<f32> = cells.told(&stand, WIDEST).expect("enough is known").map(|s| s.0[3]).collect();
         let mean = 0.5 * (ENOUGH - 1) as f32;
         assert!((told[0] / mean - 1.0).abs() < 1e-5 && (told[1] / mean - 10.0).abs() < 1e-4, "{told:?}");
         assert!(cells.told(&stand, 1).is_none(), "half as wide ones know nothing yet");
@@ -301,7 +303,7 @@ mod tests {
         spread.turns(THERE + DVec3::X * 1500.0);
         assert_eq!(widest(&spread), -2);
         spread.turns(THERE + DVec3::X * 1501.0);
-        assert_eq!(widest(&spread), -2, "what is apart stays so");
+        assert_eq!(widest(&spread), 0, "who goes on in a cloud does not stand like those from afar");
         spread.turns(THERE - DVec3::X * 1e6);
         assert_eq!(widest(&spread), WIDEST);
     }
@@ -323,7 +325,8 @@ mod tests {
             let (mut mean, mut finest) = (0.0, 0.0);
             for _ in 0..400 {
                 let stand = cells.stand(place, DVec3::Z, &Spread::new(THERE), 1.0 / FREE_PATH, &mut rng);
-                mean += cells.told(&stand, 0).expect("much is known").next().unwrap().0[0] as f64 / 400.0;
+                mean +=
+                    cells.told(&stand, WIDEST).expect("much is known").next().unwrap().0[0] as f64 / 400.0;
                 finest += cells.told(&stand, SMALLEST).is_some() as u32 as f64 / 400.0;
             }
             assert!((mean - free_paths).abs() < 0.25, "{mean} for {free_paths}");

@@ -1,14 +1,14 @@
 //! What a path brings back, found by itself or told by cells.
 
-use super::cells::{Cells, Found, Stand, Trail};
+use super::cells::{Cells, Found, Stand, Trail, WIDEST};
 use super::droplets::Weight;
 use super::paths::Disc;
 use crate::spectrum::{Rgb, Spectrum};
 
 /// Stands that a path which finds things out goes on for after the cell that told its own rest: it may then end in another, if that is
-/// not of its widest, whose blur would else add up.
+/// narrow: blur would else add up.
 const FARTHER: usize = 24;
-const BUT_WIDEST: i32 = 1;
+const NARROW: i32 = 1;
 
 /// Light that a path brings to the eye.
 pub struct Gathered<'a> {
@@ -58,7 +58,7 @@ impl<'a> Gathered<'a> {
         let Some(cells) = self.cells else { return false };
         match &mut self.told {
             None => {
-                if let Some(shares) = cells.told(&stand, 0) {
+                if let Some(shares) = cells.told(&stand, WIDEST) {
                     for (share, light) in shares.zip(self.lights) {
                         light.add(weight.bands * share, &mut self.rgb);
                     }
@@ -69,7 +69,7 @@ impl<'a> Gathered<'a> {
         }
         let Some(trail) = &mut self.trail else { return self.told.is_some() };
         if self.told.is_some_and(|since| since > FARTHER)
-            && let Some(shares) = cells.told(&stand, BUT_WIDEST)
+            && let Some(shares) = cells.told(&stand, NARROW)
         {
             for (light, share) in shares.enumerate() {
                 trail.lit(light, weight.bands * share);

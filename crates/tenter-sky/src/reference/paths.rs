@@ -120,7 +120,7 @@ impl<'a> AirPaths<'a> {
     fn walk(&self, mut at: Under, mut direction: DVec3, light: &mut Gathered, rng: &mut Rng) -> u32 {
         let mut orders = 0;
         let mut weight = Weight::new(rng);
-        // Whether all turns were onward ones, and how many in clouds were not.
+        // Whether all turns were onward ones, and how many were not.
         let (mut straight, mut turned_away) = (true, 0);
         let mut spread = Spread::new(self.eye);
         loop {
@@ -190,6 +190,7 @@ impl<'a> AirPaths<'a> {
                     direction = turned(up, rng.f64().sqrt(), rng);
                     at = self.shells.on_ground(at.place);
                     straight = false;
+                    turned_away += 1;
                     spread.turns(at.place);
                 }
                 Next::Perhaps { bound } => {
@@ -198,6 +199,7 @@ impl<'a> AirPaths<'a> {
                     }
                     direction = self.scatter(&at, direction, &mut weight.bands, light, rng);
                     straight = false;
+                    turned_away += 1;
                     spread.turns(at.place);
                 }
             }
