@@ -6,6 +6,7 @@ use tenter_sky::camera::toward;
 use tenter_sky::document::{Air, CloudKind, CloudLayer, MAX_LAYERS, Placement, Sky};
 use tenter_sky::live::{Effort, look_at};
 use tenter_sky::measure::readouts;
+use tenter_sky::reference::slabs::REFLECTANCE;
 use tenter_sky::scene::{Scene, Workshop};
 use tenter_sky::spectrum::luminance;
 
@@ -168,14 +169,7 @@ fn lit_at(sine: f64, clouds: Vec<CloudLayer>) -> Sky {
     sky
 }
 
-/// Share of the sun's light on a slab that it sends back, by thickness and sine of the sun's height (48 streams, Henyey and
-/// Greenstein's function with g = 0.85; Stamnes, Tsay, Wiscombe and Jayaweera 1988, by the open PythonicDISORT 1.x).
-const SENT_BACK: [(f64, [f64; 4]); 4] = [
-    (2.0, [0.0910, 0.1206, 0.2802, 0.5143]),
-    (8.0, [0.3584, 0.4070, 0.5581, 0.7015]),
-    (16.0, [0.5572, 0.5926, 0.6974, 0.7955]),
-    (64.0, [0.8463, 0.8586, 0.8950, 0.9290]),
-];
+/// Sines of the sun's height that [`REFLECTANCE`] is for.
 const SINES: [f64; 4] = [1.0, 0.87, 0.5, 0.2];
 
 /// Within 0.02, or as large a share of what is more than a tenth.
@@ -187,7 +181,7 @@ fn near(got: f64, expected: f64, allowed: f64, what: &str) {
 
 #[test]
 fn even_sheets_let_through_what_discrete_ordinates_give() {
-    for (thickness, sent_back) in SENT_BACK {
+    for (thickness, sent_back) in REFLECTANCE.into_iter().skip_while(|(thickness, _)| *thickness < 2.0) {
         let sheet = even_sheet(thickness);
         for (sine, sent_back) in SINES.into_iter().zip(sent_back) {
             let light = |clouds: Vec<CloudLayer>| {
@@ -218,7 +212,7 @@ fn even_sheets_send_back_what_discrete_ordinates_give() {
             (0..AZIMUTHS).map(|k| toward(0.2 + TAU * k as f64 / AZIMUTHS as f64, -sine.asin()))
         })
         .collect();
-    for (thickness, sent_back) in SENT_BACK {
+    for (thickness, sent_back) in REFLECTANCE.into_iter().skip_while(|(thickness, _)| *thickness < 2.0) {
         let sheet = even_sheet(thickness);
         for (sine, expected) in SINES.into_iter().zip(sent_back) {
             let bare = lit_at(sine, vec![]);

@@ -4,6 +4,8 @@
 //! it, and lit by the sun at every turn. It reads the same [`Medium`](crate::air::Medium) as the live integrator and
 //! shares none of its tables, so that the two can be held against each other. Clouds are the live integrator's forms, at their finest.
 //!
+//! Asked to, paths through clouds share what they find ([`Wish::shared`]): faster, and no longer without any bias.
+//!
 //! All [`BANDS`](crate::spectrum::BANDS) wavelengths go along one path: where to collide is drawn for all of them
 //! together, each band carries its own weight (spectral tracking; Kutz, Habel, Li and Novak 2017).
 
@@ -114,6 +116,15 @@ pub struct Traced {
     pub noise_percent: f64,
 }
 
+impl Traced {
+    fn of(camera: &Camera, estimates: &[Estimate], noise_percent: f64) -> Traced {
+        let pixels = estimates.iter().map(|e| e.rgb).collect();
+        let standard_errors = estimates.iter().map(|e| e.standard_error as f32).collect();
+        let picture = Picture { width: camera.width, height: camera.height, pixels };
+        Traced { picture, standard_errors, noise_percent }
+    }
+}
+
 /// When a picture is good enough.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Wish {
@@ -185,8 +196,7 @@ impl<'a> Reference<'a> {
         if wish.shared {
             return self.picture_shared(camera, wish, called_off, progress);
         }
-        let (width, height) = (camera.width, camera.height);
-        let mut tallies = vec![Tally::default(); width * height];
+        let mut tallies = vec![Tally::default(); camera.width * camera.height];
         let mut paths = 16;
         let mut spent = 0;
         loop {
@@ -209,10 +219,7 @@ impl<'a> Reference<'a> {
             let noise = noise_of(&estimates);
             progress(noise);
             if noise <= wish.noise_percent || spent >= wish.most_paths {
-                let pixels = estimates.iter().map(|e| e.rgb).collect();
-                let standard_errors = estimates.iter().map(|e| e.standard_error as f32).collect();
-                let picture = Picture { width, height, pixels };
-                return Ok(Traced { picture, standard_errors, noise_percent: noise });
+                return Ok(Traced::of(camera, &estimates, noise));
             }
             // Four times the paths halve the noise; never more than doubled at once, for early estimates are rough.
             paths = spent.min(1 << 16).min(wish.most_paths - spent);

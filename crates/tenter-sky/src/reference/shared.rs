@@ -3,7 +3,6 @@
 use super::cells::{Cells, Found};
 use super::{Estimate, Reference, Tally, Traced, Unable, Wish, noise_of, somewhere};
 use crate::camera::Camera;
-use crate::picture::Picture;
 use crate::spectrum::luminance;
 use fastrand::Rng;
 use glam::DVec3;
@@ -141,12 +140,12 @@ fn noise_between([a, b]: &[Half; 2]) -> f64 {
 /// Both halves, as sure as their difference tells: cells err together where pixels don't know of it.
 fn together(halves: &[Half; 2], camera: &Camera) -> Traced {
     let [a, b] = halves;
-    let estimates: Vec<Estimate> =
+    let mut estimates: Vec<Estimate> =
         a.tallies.iter().zip(&b.tallies).map(|(a, b)| a.merge(*b).estimate()).collect();
     let noise_percent = noise_between(halves);
     let less_sure = (noise_percent / noise_of(&estimates).max(f64::MIN_POSITIVE)).max(1.0);
-    let standard_errors = estimates.iter().map(|e| (e.standard_error * less_sure) as f32).collect();
-    let pixels = estimates.iter().map(|e| e.rgb).collect();
-    let picture = Picture { width: camera.width, height: camera.height, pixels };
-    Traced { picture, standard_errors, noise_percent }
+    for estimate in &mut estimates {
+        estimate.standard_error *= less_sure;
+    }
+    Traced::of(camera, &estimates, noise_percent)
 }
