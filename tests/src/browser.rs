@@ -97,14 +97,18 @@ impl Browser {
         Ok(self.driver.find(By::Css(selector)).await?)
     }
 
-    /// A button or link by its words.
+    /// A button or link by its words, once nothing that moves or goes away covers it.
     pub async fn press(&self, words: &str) -> Result<()> {
         let path =
             format!("//*[self::button or self::a or @role='menuitem'][normalize-space()={}]", json!(words));
         let begun = Instant::now();
         loop {
-            match self.driver.find(By::XPath(path.as_str())).await {
-                Ok(element) => return Ok(element.click().await?),
+            let pressed = match self.driver.find(By::XPath(path.as_str())).await {
+                Ok(element) => element.click().await,
+                Err(e) => Err(e),
+            };
+            match pressed {
+                Ok(()) => return Ok(()),
                 Err(e) if begun.elapsed() > Duration::from_secs(20) => {
                     return Err(e).context(words.to_string());
                 }

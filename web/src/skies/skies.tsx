@@ -193,7 +193,7 @@ function Start({ onClose }: { onClose: () => void }) {
   });
   return (
     <Dialog title="Start a sky" open onClose={onClose}>
-      <ul className="flex max-h-[60vh] flex-col gap-2 overflow-y-auto">
+      <ul className="flex h-[60vh] flex-col gap-2 overflow-y-auto">
         {starters.data?.map((s) => (
           <li key={s.slug}>
             <button
