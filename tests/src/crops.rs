@@ -76,7 +76,12 @@ impl Crop {
 /// Follows the light of a crop.
 pub fn trace(sky: &Sky) -> Result<Traced> {
     let scene = Workshop::default().scene(sky, Fineness::Full, &|| false)?;
-    let wish = Wish { noise_percent: 5.0, most_paths: PATHS, spread: true, shared: false };
+    let wish = Wish {
+        noise_percent: 5.0,
+        most_paths: std::env::var("MOST").map_or(PATHS, |m| m.parse().unwrap()),
+        spread: true,
+        shared: true,
+    };
     let camera = Camera::lens(&sky.eye, WIDTH, HEIGHT);
     Ok(Reference::new(&scene)?.picture(&camera, wish, &|| false, |_| ())?)
 }

@@ -30,7 +30,7 @@ pub const MOST_PATHS_IN_CLOUDS: u64 = 8192;
 /// With clouds, pixels are compared in blocks of this many a side.
 const BLOCK: usize = 2;
 /// Of clouds the live picture is made so many times as wide, and brought together.
-const FINER: usize = 8;
+const FINER: usize = 32;
 
 /// What is known about one stored picture.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]

@@ -20,6 +20,7 @@ impl Bodies {
         let largest = radii.par_iter().copied().reduce(|| 0.0, f32::max);
         let step = (largest / 255.0).max(1e-3);
         let mut words = vec![0; radii.len()];
+        let radii = widened(&widened(radii, side), side);
         let maps = radii.par_chunks_exact(side * side);
         words.par_chunks_exact_mut(side * side).zip(maps).for_each(|(words, radii)| {
             dispatch(Pack { words, radii, side, step });
@@ -44,6 +45,22 @@ impl Bodies {
         let north = R::from_int(word.shr::<16>() & byte).lerp(R::from_int(word.shr::<24>() & byte), fu);
         south.lerp(north, fv) * R::splat(self.step)
     }
+}
+
+/// Lumps stand out beyond what maps know of a body: where there is none, it is as large as those in the texels beside it.
+fn widened(radii: &[f32], side: usize) -> Vec<f32> {
+    let mut wide = radii.to_vec();
+    let maps = radii.par_chunks_exact(side * side);
+    wide.par_chunks_exact_mut(side * side).zip(maps).for_each(|(wide, radii)| {
+        for (i, wide) in wide.iter_mut().enumerate().filter(|(_, wide)| **wide <= 0.0) {
+            let around = |i: usize| i.saturating_sub(1)..(i + 2).min(side);
+            let beside = around(i / side).flat_map(|y| around(i % side).map(move |x| radii[y * side + x]));
+            let (sum, count) =
+                beside.filter(|r| *r > 0.0).fold((0.0, 0), |(sum, count), r| (sum + r, count + 1));
+            *wide = sum / count.max(1) as f32;
+        }
+    });
+    wide
 }
 
 struct Pack<'a> {

@@ -69,10 +69,11 @@ impl<R: Real> Scattered<R> {
     /// What has been turned a few times, and many times. Through a sheet light flows straight down, or up from a sun below.
     #[inline(always)]
     pub fn in_sheet(&self) -> (Reach<R>, [R; 2]) {
-        let facing = self.up.abs().max(R::splat(0.05));
-        let flow = (self.up * R::splat(1.0 / EDGEWISE)).clamp(-1.0, 1.0);
+        let up = self.up.abs().max(R::splat(0.05));
+        let (facing, level) = self.lit_side(up);
+        let flow = (self.up * R::splat(1.0 / EDGEWISE)).clamp(-1.0, 1.0) * level;
         let r = reach(self.above, self.below, self.beside, self.depth, facing, flow);
-        let through = self.through(facing);
+        let through = self.through(up);
         let many = r.sun - not_yet_scattered(facing, self.turned(), through, r.sunward);
         let (zero, one) = (R::splat(0.0), R::splat(1.0));
         let single = (-self.depth).exp();
@@ -81,6 +82,21 @@ impl<R: Real> Scattered<R> {
         let lean = (r.sun_lean - straight) * self.down * R::splat(ASYMMETRY) * (one - through);
         let many = (many + lean).max(zero) * self.spread;
         (r, [self.turned() - single, many])
+    }
+
+    /// Cosine of the light to the plane through which it comes in, and how level that plane is. The ways straight up and toward the light end on it, so with its
+    /// slope t the second is `sin e + t cos e` times as short as the first under a light at height e. In an even sheet it is level; under a
+    /// light overhead both ways are one and tell nothing.
+    #[inline(always)]
+    fn lit_side(&self, up: R) -> (R, R) {
+        let (least, one) = (R::splat(1e-3), R::splat(1.0));
+        let over = R::select(self.up.le(R::splat(0.0)), self.below, self.above);
+        let shorter = (over.max(least) / self.depth.max(least)).max(up).min(R::splat(1e3)) - up;
+        let square = one - up * up;
+        let aside = square.sqrt();
+        let slope = shorter * aside / (up * up * R::splat(0.25) + square);
+        let level = one / slope.mul_add(slope, one).sqrt();
+        (slope.mul_add(aside, up) * level, level)
     }
 
     #[inline(always)]
@@ -335,6 +351,24 @@ mod tests {
         let share = |dome: f32| through_ball(Scalar(dome)).0;
         assert!((share(0.0) - ASYMMETRY).abs() < 0.02, "{}", share(0.0));
         assert!((1..40).all(|i| share(i as f32 + 1.0) < share(i as f32)) && share(60.0) < 1e-3);
+    }
+
+    /// Light comes into an even sheet from above, and into a wall that faces it from the side; straight from above, it does into both.
+    #[test]
+    fn walls_are_lit_from_the_side() {
+        let side = |above: f32, depth: f32, up: f32| {
+            let place = Scattered { depth: Scalar(depth), ..even([above, 3.0], up, 1.0) };
+            let (facing, level) = place.lit_side(Scalar(up));
+            [facing.0, level.0]
+        };
+        let near = |[a, b]: [f32; 2], [c, d]: [f32; 2]| (a - c).abs() < 0.02 && (b - d).abs() < 0.02;
+        assert!(near(side(4.0, 20.0, 0.2), [0.2, 1.0]));
+        assert!(near(side(400.0, 1.0, 0.2), [0.98, 0.0]));
+        // A slope of 45 degrees, one deep, that faces a light of 11.5 degrees.
+        let above = 2f32.sqrt();
+        let toward = 1.0 / (0.5f32.sqrt() * (0.2 + 0.96f32.sqrt()));
+        assert!(near(side(above, toward, 0.2), [0.83, 0.71]), "{:?}", side(above, toward, 0.2));
+        assert!(near(side(6.0, 4.0, 1.0), [1.0, 1.0]));
     }
 
     #[test]
