@@ -576,13 +576,15 @@ impl CloudForm {
             .into_par_iter()
             .flat_map_iter(|row| self.columns(&x, &[at(row); SIDE], 20.0, 16))
             .collect();
-        Survey { depths, counts_from }
+        Survey { depths, width_m: f64::from(self.surveyed), counts_from }
     }
 }
 
 /// Optical depths of columns all over a layer.
 pub struct Survey {
+    /// Rows of a square around the eye.
     depths: Vec<f32>,
+    width_m: f64,
     counts_from: f64,
 }
 
@@ -593,6 +595,19 @@ impl Survey {
     }
     pub fn mean(&self, f: impl Fn(f64) -> f64) -> f64 {
         self.depths.iter().map(|t| f(*t as f64)).sum::<f64>() / self.depths.len() as f64
+    }
+
+    /// The mean as it looks from a place so many metres over the layer, straight above the eye: each column by the solid angle that it takes.
+    pub fn mean_from_above(&self, height_m: f64, f: impl Fn(f64) -> f64) -> f64 {
+        let side = self.depths.len().isqrt();
+        let off = |k: usize| ((k as f64 + 0.5) / side as f64 - 0.5) * self.width_m;
+        let seen = self.depths.iter().enumerate().map(|(i, t)| {
+            let away = off(i % side).hypot(off(i / side)).hypot(height_m);
+            (away.powi(-3), f(*t as f64))
+        });
+        let (sum, weights) =
+            seen.fold((0.0, 0.0), |(sum, all), (weight, v)| (sum + weight * v, all + weight));
+        sum / weights
     }
 }
 

@@ -33,6 +33,9 @@ pub struct Lifted {
 /// Share by which what goes up has to change from one layer to the next to be told apart.
 const TOLD_APART: f32 = 0.1;
 
+/// How far air is in the mean from clouds that light it, m: molecules thin out so fast (scale height of the standard atmosphere).
+const AIR_LIT: f64 = 8000.0;
+
 /// `lowest`: the level under the lowest clouds; `heights`: of the layers' middles and tops. Of layers under the eye only the highest is
 /// seen over: its air begins below everything.
 fn lifted(levels: &Levels, lowest: usize, heights: &[(f64, f64)], eye: f64) -> Vec<Lifted> {
@@ -91,11 +94,13 @@ impl Ambience {
         let clear_at = |altitude: f64| falling.at(sky, &over, eye, altitude);
         // Fog takes from the lights only: it is thin beside what the sky's light comes through.
         let fog_top = fog.map(|fog| fog.to as f64);
-        let fog = fog.map(|fog| Slab { of_sky: 1.0, ..Slab::new(sky.lights, 1.0, |f| f(fog.column())) });
-        let slabs: Vec<Slab> = fog
-            .into_iter()
-            .chain(clouds.iter().map(|(survey, turned)| Slab::new(sky.lights, *turned, |f| survey.mean(f))))
-            .collect();
+        let of_fog = fog.map(|fog| Slab { of_sky: 1.0, ..Slab::new(sky.lights, 1.0, |f| f(fog.column())) });
+        let slabs_of = |mean: &dyn Fn(&Survey, &dyn Fn(f64) -> f64) -> f64| -> Vec<Slab> {
+            let of_clouds =
+                clouds.iter().map(|(survey, turned)| Slab::new(sky.lights, *turned, |f| mean(survey, f)));
+            of_fog.clone().into_iter().chain(of_clouds).collect()
+        };
+        let slabs = slabs_of(&|survey, f| survey.mean(f));
         let highest = heights.iter().map(|(_, top)| *top).fold(0.0, f64::max);
         let sent_back = filter_of(&sent_back_by_air(medium, highest), &sky.lights[0].placed.in_sky.to_rgb);
         // Layers that cross are taken as one over the other.
@@ -107,9 +112,12 @@ impl Ambience {
         let levels = Levels::between(&slabs, &clear, albedo, sent_back);
         let radiance = |flux: Rgb| flux.map(|v| v / PI as f32);
         let lowest = slabs.len() - clouds.len();
+        // What clouds change in the air is seen best overhead.
+        let near = slabs_of(&|survey, f| survey.mean_from_above(AIR_LIT, f));
+        let near = Levels::between(&near, &clear, albedo, sent_back);
         let lifted = match sky.painted {
             Some(_) => Vec::new(),
-            None => lifted(&levels, lowest, heights, eye),
+            None => lifted(&near, lowest, heights, eye),
         };
         let mut layers = Vec::with_capacity(clouds.len());
         let mut left = 1.0;
@@ -130,9 +138,9 @@ impl Ambience {
             let share = if above > 0.0 { (under / above).min(1.0) } else { slabs[i].of_sky };
             let [over, beneath] = [i + 1, i].map(|level| {
                 // Over the highest, the air's tables know of no clouds.
-                let bare = levels.bare[level];
-                let up = if level == slabs.len() { bare } else { levels.up[level] };
-                let all = luminance(levels.down[level]) + luminance(up) - luminance(levels.hardly[level]);
+                let bare = near.bare[level];
+                let up = if level == slabs.len() { bare } else { near.up[level] };
+                let all = luminance(near.down[level]) + luminance(up) - luminance(near.hardly[level]);
                 all / (luminance(clear[level].sky) + luminance(bare)).max(1e-9)
             });
             straight_left *= slabs[i].of_lights[0].1;

@@ -6,6 +6,7 @@ use crate::clouds::slab::{AS_DROPLETS, SlabLight};
 use crate::spectrum::{Rgb, luminance};
 
 /// What a layer does to light in the mean over its columns.
+#[derive(Clone)]
 pub(super) struct Slab {
     /// Share let through of the sky's light; the rest is sent back.
     pub of_sky: f32,
