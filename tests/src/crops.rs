@@ -21,23 +21,32 @@ const FINER: usize = 4;
 const SHOWN: usize = 9;
 /// Of a lens that shows 12 degrees on 36 mm.
 const LENS_MM: f64 = 171.0;
-/// For each pixel of the reference.
-const PATHS: u64 = 256;
+/// How the light of a crop is followed: heaps far off fill so few places that paths have little to share ([`Wish::shared`]).
+#[derive(Clone, Copy)]
+struct Paths {
+    /// For each pixel.
+    most: u64,
+    shared: bool,
+}
+
+const ALONE: Paths = Paths { most: 256, shared: false };
+const SHARED: Paths = Paths { most: 2048, shared: true };
 
 /// Where a starter is cropped.
 pub struct Crop {
     pub slug: &'static str,
     heading_deg: f64,
     pitch_deg: f64,
+    paths: Paths,
 }
 
 pub const CROPS: [Crop; 6] = [
-    Crop { slug: "ferry-afternoon", heading_deg: 310.0, pitch_deg: 19.0 },
-    Crop { slug: "towers-at-evening", heading_deg: 63.0, pitch_deg: 14.0 },
-    Crop { slug: "four-kinds-at-evening", heading_deg: 255.0, pitch_deg: 28.0 },
-    Crop { slug: "squall-passing-off", heading_deg: 62.0, pitch_deg: 7.0 },
-    Crop { slug: "mackerel-sky", heading_deg: 150.0, pitch_deg: 35.0 },
-    Crop { slug: "deck-under-the-balloon", heading_deg: 95.0, pitch_deg: -30.0 },
+    Crop { slug: "ferry-afternoon", heading_deg: 310.0, pitch_deg: 19.0, paths: SHARED },
+    Crop { slug: "towers-at-evening", heading_deg: 63.0, pitch_deg: 14.0, paths: ALONE },
+    Crop { slug: "four-kinds-at-evening", heading_deg: 255.0, pitch_deg: 28.0, paths: SHARED },
+    Crop { slug: "squall-passing-off", heading_deg: 62.0, pitch_deg: 7.0, paths: ALONE },
+    Crop { slug: "mackerel-sky", heading_deg: 150.0, pitch_deg: 35.0, paths: SHARED },
+    Crop { slug: "deck-under-the-balloon", heading_deg: 95.0, pitch_deg: -30.0, paths: ALONE },
 ];
 
 impl Crop {
@@ -56,7 +65,10 @@ impl Crop {
     /// What its reference is stored under, and what it shows.
     fn named(&self) -> (String, String) {
         let sky = self.sky();
-        let seen = format!("{} toward {} {}, {PATHS} paths", hash_of(&sky), self.heading_deg, self.pitch_deg);
+        let Paths { most, shared } = self.paths;
+        let shared = if shared { ", shared" } else { "" };
+        let toward = format!("toward {} {}", self.heading_deg, self.pitch_deg);
+        let seen = format!("{} {toward}, {most} paths{shared}", hash_of(&sky));
         (format!("crop-{}", self.slug), seen)
     }
 
@@ -69,19 +81,18 @@ impl Crop {
     /// Makes and stores its reference.
     pub fn make(&self) -> Result<()> {
         let (name, seen) = self.named();
-        store(&name, seen, &trace(&self.sky())?, WIDTH)
+        store(&name, seen, &trace(&self.sky(), self.paths)?, WIDTH)
     }
 }
 
-/// Follows the light of a crop.
-pub fn trace(sky: &Sky) -> Result<Traced> {
+/// Follows the light of a sky that is seen as a crop is.
+pub fn trace_alone(sky: &Sky) -> Result<Traced> {
+    trace(sky, ALONE)
+}
+
+fn trace(sky: &Sky, Paths { most, shared }: Paths) -> Result<Traced> {
     let scene = Workshop::default().scene(sky, Fineness::Full, &|| false)?;
-    let wish = Wish {
-        noise_percent: 5.0,
-        most_paths: std::env::var("MOST").map_or(PATHS, |m| m.parse().unwrap()),
-        spread: true,
-        shared: true,
-    };
+    let wish = Wish { noise_percent: 5.0, most_paths: most, spread: true, shared };
     let camera = Camera::lens(&sky.eye, WIDTH, HEIGHT);
     Ok(Reference::new(&scene)?.picture(&camera, wish, &|| false, |_| ())?)
 }

@@ -131,11 +131,11 @@ pub fn store(name: &str, scene: String, traced: &Traced, width: usize) -> Result
 /// Makes the reference picture of a sky.
 pub fn make(sky: &Sky) -> Result<Traced> {
     let scene = Workshop::default().scene(&bare(sky), Fineness::Full, &|| false)?;
-    // Clouds have detail within a pixel: paths go all over it.
+    // Clouds have detail within a pixel: paths go all over it. They share what they find.
     let cloudy = !sky.clouds.is_empty();
     let noise_percent = if cloudy { NOISE_IN_CLOUDS } else { NOISE };
     let most_paths = if cloudy { MOST_PATHS_IN_CLOUDS } else { MOST_PATHS };
-    let wish = Wish { noise_percent, most_paths, spread: cloudy, shared: false };
+    let wish = Wish { noise_percent, most_paths, spread: cloudy, shared: cloudy };
     Ok(Reference::new(&scene)?.picture(&Camera::latlong(WIDTH, 0.0), wish, &|| false, |_| ())?)
 }
 

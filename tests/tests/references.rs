@@ -9,11 +9,16 @@ use tenter_tests::references::{compare, hash_of, index, starters};
 const CLEAR: [f64; 2] = [3.0, 10.0];
 const TWILIGHT: [f64; 2] = [15.0, f64::INFINITY];
 const CLOUDS: [f64; 2] = [10.0, 30.0];
+/// With clouds, of the light percent, and of colour u'v'.
+const LIGHT: f64 = 4.0;
+const COLOUR: f64 = 0.01;
+/// Where the light of a starter is farther off, what it reaches.
+const LESS_LIGHT: &[(&str, f64)] = &[("deck-under-the-balloon", 6.0)];
 /// Where a starter is farther off, what it reaches stands here, so that it can't get worse unseen.
 const FARTHER: &[(&str, [f64; 2])] = &[("dust-over-the-sea", [5.0, 19.0]), ("gold-at-the-bar", [3.0, 14.5])];
 /// A reference less sure than this says little; where it is, the sky is only reported.
 const SURE_PERCENT: f64 = 12.5;
-const UNSURE: [&str; 2] = ["blue-hour", "lid-over-the-harbour"];
+const UNSURE: [&str; 1] = ["blue-hour"];
 
 #[test]
 fn live_skies_agree_with_stored_references() -> Result<()> {
@@ -45,19 +50,22 @@ fn live_skies_agree_with_stored_references() -> Result<()> {
         };
         let [mean, most] = FARTHER.iter().find(|f| f.0 == starter.slug).map_or(usual, |f| f.1);
         assert!(off.mean <= mean && off.ninety_fifth <= most, "{}: {off:?}", starter.slug);
+        let light = LESS_LIGHT.iter().find(|f| f.0 == starter.slug).map_or(LIGHT, |f| f.1);
+        let kept = off.light.abs() <= light && off.colour <= COLOUR;
+        assert!(!cloudy || kept, "{}: {off:?}", starter.slug);
     }
-    // What single directions of the blue hour, and even sheets under a low sun, show stands in docs/accuracy.md.
+    // What single directions of the blue hour show stands in docs/accuracy.md.
     unsure.sort_unstable();
     assert_eq!(unsure, UNSURE, "every other reference is sure enough to be held to");
     Ok(())
 }
 
-/// What crops of forms reach, percent: the mean, the 95th percentile and the light. Their references have 12 to 18 % of noise, so some of it is theirs.
+/// What crops of forms reach, percent: the mean, the 95th percentile and the light. References by paths alone (towers, squall) have 15 to 18 % of noise, so some of it is theirs.
 const FORMS: [(&str, [f64; 3]); 6] = [
     ("ferry-afternoon", [9.0, 28.0, 7.0]),
     ("towers-at-evening", [18.5, 70.0, 12.0]),
     ("four-kinds-at-evening", [11.0, 30.0, 6.0]),
-    ("squall-passing-off", [21.0, 46.0, 14.0]),
+    ("squall-passing-off", [23.0, 46.0, 18.0]),
     ("mackerel-sky", [4.0, 12.0, 4.0]),
     ("deck-under-the-balloon", [13.0, 30.0, 8.0]),
 ];

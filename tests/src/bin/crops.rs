@@ -6,7 +6,7 @@ use anyhow::{Context, Result};
 use std::path::Path;
 use std::time::Instant;
 use tenter_sky::document::Sky;
-use tenter_tests::crops::{CROPS, live, off, show, trace};
+use tenter_tests::crops::{CROPS, live, off, show, trace_alone};
 use tenter_tests::references::Stored;
 
 fn main() -> Result<()> {
@@ -28,7 +28,7 @@ fn main() -> Result<()> {
     for path in only.iter().filter(|o| o.ends_with(".json")) {
         let sky =
             Sky::from_json(&std::fs::read_to_string(path)?).map_err(|p| anyhow::anyhow!("{path}: {p}"))?;
-        let traced = trace(&sky)?;
+        let traced = trace_alone(&sky)?;
         let reference = Stored {
             truth: traced.picture.pixels,
             unsure: traced.standard_errors,

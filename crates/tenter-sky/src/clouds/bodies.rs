@@ -109,8 +109,10 @@ mod tests {
         // Places are told in texels of hulls, two to one of these.
         assert!((at(1.0, 15.5, 16.2) - 510.0).abs() < 2.0);
         assert_eq!(at(0.0, 15.5, 16.2), 0.0);
-        assert_eq!(at(1.0, 2.0, 2.0), 0.0);
-        let rim = at(1.0, 7.5, 15.0);
-        assert!((rim - 255.0).abs() < 4.0, "{rim}");
+        assert_eq!(at(1.0, 1.0, 1.0), 0.0);
+        // Lumps reach two texels farther out than the body.
+        let rims = [5.5, 3.5, 1.5].map(|u| at(1.0, u, 15.0));
+        assert!((rims[0] - 510.0).abs() < 2.0 && (rims[1] - 255.0).abs() < 4.0, "{rims:?}");
+        assert_eq!(rims[2], 0.0);
     }
 }
