@@ -95,12 +95,17 @@ impl Ambience {
         // Fog takes from the lights only: it is thin beside what the sky's light comes through.
         let fog_top = fog.map(|fog| fog.to as f64);
         let of_fog = fog.map(|fog| Slab { of_sky: 1.0, ..Slab::new(sky.lights, 1.0, |f| f(fog.column())) });
-        let slabs_of = |mean: &dyn Fn(&Survey, &dyn Fn(f64) -> f64) -> f64| -> Vec<Slab> {
-            let of_clouds =
-                clouds.iter().map(|(survey, turned)| Slab::new(sky.lights, *turned, |f| mean(survey, f)));
+        // Of clouds in the mean all over, or as they look from so many metres over the eye.
+        let slabs_of = |from_above: Option<f64>| -> Vec<Slab> {
+            let of_clouds = clouds.iter().map(|(survey, turned)| {
+                Slab::new(sky.lights, *turned, |f| match from_above {
+                    Some(height) => survey.mean_from_above(height, f),
+                    None => survey.mean(f),
+                })
+            });
             of_fog.clone().into_iter().chain(of_clouds).collect()
         };
-        let slabs = slabs_of(&|survey, f| survey.mean(f));
+        let slabs = slabs_of(None);
         let highest = heights.iter().map(|(_, top)| *top).fold(0.0, f64::max);
         let sent_back = filter_of(&sent_back_by_air(medium, highest), &sky.lights[0].placed.in_sky.to_rgb);
         // Layers that cross are taken as one over the other.
@@ -113,8 +118,7 @@ impl Ambience {
         let radiance = |flux: Rgb| flux.map(|v| v / PI as f32);
         let lowest = slabs.len() - clouds.len();
         // What clouds change in the air is seen best overhead.
-        let near = slabs_of(&|survey, f| survey.mean_from_above(AIR_LIT, f));
-        let near = Levels::between(&near, &clear, albedo, sent_back);
+        let near = Levels::between(&slabs_of(Some(AIR_LIT)), &clear, albedo, sent_back);
         let lifted = match sky.painted {
             Some(_) => Vec::new(),
             None => lifted(&near, lowest, heights, eye),
