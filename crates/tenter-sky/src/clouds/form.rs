@@ -602,8 +602,8 @@ impl Survey {
         let side = self.depths.len().isqrt();
         let off = |k: usize| ((k as f64 + 0.5) / side as f64 - 0.5) * self.width_m;
         let seen = self.depths.iter().enumerate().map(|(i, t)| {
-            let away = off(i % side).hypot(off(i / side)).hypot(height_m);
-            (away.powi(-3), f(*t as f64))
+            let square = off(i % side).powi(2) + off(i / side).powi(2) + height_m * height_m;
+            (1.0 / (square * square.sqrt()), f(*t as f64))
         });
         let (sum, weights) =
             seen.fold((0.0, 0.0), |(sum, all), (weight, v)| (sum + weight * v, all + weight));
