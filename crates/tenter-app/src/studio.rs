@@ -1,7 +1,8 @@
 //! Live pictures of one viewer: newest wins, a begun coarse picture is always finished, refinement is called off.
 //!
 //! Under one light alone pictures are drawn for strength 1 and kept: another strength, or another exposure, is the same
-//! picture, brighter or darker.
+//! picture, brighter or darker. Where the eye only turns, or its lens changes, coarse pictures are taken from the kept one as far as that
+//! shows what they do.
 
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex};
@@ -9,10 +10,10 @@ use std::time::Instant;
 use tenter_formats::frame::{Frame, pack};
 use tenter_sky::air::Fineness;
 use tenter_sky::camera::Camera;
-use tenter_sky::document::{Grade, Sky};
+use tenter_sky::document::{Eye, Grade, Sky};
 use tenter_sky::live::Effort;
 use tenter_sky::measure::{Readouts, readouts};
-use tenter_sky::picture::{Area, Disc, Picture, discs, render, smooth_outlines};
+use tenter_sky::picture::{Area, Disc, Picture, Seen, discs, render, smooth_outlines};
 use tenter_sky::scene::{Scene, Workshop, lit_alone};
 
 /// Largest side of a live picture, pixels.
@@ -71,6 +72,9 @@ pub struct Studio {
 #[derive(Clone)]
 struct Kept {
     key: Vec<u8>,
+    /// Of what lies around the eye, wherever it looks.
+    around: Vec<u8>,
+    camera: Camera,
     refined: Arc<Picture>,
     smooth: Option<Arc<Picture>>,
 }
@@ -94,6 +98,17 @@ impl Task<'_> {
     fn key(&self) -> Vec<u8> {
         let sky = Sky { grade: Grade::default(), ..self.sky.clone() };
         serde_json::to_vec(&(sky, self.wish.width, self.wish.height)).expect("documents are plain data")
+    }
+
+    /// All that the sky around the eye hangs on.
+    fn around(&self) -> Vec<u8> {
+        let eye = Eye { altitude_m: self.sky.eye.altitude_m, ..Eye::default() };
+        let sky = Sky { grade: Grade::default(), eye, ..self.sky.clone() };
+        serde_json::to_vec(&sky).expect("documents are plain data")
+    }
+
+    fn camera(&self) -> Camera {
+        Camera::lens(&self.sky.eye, self.wish.width, self.wish.height)
     }
 
     /// `picture`: of the unit scene.
@@ -153,12 +168,13 @@ impl Studio {
         let task = Task::new(wish);
         let key = task.key();
         let stale = || self.is_stale(wish.number);
-        let kept = self.kept().clone().filter(|kept| kept.key == key);
+        let last = self.kept().clone();
+        let kept = last.clone().filter(|kept| kept.key == key);
         if kept.is_none() {
-            self.draw_coarse(&task, &mut show);
+            self.draw_coarse(&task, last, &mut show);
         }
         let Some(scenes) = self.scenes(&task, Fineness::Full, &stale) else { return };
-        let camera = Camera::lens(&wish.sky.eye, wish.width, wish.height);
+        let camera = task.camera();
         let mut kept = match kept {
             Some(kept) => {
                 show(task.shot(Stage::Refined, &scenes, &kept.refined));
@@ -169,7 +185,7 @@ impl Studio {
             }
             None => {
                 let Ok(picture) = render(&scenes.unit, &camera, Effort::default(), &stale) else { return };
-                Kept { key, refined: Arc::new(picture), smooth: None }
+                Kept { key, around: task.around(), camera, refined: Arc::new(picture), smooth: None }
             }
         };
         *self.kept() = Some(kept.clone());
@@ -197,12 +213,18 @@ impl Studio {
         self.kept.lock().unwrap_or_else(|e| e.into_inner())
     }
 
-    fn draw_coarse(&self, task: &Task, show: &mut impl FnMut(Shot)) {
+    /// `last`: what is kept, of whatever sky.
+    fn draw_coarse(&self, task: &Task, last: Option<Kept>, show: &mut impl FnMut(Shot)) {
         let Wish { width, height, .. } = *task.wish;
         let coarse = self.coarseness.load(Ordering::Relaxed);
         let (w, h) = (width.div_ceil(coarse).max(16), height.div_ceil(coarse).max(16));
-        let Some(scenes) = self.scenes(task, Fineness::Draft, &|| false) else { return };
         let camera = Camera::lens(&task.sky.eye, w, h);
+        let around = last.filter(|last| last.around == task.around());
+        if let Some(shot) = around.and_then(|last| self.turned(task, &camera, &last)) {
+            show(shot);
+            return;
+        }
+        let Some(scenes) = self.scenes(task, Fineness::Draft, &|| false) else { return };
         let Ok(picture) = render(&scenes.unit, &camera, Effort::default(), &|| false) else { return };
         let shot = task.shot(Stage::Coarse, &scenes, &picture);
         if shot.milliseconds > SLOW_MS {
@@ -211,6 +233,15 @@ impl Studio {
             self.coarseness.store(COARSE, Ordering::Relaxed);
         }
         show(shot);
+    }
+
+    /// A coarse picture of an eye that only turned, if most of it was seen.
+    fn turned(&self, task: &Task, camera: &Camera, last: &Kept) -> Option<Shot> {
+        // The full scene: the kept picture is of it, and all its tables are there.
+        let scenes = self.scenes(task, Fineness::Full, &|| false)?;
+        let seen = Seen { picture: last.smooth.as_ref().unwrap_or(&last.refined), by: &last.camera };
+        let picture = seen.turned(&scenes.unit, camera, Effort::default())?;
+        Some(task.shot(Stage::Coarse, &scenes, &picture))
     }
 
     /// Nothing when called off.

@@ -6,6 +6,7 @@ mod map;
 mod noise;
 mod outlines;
 mod tile;
+mod turned;
 
 pub use disc::{Disc, DiscPixel, DiscPlace, MASK_SIDE, add_light, disc_places, discs};
 pub use glare::{add_glare, spread};
@@ -15,6 +16,7 @@ pub use map::{
 };
 pub use noise::{NOISE_PERCENT, effort_for, noise_left};
 pub use outlines::smooth_outlines;
+pub use turned::Seen;
 
 use crate::camera::Camera;
 use crate::live::Effort;
