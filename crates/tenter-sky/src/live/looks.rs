@@ -87,7 +87,8 @@ impl<R: Real> Question<R> {
         let level = back * rays.flat;
         let (x, y) = (p.x - rays.heading[0] * level, p.y - rays.heading[1] * level);
         let drop = back * down;
-        let (above, below) = ((place.above + drop).max(zero), (place.below - drop).max(zero));
+        let passed = drop * place.filled;
+        let (above, below) = ((place.above + passed).max(zero), (place.below - passed).max(zero));
         let Turn { heading: [hx, hy], cos, sin } = p.turn;
         Question([x, y, z - drop, w, above, below, place.beside, hx, hy, cos, sin, down, before, opacity])
     }

@@ -86,6 +86,7 @@ fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> 
         above: zero,
         below: zero,
         beside: zero,
+        filled: zero,
         near: zero,
         dome: zero,
     };
@@ -115,6 +116,7 @@ fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> 
         met.place.above = R::select(thicker, place.above, met.place.above);
         met.place.below = R::select(thicker, place.below, met.place.below);
         met.place.beside = R::select(thicker, place.beside, met.place.beside);
+        met.place.filled = R::select(thicker, place.filled, met.place.filled);
     }
     met
 }
