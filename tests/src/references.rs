@@ -27,8 +27,6 @@ pub const MOST_PATHS: u64 = 32768;
 /// The same with clouds.
 pub const NOISE_IN_CLOUDS: f64 = 8.0;
 pub const MOST_PATHS_IN_CLOUDS: u64 = 8192;
-/// With clouds, pixels are compared in blocks of this many a side.
-const BLOCK: usize = 2;
 /// Of clouds the live picture is made so many times as wide, and brought together.
 const FINER: usize = 32;
 
@@ -153,8 +151,7 @@ pub struct Off {
 
 /// Holds the live picture of a sky against its stored reference.
 pub fn compare(starter: &Starter) -> Result<Off> {
-    let block = if starter.sky.clouds.is_empty() { 1 } else { BLOCK };
-    let Pair { live, truth, unsure } = pair(starter, block)?;
+    let Pair { live, truth, unsure } = pair(starter, 1)?;
     Ok(Off::of(&live, &truth, &unsure))
 }
 

@@ -2,7 +2,7 @@
 
 use anyhow::Result;
 use tenter_sky::scene::PlacedSun;
-use tenter_tests::crops::{CROPS, live, off};
+use tenter_tests::crops::{CROPS, LARGE, live, off, structures};
 use tenter_tests::references::{compare, hash_of, index, starters};
 
 /// Agreement as the design defines it, percent: mean and 95th percentile; with the sun above 2 degrees, at twilight, and in clouds.
@@ -12,10 +12,16 @@ const CLOUDS: [f64; 2] = [10.0, 30.0];
 /// With clouds, of the light percent, and of colour u'v'.
 const LIGHT: f64 = 4.0;
 const COLOUR: f64 = 0.01;
-/// Where the light of a starter is farther off, what it reaches.
-const LESS_LIGHT: &[(&str, f64)] = &[("deck-under-the-balloon", 6.0)];
+/// Where the colour of a starter is farther off, what it reaches.
+const OTHER_COLOUR: &[(&str, f64)] = &[("deck-under-the-balloon", 0.012)];
 /// Where a starter is farther off, what it reaches stands here, so that it can't get worse unseen.
-const FARTHER: &[(&str, [f64; 2])] = &[("dust-over-the-sea", [5.0, 19.0]), ("gold-at-the-bar", [3.0, 14.5])];
+const FARTHER: &[(&str, [f64; 2])] = &[
+    ("dust-over-the-sea", [5.0, 19.0]),
+    ("gold-at-the-bar", [3.0, 14.5]),
+    ("sharp-gaps-over-haze", [10.0, 31.0]),
+    ("towers-at-evening", [10.0, 31.0]),
+    ("low-sun-bar", [10.0, 31.0]),
+];
 /// A reference less sure than this says little; where it is, the sky is only reported.
 const SURE_PERCENT: f64 = 12.5;
 const UNSURE: [&str; 1] = ["blue-hour"];
@@ -50,8 +56,8 @@ fn live_skies_agree_with_stored_references() -> Result<()> {
         };
         let [mean, most] = FARTHER.iter().find(|f| f.0 == starter.slug).map_or(usual, |f| f.1);
         assert!(off.mean <= mean && off.ninety_fifth <= most, "{}: {off:?}", starter.slug);
-        let light = LESS_LIGHT.iter().find(|f| f.0 == starter.slug).map_or(LIGHT, |f| f.1);
-        let kept = off.light.abs() <= light && off.colour <= COLOUR;
+        let colour = OTHER_COLOUR.iter().find(|f| f.0 == starter.slug).map_or(COLOUR, |f| f.1);
+        let kept = off.light.abs() <= LIGHT && off.colour <= colour;
         assert!(!cloudy || kept, "{}: {off:?}", starter.slug);
     }
     // What single directions of the blue hour show stands in docs/accuracy.md.
@@ -60,15 +66,19 @@ fn live_skies_agree_with_stored_references() -> Result<()> {
     Ok(())
 }
 
-/// What crops of forms reach, percent: the mean, the 95th percentile and the light. References by paths alone (towers, squall, deck) have 13 to 18 % of noise, so some of it is theirs.
+/// What crops of forms reach, percent: the mean, the 95th percentile and the light. References by paths alone (squall, deck) have 13 to 16 % of noise in single pixels of
+/// few, so some of it is theirs.
 const FORMS: [(&str, [f64; 3]); 6] = [
-    ("ferry-afternoon", [9.0, 28.0, 7.0]),
-    ("towers-at-evening", [18.5, 70.0, 12.0]),
-    ("four-kinds-at-evening", [11.0, 30.0, 6.0]),
+    ("ferry-afternoon", [9.5, 35.0, 4.0]),
+    ("towers-at-evening", [18.5, 52.0, 13.0]),
+    ("four-kinds-at-evening", [11.5, 35.0, 5.0]),
     ("squall-passing-off", [23.0, 46.0, 18.0]),
     ("mackerel-sky", [4.0, 12.0, 4.0]),
-    ("deck-under-the-balloon", [13.0, 30.0, 8.0]),
+    ("deck-under-the-balloon", [13.0, 36.0, 6.0]),
 ];
+/// How far structure may be off its reference's, as a share: form is not allowed to blur. The towers' lumps shade one another too hard.
+const STRUCTURE: f64 = 0.2;
+const HARDER: &[(&str, f64)] = &[("towers-at-evening", 0.5)];
 
 #[test]
 fn forms_agree_with_stored_references() -> Result<()> {
@@ -77,9 +87,15 @@ fn forms_agree_with_stored_references() -> Result<()> {
         let Some(reference) = crop.stored()? else {
             panic!("{slug}: the stored crop is of another sky; run `cargo run --bin crops`")
         };
-        let off = off(&live(&crop.sky())?, &reference);
+        let live = live(&crop.sky(), crop.size())?;
+        let off = off(&live, &reference, crop.size());
         println!("{slug}: {off:?}");
         assert!(off.mean <= mean && off.ninety_fifth <= most && off.light.abs() <= light, "{slug}: {off:?}");
+        if crop.size().width == LARGE.width {
+            let [own, its] = structures(&live, &reference);
+            let most = HARDER.iter().find(|h| h.0 == slug).map_or(STRUCTURE, |h| h.1);
+            assert!((own.all / its.all - 1.0).abs() <= most, "{slug}: {own:?} {its:?}");
+        }
     }
     Ok(())
 }

@@ -6,13 +6,13 @@ use anyhow::{Context, Result};
 use std::path::Path;
 use std::time::Instant;
 use tenter_sky::document::Sky;
-use tenter_tests::crops::{CROPS, live, off, show, trace_alone};
+use tenter_tests::crops::{CROPS, LARGE, SMALL, Size, live, off, show, structures, trace_alone};
 use tenter_tests::references::Stored;
 
 fn main() -> Result<()> {
     let only: Vec<String> = std::env::args().skip(1).collect();
     println!(
-        "| crop | mean | 95th percentile | light | u'v' | noise of the reference |\n|---|---|---|---|---|---|"
+        "| crop | mean | 95th percentile | light | u'v' | structure, live over reference (2, 4, 8 pixels) | noise of the reference |\n|---|---|---|---|---|---|---|"
     );
     let folder = tenter_tests::root().join("docs/crops");
     std::fs::create_dir_all(&folder)?;
@@ -23,7 +23,7 @@ fn main() -> Result<()> {
             eprintln!("{}: made in {:.0} s", crop.slug, begun.elapsed().as_secs_f64());
         }
         let reference = crop.stored()?.context("it has just been stored")?;
-        compare(crop.slug, &crop.sky(), &reference, &folder.join(format!("{}.png", crop.slug)))?;
+        compare(crop.slug, &crop.sky(), &reference, crop.size(), &folder.join(format!("{}.png", crop.slug)))?;
     }
     for path in only.iter().filter(|o| o.ends_with(".json")) {
         let sky =
@@ -34,17 +34,32 @@ fn main() -> Result<()> {
             unsure: traced.standard_errors,
             noise_percent: traced.noise_percent,
         };
-        compare(path, &sky, &reference, Path::new(&path.replace(".json", ".png")))?;
+        compare(path, &sky, &reference, SMALL, Path::new(&path.replace(".json", ".png")))?;
     }
     Ok(())
 }
 
-fn compare(name: &str, sky: &Sky, reference: &Stored, pair_to: &Path) -> Result<()> {
-    let live = live(sky)?;
-    let off = off(&live, reference);
+fn compare(name: &str, sky: &Sky, reference: &Stored, size: Size, pair_to: &Path) -> Result<()> {
+    let live = live(sky, size)?;
+    let off = off(&live, reference, size);
     println!(
-        "| {} | {:.1} % | {:.1} % | {:+.1} % | {:.4} | {:.1} % |",
-        name, off.mean, off.ninety_fifth, off.light, off.colour, reference.noise_percent
+        "| {} | {:.1} % | {:.1} % | {:+.1} % | {:.4} | {} | {:.1} % |",
+        name,
+        off.mean,
+        off.ninety_fifth,
+        off.light,
+        off.colour,
+        if size.width == LARGE.width { structure(&live, reference) } else { "too few pixels".into() },
+        reference.noise_percent
     );
-    show(sky, &live, reference, pair_to)
+    show(sky, &live, reference, size, pair_to)
+}
+
+/// Structure of a live picture over that of its reference, all and by width.
+fn structure(live: &[[f32; 3]], reference: &Stored) -> String {
+    let [own, its] = structures(live, reference);
+    let ratio = |own: f64, its: f64| format!("{:.2}", own / its);
+    let by_side: Vec<String> =
+        own.by_side.iter().zip(its.by_side).map(|(own, its)| ratio(*own, its)).collect();
+    format!("{} ({})", ratio(own.all, its.all), by_side.join(", "))
 }
