@@ -18,9 +18,7 @@ const OTHER_COLOUR: &[(&str, f64)] = &[("deck-under-the-balloon", 0.012)];
 const FARTHER: &[(&str, [f64; 2])] = &[
     ("dust-over-the-sea", [5.0, 19.0]),
     ("gold-at-the-bar", [3.0, 14.5]),
-    ("sharp-gaps-over-haze", [10.0, 31.0]),
     ("towers-at-evening", [10.0, 31.0]),
-    ("low-sun-bar", [10.0, 31.0]),
 ];
 /// A reference less sure than this says little; where it is, the sky is only reported.
 const SURE_PERCENT: f64 = 12.5;

@@ -186,9 +186,9 @@ impl Grain {
 /// Extinction of an anvil as a share of its body's: ice of 0.2 g/m3 and 30 um against water of 0.8 and 13 (common practice, no
 /// source).
 const ANVIL_SHARE: f64 = 0.1;
-/// What edges, lumps and erosion leave of the extinction: of heaps and streaks; and of sheets and anvils, whose edges are told by themselves
-/// ([`CloudForm::upright`]), in the mean over kinds as they usually are (altocumulus 0.88, others 0.96 to 0.99, without lumps 1).
-const BULK: [f32; 2] = [0.85, 0.96];
+/// What edges, lumps and erosion leave of the extinction of heaps and streaks. Sheets and anvils tell their edges by themselves ([`CloudForm::upright`]); what is left out
+/// there takes 1 to 4 % (altocumulus 12 %) of them as they usually are.
+const LEFT: f32 = 0.85;
 /// Where an anvil begins, as a share of the body's depth.
 const ANVIL_FROM: f64 = 0.76;
 
@@ -281,7 +281,7 @@ impl CloudForm {
         };
         let extinction = (grain.extinction * densest) as f32;
         let told_edges = family == Family::Sheets || anvil_from.is_some();
-        let bulk = BULK[usize::from(told_edges)] * extinction * mean_share;
+        let bulk = if told_edges { 1.0 } else { LEFT } * extinction * mean_share;
         CloudForm {
             family,
             base: anvil_from.unwrap_or(layer.base_m) as f32,
@@ -440,8 +440,16 @@ impl CloudForm {
         let (inside, edge) = self.surface::<R, SHEET>(x * R::splat(self.shorten), y, z, w, smooth, body);
         let share = (inside / edge + R::splat(0.5)).clamp(0.0, 1.0);
         if SHEET && !self.fibrous {
+            // Lumps move the surface; deep inside they are left out.
+            let reach = R::splat(self.moved);
+            let moved = R::select((reach + edge).lt(smooth), inside + reach, inside);
             let longer = R::splat(1.0) / (tilt * squeeze);
-            [above, below] = self.upright(hull.value, [lifted, z], edge * longer, w * longer, longer);
+            let upper = hull.value.lt((z - lifted) * R::splat(2.0));
+            let end = R::select(upper, depth - z, z);
+            let [nearer, farther] =
+                self.upright(hull.value, lifted, [moved * longer, end], [edge, w, longer]);
+            above = R::select(upper, nearer, farther);
+            below = R::select(upper, farther, nearer);
         }
         // A smooth step keeps the mean of the ramp and has no corner that shading would show.
         let share = share * share * (R::splat(3.0) - share - share);
@@ -484,22 +492,25 @@ impl CloudForm {
         }
     }
 
-    /// Metres of full extinction over and under a place `z` of a sheet so thick, which begins at `lifted`, where edges are so wide: `longer` as wide as they
-    /// are across, no less than `w`. What of them would lie past the layer's own ends is not there.
+    /// Metres of full extinction between a place of a sheet so thick, which begins at `lifted`, and its nearer surface, `inside` which it stands; and the farther one.
+    /// Edges are so wide, no less than `w`, and `longer` upright. What of cloud would lie past the layer's own ends, of which the nearer one is `end` away, is
+    /// not there.
     #[inline(always)]
-    fn upright<R: Real>(&self, thickness: R, [lifted, z]: [R; 2], edge: R, w: R, longer: R) -> [R; 2] {
+    fn upright<R: Real>(
+        &self,
+        thickness: R,
+        lifted: R,
+        [inside, end]: [R; 2],
+        [edge, w, longer]: [R; 3],
+    ) -> [R; 2] {
         let zero = R::splat(0.0);
-        let high = (R::splat(self.edge[0]) * longer).max(w);
-        let low = (R::splat(self.edge[1]) * longer).max(w);
-        let high = within(thickness + lifted - R::splat(self.depth), high);
-        let low = within(-lifted, low);
-        let whole = within(thickness * R::splat(0.5), edge) * R::splat(2.0) - high - low;
-        let under = z - lifted;
-        let over = thickness - under;
-        let upper = over.lt(under);
-        let nearer = (within(over.min(under), edge) - R::select(upper, high, low)).max(zero);
-        let farther = (whole - nearer).max(zero);
-        [R::select(upper, nearer, farther), R::select(upper, farther, nearer)]
+        let high = R::splat(self.edge[0]).max(w) * longer;
+        let low = R::splat(self.edge[1]).max(w) * longer;
+        let past = within(thickness + lifted - R::splat(self.depth), high) + within(-lifted, low);
+        let edge = edge * longer;
+        let whole = within(thickness * R::splat(0.5), edge) * R::splat(2.0) - past;
+        let nearer = within(inside, edge) - within(inside - end.max(zero), edge);
+        [nearer, (whole - nearer).max(zero)]
     }
 
     /// Lumps and erosion: the moved surface and the width of its edge.
@@ -742,7 +753,7 @@ mod tests {
                 .map(|k| form.at(Scalar(300.0), Scalar(40.0), Scalar((k as f32 + 0.5) * step), Scalar(0.5)))
                 .collect();
             let filled = |some: &[Place<Scalar>]| some.iter().map(|p| p.filled.0 * step).sum::<f32>();
-            let off = 0.012 * form.depth;
+            let off = 0.02 * form.depth;
             for k in (0..STEPS).step_by(20) {
                 let (under, over) = (filled(&column[..k]), filled(&column[k..]));
                 let Place { above, below, .. } = column[k];
