@@ -11,7 +11,7 @@ use tenter_app::starters::Starter;
 use tenter_formats::exr_map::{Depth, write_picture};
 use tenter_sky::air::Fineness;
 use tenter_sky::camera::Camera;
-use tenter_sky::document::{Eye, Grade, Land, Sky};
+use tenter_sky::document::{Land, Sky};
 use tenter_sky::live::Effort;
 use tenter_sky::picture::render;
 use tenter_sky::reference::{Reference, Traced, Wish};
@@ -72,8 +72,7 @@ pub fn starters(cloudy: bool) -> Vec<&'static Starter> {
 
 /// The sky as far as its light goes.
 fn bare(sky: &Sky) -> Sky {
-    let eye = Eye { altitude_m: sky.eye.altitude_m, ..Eye::default() };
-    Sky { grade: Grade::default(), land: Land::default(), eye, ..sky.clone() }
+    Sky { land: Land::default(), ..sky.around_eye() }
 }
 
 /// Of what a sky says beside what is usual: another control, as it is usual, leaves stored pictures as they are.

@@ -10,7 +10,7 @@ use std::time::Instant;
 use tenter_formats::frame::{Frame, pack};
 use tenter_sky::air::Fineness;
 use tenter_sky::camera::Camera;
-use tenter_sky::document::{Eye, Grade, Sky};
+use tenter_sky::document::{Grade, Sky};
 use tenter_sky::live::Effort;
 use tenter_sky::measure::{Readouts, readouts};
 use tenter_sky::picture::{Area, Disc, Picture, Seen, discs, render, smooth_outlines};
@@ -102,9 +102,7 @@ impl Task<'_> {
 
     /// All that the sky around the eye hangs on.
     fn around(&self) -> Vec<u8> {
-        let eye = Eye { altitude_m: self.sky.eye.altitude_m, ..Eye::default() };
-        let sky = Sky { grade: Grade::default(), eye, ..self.sky.clone() };
-        serde_json::to_vec(&sky).expect("documents are plain data")
+        serde_json::to_vec(&self.sky.around_eye()).expect("documents are plain data")
     }
 
     fn camera(&self) -> Camera {

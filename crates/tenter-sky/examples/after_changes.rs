@@ -4,7 +4,7 @@
 use std::time::Instant;
 use tenter_sky::air::Fineness;
 use tenter_sky::camera::Camera;
-use tenter_sky::document::{Eye, Placement, Sky};
+use tenter_sky::document::{Placement, Sky};
 use tenter_sky::live::Effort;
 use tenter_sky::picture::{Picture, Seen, render};
 use tenter_sky::scene::Workshop;
@@ -39,11 +39,6 @@ struct Last {
     picture: Picture,
 }
 
-/// A sky wherever its eye looks.
-fn around(sky: &Sky) -> Sky {
-    Sky { eye: Eye { altitude_m: sky.eye.altitude_m, ..Eye::default() }, ..sky.clone() }
-}
-
 fn camera(sky: &Sky, width: usize) -> Camera {
     Camera::lens(&sky.eye, width, width * 9 / 16)
 }
@@ -61,7 +56,7 @@ fn drawn(workshop: &Workshop, sky: &Sky, fineness: Fineness, width: usize) -> Pi
 }
 
 fn first(workshop: &Workshop, sky: &Sky, last: &Last) -> Picture {
-    let turned = (last.around == around(sky)).then(|| {
+    let turned = (last.around == sky.around_eye()).then(|| {
         let scene = workshop.scene(sky, Fineness::Full, &|| false).expect("nobody calls this off");
         let seen = Seen { picture: &last.picture, by: &last.camera };
         seen.turned(&scene, &camera(sky, 240), Effort::default())
@@ -78,7 +73,7 @@ fn main() {
         for (name, change) in CHANGES {
             let mut times = [Vec::new(), Vec::new()];
             let picture = drawn(&workshop, &sky, Fineness::Full, 960);
-            let mut last = Last { around: around(&sky), camera: camera(&sky, 960), picture };
+            let mut last = Last { around: sky.around_eye(), camera: camera(&sky, 960), picture };
             for n in 1..=7 {
                 let mut changed = sky.clone();
                 change(&mut changed, n);
@@ -86,7 +81,7 @@ fn main() {
                 times[0].push(taken);
                 let (picture, taken) = timed(|| drawn(&workshop, &changed, Fineness::Full, 960));
                 times[1].push(taken);
-                last = Last { around: around(&changed), camera: camera(&changed, 960), picture };
+                last = Last { around: changed.around_eye(), camera: camera(&changed, 960), picture };
             }
             let [first, refined] = times.map(|mut t| {
                 t.sort_by(f64::total_cmp);

@@ -10,7 +10,7 @@ use crate::clouds::ice;
 use crate::clouds::mie::DropletPhase;
 use crate::clouds::regions::Regions;
 use crate::clouds::shadow::{DensityGrid, SunDepth};
-use crate::document::{self, CloudLayer, Colour, Eye, Grade, MAX_LAYERS, Phase, Sky, SkyKind};
+use crate::document::{self, CloudLayer, Colour, MAX_LAYERS, Phase, Sky, SkyKind};
 use crate::land::Land;
 use crate::live::{Beyond, UnderEye};
 use crate::source::painted;
@@ -320,10 +320,7 @@ impl Workshop {
             under_eye: None,
             lights,
         };
-        // Of all that the sky is made from: where it is looked at is left out.
-        let all =
-            Sky { grade: Grade::default(), eye: Eye { altitude_m: eye, ..Eye::default() }, ..sky.clone() };
-        let around_eye = self.around_eye.get(key(&all, fineness), making, || {
+        let around_eye = self.around_eye.get(key(sky.around_eye(), fineness), making, || {
             scene.beyond = Beyond::of(&scene).map(Arc::new);
             (scene.beyond.clone(), UnderEye::of(&scene))
         })?;
