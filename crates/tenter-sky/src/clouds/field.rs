@@ -578,6 +578,10 @@ impl Field<'_> {
         let earliest = self.lowest_cut(cut) - 1.0;
         let wanted = Wanted { smallest: 0.06 * layer.cell_size_m, earliest, grow: 4.0 };
         let shift = layer.depth_m * layer.lean_deg.to_radians().tan();
+        // Skirts end where fibres no longer reach and edges, however wide, show nothing: a step would be drawn as a line of ice.
+        let open = self.open_value();
+        let frayed = FRAYED * depth;
+        let floor = (-2.0 * frayed).min(open);
         let mounds = self.domes(0.5 * side as f64 * texel, wanted, making, |d| {
             let risen = self.risen(&d, self.cut_at(cut, d.x, d.y))?;
             let height = (risen.top as f64).sqrt();
@@ -588,25 +592,25 @@ impl Field<'_> {
             (share > 0.05).then(|| Mound {
                 x: (d.x + shift + 0.5 * reach * layer.anvil) as f32,
                 stretch: 1.6,
-                reach: (reach * (1.0 + FRAYED * depth / top).sqrt()) as f32,
+                reach: (reach * (1.0 - floor / top).sqrt()) as f32,
                 top: top as f32,
                 fall: (top / (reach * reach)) as f32,
                 ..risen
             })
         });
-        let skirt = (-FRAYED * depth) as f32;
-        plane.fill(skirt);
+        let floor = floor as f32;
+        plane.fill(floor);
         raise_mounds::<false>(plane, side, texel, making, mounds.iter());
         // Ice is drawn out into fibres: the rim ends in tongues, not in a line.
-        let (open, depth) = (self.open_value() as f32, depth as f32);
+        let [open, depth, frayed] = [open, depth, frayed].map(|v| v as f32);
         fill(plane, side, texel, making, |_, _, _, tile| {
-            if tile.values.iter().all(|v| *v <= skirt) {
+            if tile.values.iter().all(|v| *v <= floor) {
                 return tile.values.fill(open);
             }
             let fibres = self.streaks_of(tile, 0.5 * layer.cell_size_m, ANVIL_STRETCH, 0.45);
             for (value, fibre) in tile.values.iter_mut().zip(fibres) {
-                let frayed = (*value - 2.0 * skirt * fibre).clamp(open, depth);
-                *value = if *value <= skirt { open } else { frayed };
+                let reaching = ((*value - floor) / frayed).min(1.0);
+                *value = (2.0 * frayed * fibre).mul_add(reaching, *value).clamp(open, depth);
             }
         });
     }

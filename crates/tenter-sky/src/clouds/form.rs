@@ -768,6 +768,25 @@ mod tests {
         }
     }
 
+    /// Where what raises anvils ends there is no step in their thickness, which would be drawn as a line of ice; the wider edges are, the farther out it would be seen.
+    #[test]
+    fn anvils_end_without_a_step() {
+        for edge in [1.0, 2.5, 4.0] {
+            let layer = CloudLayer {
+                edge,
+                cover: 0.4,
+                anvil: 1.0,
+                cell_size_m: 7000.0,
+                ..CloudKind::Cumulonimbus.usual()
+            };
+            let form = CloudForm::anvils(&layer, 160_000.0, Fineness::Full);
+            let off = |k: usize| Scalar(k as f32 * 60.0 - 18_000.0);
+            let places = (0..600 * 600).map(|i| form.maps.hull(off(i % 600), off(i / 600)));
+            let steepest = places.fold(0.0f32, |most, hull| most.max(hull.slope.0));
+            assert!(steepest < 8.0, "{edge}: {steepest}");
+        }
+    }
+
     /// A survey that is the same everywhere has one mean; what lies below an eye near the layer counts for more than what lies far off.
     #[test]
     fn from_above_near_columns_count_for_more() {
