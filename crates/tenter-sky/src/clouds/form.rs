@@ -397,9 +397,11 @@ impl CloudForm {
             z = (z - raised) * R::splat(1.0 / self.squeeze);
         }
         let hull = self.maps.hull(x, y);
-        let (smooth, mut above, mut below, beside);
+        let (smooth, mut above, mut below, mut beside);
         let mut lifted = zero;
         let (mut deep, mut dome) = (zero, zero);
+        // What a metre of distance is in the hull's value.
+        let mut steep = R::splat(1.0);
         // What is left of a distance where the hull's thickness changes fast.
         let mut tilt = R::splat(1.0);
         if SHEET {
@@ -420,16 +422,14 @@ impl CloudForm {
             beside = R::splat(1e6);
         } else {
             let q = hull.value - z * z;
-            let steep = (hull.slope * hull.slope + z * z * R::splat(4.0)).sqrt().max(R::splat(0.25) * depth);
+            steep = (hull.slope * hull.slope + z * z * R::splat(4.0)).sqrt().max(R::splat(0.25) * depth);
             // The slope tells the distance to a dome's own surface; another may stand nearer, so it is not
             // trusted far. Outside, the way along the ground is a true bound.
             let body = (q / steep).max(-R::splat(self.open_step) - (z - depth).max(zero));
             let along = hull.value / hull.slope.max(R::splat(1e-3));
             let body = R::select(hull.value.lt(zero), body.min(along), body);
             smooth = (body * R::splat(self.leaning)).min(z - R::splat(self.hanging[1])) * squeeze;
-            above = (hull.value.max(zero).sqrt() - z).max(zero);
-            below = z.max(zero);
-            beside = hull.value.max(zero) / hull.slope.max(R::splat(0.25) * depth);
+            (above, below, beside) = (zero, z.max(zero), zero);
             // Of a ball of radius r the hull is r^2 - x^2 and its slope 2 x.
             let flat = hull.slope * R::splat(0.5);
             dome = flat.mul_add(flat, hull.value.max(zero)).sqrt();
@@ -437,7 +437,7 @@ impl CloudForm {
         }
         // How tall the body is that a lump here would grow on: uphill by a lump's reach.
         let body = slope_height(&hull, R::splat(self.amplitude[0]));
-        let (inside, edge) = self.surface::<R, SHEET>(x * R::splat(self.shorten), y, z, w, smooth, body);
+        let (inside, edge, out) = self.surface::<R, SHEET>(x * R::splat(self.shorten), y, z, w, smooth, body);
         let share = (inside / edge + R::splat(0.5)).clamp(0.0, 1.0);
         if SHEET && !self.fibrous {
             // Lumps move the surface; deep inside they are left out.
@@ -461,6 +461,10 @@ impl CloudForm {
             if SHEET && self.fibrous { R::select(clear.lt(zero), clear * tilt, clear) } else { clear };
         let mut near = zero;
         if !SHEET {
+            // What lies over a lump and beside it is told from the surface that lumps have moved: an overhanging one has its whole tower over it.
+            let value = out.mul_add(steep, hull.value).max(zero);
+            above = (value.sqrt() - z).max(zero);
+            beside = value / hull.slope.max(R::splat(0.25) * depth);
             // Lumps move the surface; deep inside, where nothing is seen, they are left out. Edges are thinner than what they lead to.
             let reach = R::splat(self.moved);
             let all = R::select((reach + edge).lt(smooth), inside + reach, inside);
@@ -513,9 +517,9 @@ impl CloudForm {
         [nearer, (whole - nearer).max(zero)]
     }
 
-    /// Lumps and erosion: the moved surface and the width of its edge.
+    /// Lumps and erosion: the moved surface, the width of its edge, and how far it was moved out, m.
     #[inline(always)]
-    fn surface<R: Real, const SHEET: bool>(&self, x: R, y: R, z: R, w: R, smooth: R, body: R) -> (R, R) {
+    fn surface<R: Real, const SHEET: bool>(&self, x: R, y: R, z: R, w: R, smooth: R, body: R) -> (R, R, R) {
         let low = (z * R::splat(self.sharpen)).clamp(0.0, 1.0);
         // Lumps no larger than the body they grow on, or they would float beside it as dust.
         let mut rise = (z * R::splat(self.rise)).clamp(0.0, 1.0);
@@ -532,7 +536,7 @@ impl CloudForm {
         let near = (smooth.abs() - edge).lt(R::splat(reach));
         let far = R::select(zero_le(smooth), smooth - R::splat(reach), smooth + R::splat(reach));
         if !near.any() {
-            return (far, edge);
+            return (far, edge, R::splat(0.0));
         }
         let lumps = Lumps::get();
         // Coarse lumps fade where the underside is flat; a turned block shows no grid.
@@ -566,12 +570,13 @@ impl CloudForm {
                 }
             }
         }
+        let out = R::select(near, d - smooth, R::splat(0.0));
         if !SHEET {
             // The base stays where the air begins to condense.
             d = d.min(z + R::splat(self.edge[1] * 0.25));
         }
         // Nothing hangs on the neighbours in the packet.
-        (R::select(near, d, far), edge)
+        (R::select(near, d, far), edge, out)
     }
 
     /// The edge of a sheet, wider by what lumps that are too small to be seen for footprints `w` move it to and fro. Lumps are
@@ -766,6 +771,25 @@ mod tests {
                 );
             }
         }
+    }
+
+    /// Lumps of towers overhang their bases: where a kilometre of cloud and more lies over a place near its base, that is told.
+    #[test]
+    fn what_lies_over_overhanging_lumps_is_told() {
+        let layer = CloudLayer { anvil: 0.0, cover: 0.3, ..CloudKind::Cumulonimbus.usual() };
+        let form = CloudForm::new(&layer, 1e5, Fineness::Draft);
+        let at = |i: usize, z: f32| {
+            let off = |k: usize| Scalar(k as f32 * 150.0 - 15_000.0);
+            form.at(off(i % 200), off(i / 200), Scalar(z), Scalar(20.0))
+        };
+        const STEP: f32 = 50.0;
+        let over =
+            |i: usize| (8..200).map(|k| at(i, k as f32 * STEP).extinction.0 * STEP / form.core).sum::<f32>();
+        let deep =
+            (0..200 * 200).filter(|i| at(*i, 400.0).extinction.0 > 0.5 * form.core && over(*i) > 1000.0);
+        let told: Vec<f32> = deep.map(|i| at(i, 400.0).above.0).collect();
+        let missed = told.iter().filter(|above| **above < 200.0).count() as f32 / told.len() as f32;
+        assert!(told.len() > 1000 && missed < 0.02, "{missed} of {}", told.len());
     }
 
     /// Where what raises anvils ends there is no step in their thickness, which would be drawn as a line of ice; the wider edges are, the farther out it would be seen.
