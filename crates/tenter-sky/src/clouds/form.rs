@@ -243,8 +243,12 @@ impl CloudForm {
         });
         let erosion = 0.35 * layer.erosion * lump.min(200.0);
         let body_lump = Grain::of_body(layer).amplitude;
-        // Threads are as strong as the streaks they make up.
-        let fine: f64 = if family == Family::Fibres { 0.5 } else { 0.24 };
+        // Threads are as strong as the streaks they make up; lumps on lumps are a little rounder than those they grow on.
+        let fine: f64 = match family {
+            Family::Fibres => 0.5,
+            Family::Sheets => 0.24,
+            Family::Heaps => 0.18,
+        };
         let finest = if sizes[1] > COARSE_FOR_THE_EYE { amplitude * fine * fine } else { 0.0 };
         let moved = (1.0 + fine).max(1.2) * amplitude + erosion;
         let (sin, cos) = layer.heading_deg.to_radians().sin_cos();
@@ -397,7 +401,7 @@ impl CloudForm {
             z = (z - raised) * R::splat(1.0 / self.squeeze);
         }
         let hull = self.maps.hull(x, y);
-        let (smooth, mut above, mut below, mut beside);
+        let (smooth, side, mut above, mut below, mut beside);
         let mut lifted = zero;
         let (mut deep, mut dome) = (zero, zero);
         // What a metre of distance is in the hull's value.
@@ -411,11 +415,13 @@ impl CloudForm {
             if self.fibrous {
                 // Streaks hang all through the layer, thin toward both ends.
                 smooth = half.min(fibre_ends(z, depth)) * squeeze;
+                side = smooth;
                 above = (depth - z).clamp(0.0, self.depth) * R::splat(0.7);
                 below = z.clamp(0.0, self.depth) * R::splat(0.7);
             } else {
                 let low = (depth - thickness.max(zero)) * R::splat(self.hanging[1]);
                 smooth = (half - (z - low - half).abs()) * tilt * squeeze;
+                side = smooth;
                 lifted = low;
                 (above, below) = (zero, zero);
             }
@@ -428,7 +434,8 @@ impl CloudForm {
             let body = (q / steep).max(-R::splat(self.open_step) - (z - depth).max(zero));
             let along = hull.value / hull.slope.max(R::splat(1e-3));
             let body = R::select(hull.value.lt(zero), body.min(along), body);
-            smooth = (body * R::splat(self.leaning)).min(z - R::splat(self.hanging[1])) * squeeze;
+            side = body * R::splat(self.leaning) * squeeze;
+            smooth = side.min((z - R::splat(self.hanging[1])) * squeeze);
             (above, below, beside) = (zero, z.max(zero), zero);
             // Of a ball of radius r the hull is r^2 - x^2 and its slope 2 x.
             let flat = hull.slope * R::splat(0.5);
@@ -437,7 +444,8 @@ impl CloudForm {
         }
         // How tall the body is that a lump here would grow on: uphill by a lump's reach.
         let body = slope_height(&hull, R::splat(self.amplitude[0]));
-        let (inside, edge, out) = self.surface::<R, SHEET>(x * R::splat(self.shorten), y, z, w, smooth, body);
+        let (inside, edge, out) =
+            self.surface::<R, SHEET>(x * R::splat(self.shorten), y, z, w, [smooth, side], body);
         let share = (inside / edge + R::splat(0.5)).clamp(0.0, 1.0);
         if SHEET && !self.fibrous {
             // Lumps move the surface; deep inside they are left out.
@@ -519,15 +527,19 @@ impl CloudForm {
 
     /// Lumps and erosion: the moved surface, the width of its edge, and how far it was moved out, m.
     #[inline(always)]
-    fn surface<R: Real, const SHEET: bool>(&self, x: R, y: R, z: R, w: R, smooth: R, body: R) -> (R, R, R) {
+    fn surface<R: Real, const SHEET: bool>(
+        &self,
+        x: R,
+        y: R,
+        z: R,
+        w: R,
+        [smooth, side]: [R; 2],
+        body: R,
+    ) -> (R, R, R) {
         let low = (z * R::splat(self.sharpen)).clamp(0.0, 1.0);
+        let rise = if SHEET { (z * R::splat(self.rise)).clamp(0.0, 1.0) } else { R::splat(1.0) };
         // Lumps no larger than the body they grow on, or they would float beside it as dust.
-        let mut rise = (z * R::splat(self.rise)).clamp(0.0, 1.0);
-        if !SHEET {
-            // An underside that is not cut level is as lumpy as the flanks.
-            rise = rise.max(R::splat(self.hanging[0]));
-        }
-        let flank = rise * (body * R::splat(self.flank)).min(R::splat(1.0));
+        let flank = (body * R::splat(self.flank)).min(R::splat(1.0));
         let edge = R::splat(self.edge[1]).lerp(R::splat(self.edge[0]), low).max(w);
         let hanging = R::splat(self.hanging[0]);
         let swell = if SHEET { hanging.lerp(R::splat(1.0), low) } else { flank };
@@ -539,14 +551,14 @@ impl CloudForm {
             return (far, edge, R::splat(0.0));
         }
         let lumps = Lumps::get();
-        // Coarse lumps fade where the underside is flat; a turned block shows no grid.
+        // A turned block shows no grid.
         let seen = self.shown(0, w);
         let coarse = lumps.at(self.turned::<R>(0, x, y, z));
         let lump = (coarse - R::splat(0.5)) * R::splat(2.0 * self.amplitude[0]);
         // The farther out, the less of a lump is left: it is to swell from the body, not to float beside it.
-        let rooted =
-            smooth.min(R::splat(0.0)).mul_add(R::splat(self.rooted), R::splat(1.0)).max(R::splat(0.0));
-        let mut d = smooth + lump * swell * seen * rooted;
+        let rooted = side.min(R::splat(0.0)).mul_add(R::splat(self.rooted), R::splat(1.0)).max(R::splat(0.0));
+        let lump = lump * swell * seen;
+        let mut d = lump.mul_add(rooted, side);
         // What is too small to be seen still eats its mean.
         let eaten =
             (R::splat(1.3) - coarse.lerp(R::splat(0.5), R::splat(1.0) - seen)) * R::splat(self.erosion);
@@ -570,10 +582,11 @@ impl CloudForm {
                 }
             }
         }
-        let out = R::select(near, d - smooth, R::splat(0.0));
+        let out = R::select(near, d - side, R::splat(0.0));
         if !SHEET {
-            // The base stays where the air begins to condense.
-            d = d.min(z + R::splat(self.edge[1] * 0.25));
+            // Whatever lumps make of flanks, the base stays where the air begins to condense; an underside that is not cut level is as lumpy as they are.
+            let under = (z - R::splat(self.hanging[1])) * R::splat(self.squeeze);
+            d = d.min(lump.mul_add(hanging, under)).min(z + R::splat(self.edge[1] * 0.25));
         }
         // Nothing hangs on the neighbours in the packet.
         (R::select(near, d, far), edge, out)
