@@ -312,10 +312,10 @@ pub fn surveyed_m(layer: &CloudLayer) -> f64 {
 fn outlined(kind: CloudKind, cover: f64) -> f64 {
     const CUT: [f64; 7] = [0.0, 0.05, 0.2, 0.5, 0.8, 0.95, 1.0];
     let given = match kind {
-        CloudKind::CumulusHumilis => [0.0, 0.039, 0.184, 0.492, 0.773, 0.909, 1.0],
-        CloudKind::CumulusMediocris => [0.0, 0.042, 0.182, 0.489, 0.772, 0.926, 1.0],
-        CloudKind::CumulusCongestus => [0.0, 0.058, 0.214, 0.514, 0.783, 0.929, 1.0],
-        CloudKind::Cumulonimbus => [0.0, 0.042, 0.175, 0.462, 0.758, 0.925, 1.0],
+        CloudKind::CumulusHumilis => [0.0, 0.042, 0.196, 0.519, 0.807, 0.937, 1.0],
+        CloudKind::CumulusMediocris => [0.0, 0.046, 0.192, 0.505, 0.792, 0.943, 1.0],
+        CloudKind::CumulusCongestus => [0.0, 0.064, 0.227, 0.526, 0.794, 0.937, 1.0],
+        CloudKind::Cumulonimbus => [0.0, 0.045, 0.183, 0.471, 0.765, 0.93, 1.0],
         CloudKind::Nimbostratus => [0.0, 0.07, 0.244, 0.559, 0.843, 0.966, 1.0],
         CloudKind::Altocumulus => [0.0, 0.032, 0.154, 0.45, 0.765, 0.931, 1.0],
         CloudKind::CirrusUncinus => [0.0, 0.053, 0.214, 0.528, 0.829, 0.965, 1.0],
