@@ -80,7 +80,7 @@ async fn clouds_are_chosen_by_their_pictures() -> Result<()> {
     assert_eq!(browser.eval("document.querySelectorAll('[data-testid=choice]').length").await?, 5);
     browser.press("Step outwards").await?;
     browser.wait(DRAWN, 60).await?;
-    browser.find("[data-testid=choices] li:last-child button").await?.click().await?;
+    browser.find("[data-testid=choices] li:nth-child(4) button").await?.click().await?;
     let covered = open.document().await?;
     let cover = |document: &Value| layers(document)[0]["cover"].as_f64().unwrap_or(0.0);
     assert!(cover(&covered) > cover(&before) + 0.2, "{} {}", cover(&covered), cover(&before));
