@@ -77,7 +77,7 @@ pub struct CloudForm {
     fade: [f32; 3],
     /// How fast lumps fade away from the body they grow on, per metre.
     rooted: f32,
-    /// How fast edges sharpen and lumps grow above the base, and with the body they grow on, per metre.
+    /// How fast edges sharpen and lumps of sheets grow above the base, and lumps of heaps with the body they grow on, per metre.
     sharpen: f32,
     rise: f32,
     flank: f32,
