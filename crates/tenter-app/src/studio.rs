@@ -2,10 +2,10 @@
 //!
 //! Under one light alone pictures are drawn for strength 1 and kept: another strength, or another exposure, is the same
 //! picture, brighter or darker. Where the eye only turns, or its lens changes, coarse pictures are taken from the kept one as far as that
-//! shows what they do.
+//! shows what they do. Where clouds, land and eye stay as they are, pictures follow what the last ones met on their way.
 
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Instant;
 use tenter_formats::frame::{Frame, pack};
 use tenter_sky::air::Fineness;
@@ -13,8 +13,8 @@ use tenter_sky::camera::Camera;
 use tenter_sky::document::{Grade, Sky};
 use tenter_sky::live::Effort;
 use tenter_sky::measure::{Readouts, readouts};
-use tenter_sky::picture::{Area, Disc, Picture, Seen, discs, render, smooth_outlines};
-use tenter_sky::scene::{Scene, Workshop, lit_alone};
+use tenter_sky::picture::{Again, Area, Disc, Picture, Seen, discs, render, smooth_outlines};
+use tenter_sky::scene::{CalledOff, Scene, Workshop, lit_alone};
 
 /// Largest side of a live picture, pixels.
 pub const LARGEST_SIDE: usize = 2560;
@@ -66,6 +66,9 @@ pub struct Studio {
     newest: Arc<AtomicU64>,
     coarseness: Arc<AtomicUsize>,
     kept: Arc<Mutex<Option<Kept>>>,
+    /// What coarse and refined pictures met on their way; each waits for its own kind alone.
+    coarse: Arc<Mutex<Again>>,
+    refined: Arc<Mutex<Again>>,
 }
 
 /// The last refined picture, as it is at strength 1.
@@ -147,6 +150,8 @@ impl Studio {
             newest: Arc::new(AtomicU64::new(0)),
             coarseness: Arc::new(AtomicUsize::new(COARSE)),
             kept: Arc::default(),
+            coarse: Arc::default(),
+            refined: Arc::default(),
         }
     }
 
@@ -182,7 +187,8 @@ impl Studio {
                 kept
             }
             None => {
-                let Ok(picture) = render(&scenes.unit, &camera, Effort::default(), &stale) else { return };
+                let picture = again(&self.refined, &scenes.unit, &camera, &stale);
+                let Ok(picture) = picture else { return };
                 Kept { key, around: task.around(), camera, refined: Arc::new(picture), smooth: None }
             }
         };
@@ -207,8 +213,8 @@ impl Studio {
         }
     }
 
-    fn kept(&self) -> std::sync::MutexGuard<'_, Option<Kept>> {
-        self.kept.lock().unwrap_or_else(|e| e.into_inner())
+    fn kept(&self) -> MutexGuard<'_, Option<Kept>> {
+        held(&self.kept)
     }
 
     /// `last`: what is kept, of whatever sky.
@@ -223,7 +229,7 @@ impl Studio {
             return;
         }
         let Some(scenes) = self.scenes(task, Fineness::Draft, &|| false) else { return };
-        let Ok(picture) = render(&scenes.unit, &camera, Effort::default(), &|| false) else { return };
+        let Ok(picture) = again(&self.coarse, &scenes.unit, &camera, &|| false) else { return };
         let shot = task.shot(Stage::Coarse, &scenes, &picture);
         if shot.milliseconds > SLOW_MS {
             self.coarseness.store(COARSER, Ordering::Relaxed);
@@ -256,6 +262,19 @@ impl Studio {
     }
 }
 
+fn held<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+fn again(
+    last: &Mutex<Again>,
+    scene: &Scene,
+    camera: &Camera,
+    called_off: &(dyn Fn() -> bool + Sync),
+) -> Result<Picture, CalledOff> {
+    held(last).render(scene, camera, Effort::default(), called_off)
+}
+
 /// Pixels along each side of the fisheye.
 pub const OVERHEAD_SIDE: usize = 96;
 
@@ -269,7 +288,7 @@ fn overhead(scene: &Scene, called_off: &(dyn Fn() -> bool + Sync)) -> Option<Fra
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tenter_sky::document::CloudKind;
+    use tenter_sky::document::{CloudKind, Placement};
 
     fn wish(number: u64) -> Wish {
         let sky = Sky { clouds: vec![CloudKind::CumulusHumilis.usual()], ..Sky::default() };
@@ -370,6 +389,8 @@ mod tests {
         let (one, other) = (Studio::new(Arc::default()), Studio::new(Arc::default()));
         let mut sky = wish(1);
         sky.sky.air.visibility_km = 12.0;
+        other.draw(&sky, |_| ());
+        sky.sky.suns[0].placement = Placement::Hand { azimuth_deg: 140.0, elevation_deg: 9.0 };
         other.draw(&sky, |_| ());
         assert_eq!(refined(&one, 2), refined(&other, 2));
     }

@@ -6,7 +6,7 @@ use tenter_sky::air::Fineness;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{Placement, Sky};
 use tenter_sky::live::Effort;
-use tenter_sky::picture::{Picture, Seen, render};
+use tenter_sky::picture::{Again, Picture, Seen};
 use tenter_sky::scene::Workshop;
 
 type Change = fn(&mut Sky, u32);
@@ -50,18 +50,30 @@ fn timed(take: impl FnOnce() -> Picture) -> (Picture, f64) {
     (picture, begun.elapsed().as_secs_f64() * 1e3)
 }
 
-fn drawn(workshop: &Workshop, sky: &Sky, fineness: Fineness, width: usize) -> Picture {
-    let scene = workshop.scene(sky, fineness, &|| false).expect("nobody calls this off");
-    render(&scene, &camera(sky, width), Effort::default(), &|| false).expect("nobody calls this off")
+/// Pictures of one size, as the Bench draws them.
+struct Drawer<'a> {
+    workshop: &'a Workshop,
+    fineness: Fineness,
+    width: usize,
+    again: Again,
 }
 
-fn first(workshop: &Workshop, sky: &Sky, last: &Last) -> Picture {
+impl Drawer<'_> {
+    fn draw(&mut self, sky: &Sky) -> Picture {
+        let scene = self.workshop.scene(sky, self.fineness, &|| false).expect("nobody calls this off");
+        let camera = camera(sky, self.width);
+        let drawn = self.again.render(&scene, &camera, Effort::default(), &|| false);
+        drawn.expect("nobody calls this off")
+    }
+}
+
+fn first(drawer: &mut Drawer, sky: &Sky, last: &Last) -> Picture {
     let turned = (last.around == sky.around_eye()).then(|| {
-        let scene = workshop.scene(sky, Fineness::Full, &|| false).expect("nobody calls this off");
+        let scene = drawer.workshop.scene(sky, Fineness::Full, &|| false).expect("nobody calls this off");
         let seen = Seen { picture: &last.picture, by: &last.camera };
-        seen.turned(&scene, &camera(sky, 240), Effort::default())
+        seen.turned(&scene, &camera(sky, drawer.width), Effort::default())
     });
-    turned.flatten().unwrap_or_else(|| drawn(workshop, sky, Fineness::Draft, 240))
+    turned.flatten().unwrap_or_else(|| drawer.draw(sky))
 }
 
 fn main() {
@@ -72,14 +84,17 @@ fn main() {
         let workshop = Workshop::default();
         for (name, change) in CHANGES {
             let mut times = [Vec::new(), Vec::new()];
-            let picture = drawn(&workshop, &sky, Fineness::Full, 960);
+            let drawer =
+                |fineness, width| Drawer { workshop: &workshop, fineness, width, again: Again::default() };
+            let (mut coarse, mut fine) = (drawer(Fineness::Draft, 240), drawer(Fineness::Full, 960));
+            let picture = fine.draw(&sky);
             let mut last = Last { around: sky.around_eye(), camera: camera(&sky, 960), picture };
             for n in 1..=7 {
                 let mut changed = sky.clone();
                 change(&mut changed, n);
-                let (_, taken) = timed(|| first(&workshop, &changed, &last));
+                let (_, taken) = timed(|| first(&mut coarse, &changed, &last));
                 times[0].push(taken);
-                let (picture, taken) = timed(|| drawn(&workshop, &changed, Fineness::Full, 960));
+                let (picture, taken) = timed(|| fine.draw(&changed));
                 times[1].push(taken);
                 last = Last { around: changed.around_eye(), camera: camera(&changed, 960), picture };
             }

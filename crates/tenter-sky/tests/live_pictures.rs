@@ -5,7 +5,7 @@ use std::time::Instant;
 use tenter_sky::air::Fineness;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{CloudKind, CloudLayer, Placement, Sky};
-use tenter_sky::live::{self, Around, Effort, Look, Shadows};
+use tenter_sky::live::{self, Around, Courses, Effort, Look, Shadows};
 use tenter_sky::picture::{Area, Picture, render, render_area};
 use tenter_sky::scene::{Scene, Workshop};
 use tenter_sky::simd::{InstructionSet, dispatch_on};
@@ -47,6 +47,7 @@ fn seen_on(set: InstructionSet, scene: &Scene, camera: &Camera) -> Vec<f32> {
             effort: Effort::default(),
             shadows: shadows.as_ref(),
             around: &Around::themselves(&(0..packet.len()).collect::<Vec<_>>()),
+            courses: Courses::default(),
         };
         let seen = dispatch_on(set, look);
         out.extend((0..packet.len()).map(|l| luminance([0, 1, 2].map(|c| seen.light[c][l]))));

@@ -4,12 +4,12 @@
 //! shows, and read from the sun-depth grid beyond. A look costs as much as several steps of a ray, and seldom do more
 //! than two rays of a packet ask for one in the same step: questions wait until they fill a packet of their own.
 
-use super::rays::{Rays, SurfacePoint, Turn};
+use super::courses::Stop;
+use super::rays::{Rays, Turn};
 use super::sheets::{Scattered, hardly_turned, more_met, through_ball};
 use super::stretches::Stretches;
 use crate::clouds::ball::BallLight;
 use crate::clouds::diffusion::{ASYMMETRY, LEAVES_DIRECTION, reach};
-use crate::clouds::form::Place;
 use crate::document::Family;
 use crate::scene::{MAX_LIGHTS, Scene};
 use crate::simd::{Mask, Real};
@@ -70,27 +70,14 @@ const ROOM: usize = 32;
 pub struct Question<R: Real>([R; ASKED]);
 
 impl<R: Real> Question<R> {
-    /// At a place on the rays, or rather `back` metres before it, behind an optical depth of clouds `before`.
     #[inline(always)]
-    pub fn new(
-        rays: &Rays<R>,
-        p: &SurfacePoint<R>,
-        z: R,
-        w: R,
-        place: &Place<R>,
-        back: R,
-        before: R,
-        opacity: R,
-    ) -> Self {
-        let zero = R::splat(0.0);
-        let down = rays.direction[2];
-        let level = back * rays.flat;
-        let (x, y) = (p.x - rays.heading[0] * level, p.y - rays.heading[1] * level);
-        let drop = back * down;
-        let passed = drop * place.filled;
-        let (above, below) = ((place.above + passed).max(zero), (place.below - passed).max(zero));
+    pub fn new(rays: &Rays<R>, stop: &Stop<R>) -> Self {
+        let p = rays.at(stop.t);
+        let w = rays.width(stop.t);
         let Turn { heading: [hx, hy], cos, sin } = p.turn;
-        Question([x, y, z - drop, w, above, below, place.beside, hx, hy, cos, sin, down, before, opacity])
+        let Stop { above, below, beside, before, opacity, .. } = *stop;
+        let down = rays.direction[2];
+        Question([p.x, p.y, p.altitude, w, above, below, beside, hx, hy, cos, sin, down, before, opacity])
     }
 }
 
@@ -199,7 +186,8 @@ fn look<R: Real>(
     let form = &clouds.form.0;
     let sheet = form.family != Family::Heaps;
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
-    let [x, y, z, w, above, below, beside, hx, hy, cos, sin, down, before, _] = question.0;
+    let [x, y, altitude, w, above, below, beside, hx, hy, cos, sin, down, before, _] = question.0;
+    let z = altitude - R::splat(form.base);
     let turn = Turn { heading: [hx, hy], cos, sin };
     let mut answer = [zero; ANSWERED];
     answer[OPACITY] = one;

@@ -3,17 +3,19 @@
 //! Steps follow the form's own distance through the open and the optical depth inside. Where enough cloud has come
 //! together, a ray asks what light reaches it there: few rays of a packet ask at once, so their questions wait
 //! until a packet is full of them ([`super::looks`]). The answers come together by stretches of the way
-//! ([`super::stretches`]), each of which gets its colours and the air in front of it.
+//! ([`super::stretches`]), each of which gets its colours and the air in front of it. Where the rays' courses are known
+//! ([`super::courses`]) they are not marched: only the light is asked for.
 
+use super::courses::{Courses, Following, Step, Stop};
 use super::looks::{Question, TowardSun, Waiting};
-use super::rays::{Span, SurfacePoint};
+use super::rays::{Rays, Span, SurfacePoint};
 use super::sheets::few_turns;
 use super::stretches::{Colour, Colours, Phases, Stretches};
 use super::{Look, Way};
 use crate::clouds::ball::{self, diffracted};
 use crate::clouds::form::Place;
 use crate::document::Family;
-use crate::scene::{Band, Clouds, MAX_LIGHTS};
+use crate::scene::{Band, Clouds, MAX_LIGHTS, Scene};
 use crate::simd::{Mask, Real};
 use std::f32::consts::PI;
 
@@ -37,24 +39,48 @@ pub struct CloudLight<R: Real> {
     pub onward: R,
 }
 
+/// A band on the way down, or on the way up.
+#[derive(Clone, Copy)]
+pub struct Turn<'a> {
+    pub band: &'a Band,
+    pub rising: bool,
+}
+
+/// Bands in the order in which rays come to them.
+pub fn turns(scene: &Scene) -> impl Iterator<Item = Turn<'_>> {
+    // No ray sinks into what lies over the eye.
+    let falling = scene.bands.iter().rev().filter(|band| (band.from as f64) < scene.eye_altitude);
+    let falling = falling.map(|band| Turn { band, rising: false });
+    falling.chain(scene.bands.iter().map(|band| Turn { band, rising: true }))
+}
+
 /// The clouds on the way, band after band: down to the ray's lowest point, and up from there.
 #[inline(always)]
 pub fn through_bands<R: Real>(look: &Look, way: &Way<R>) -> CloudLight<R> {
-    let bands = &look.scene.bands;
-    let zero = R::splat(0.0);
-    let mut seen = CloudLight { light: [zero; 3], through: R::splat(1.0), onward: zero };
-    let most = bands.iter().map(|band| band.clouds.len()).max().unwrap_or(0);
+    let (zero, one) = (R::splat(0.0), R::splat(1.0));
+    let mut seen = CloudLight { light: [zero; 3], through: one, onward: zero };
+    let most = look.scene.bands.iter().map(|band| band.clouds.len()).max().unwrap_or(0);
     let mut gathered = Stretches::new(most);
-    for turn in 0..2 * bands.len() {
-        let rising = turn >= bands.len();
-        let band = &bands[if rising { turn - bands.len() } else { bands.len() - 1 - turn }];
+    let Courses { known, notes } = look.courses;
+    let mut following = known.as_ref().map(Following::new);
+    for (turn, Turn { band, rising }) in turns(look.scene).enumerate() {
         let span = way.rays.between(band.from, band.to, rising, way.to_ground);
-        if (span.start.lt(span.end) & R::splat(SPENT).lt(seen.through)).any() {
-            march(look, band, way, span, &mut gathered, &mut seen);
+        let mut follows = following.as_mut().filter(|_| known.is_some_and(|known| turn < known.bands));
+        let met = match &follows {
+            Some(following) => !following.is_through(R::LANES),
+            None => (span.start.lt(span.end) & R::splat(SPENT).lt(seen.through)).any(),
+        };
+        if met {
+            through_band(look, band, way, span, follows.as_deref_mut(), &mut gathered, &mut seen);
+        }
+        if let Some(following) = follows {
+            seen.through = following.next_band();
+        }
+        if let Some(notes) = notes {
+            notes.borrow_mut().end_band(seen.through);
         }
     }
     // What was spent hides all that is left.
-    let (zero, one) = (R::splat(0.0), R::splat(1.0));
     let left = R::splat(SPENT).lt(seen.through);
     let gain = one / (one - seen.through).max(R::splat(1e-6));
     for c in 0..3 {
@@ -64,6 +90,55 @@ pub fn through_bands<R: Real>(look: &Look, way: &Way<R>) -> CloudLight<R> {
     seen
 }
 
+/// Follows the rays through a band, or marches them, and gathers its light.
+#[inline(always)]
+fn through_band<R: Real>(
+    look: &Look,
+    band: &Band,
+    way: &Way<R>,
+    span: Span<R>,
+    mut following: Option<&mut Following>,
+    gathered: &mut Stretches,
+    seen: &mut CloudLight<R>,
+) {
+    // Of clouds that are met: most packets meet few of them.
+    let mut colours = None;
+    let toward_sun = TowardSun::new(look.effort.step);
+    let mut waiting = Waiting::new();
+    let mut march = March::new(look, band, span, seen.through);
+    loop {
+        let step = match &mut following {
+            Some(following) => following.step(),
+            None => march.step(look, band, &way.rays, span),
+        };
+        if let Some(notes) = look.courses.notes {
+            notes.borrow_mut().take(&step);
+        }
+        if step.asks.any() {
+            waiting.ask(step.asks, &Question::new(&way.rays, &step.stop), &step.which, gathered);
+        }
+        if step.ends.any() {
+            gathered.end(step.ends, step.opacity, step.distance);
+        }
+        let whole = step.done || gathered.full();
+        while waiting.full::<R>() || (whole && waiting.any()) {
+            waiting.answer::<R>(&toward_sun, look.scene, &band.clouds, gathered);
+        }
+        if whole && gathered.any() {
+            if colours.is_none() {
+                colours = Some(colours_of(look, band, way));
+            }
+            if let Some(colours) = &colours {
+                gathered.close(colours, seen);
+            }
+        }
+        if step.done {
+            break;
+        }
+    }
+    seen.through = march.through;
+}
+
 /// What a band's clouds are at a packet of places, taken together.
 struct Met<R: Real> {
     /// Distance to the nearest surface, positive inside.
@@ -71,10 +146,9 @@ struct Met<R: Real> {
     extinction: R,
     /// Longest step inside.
     longest: R,
-    /// The thickest of them there: which of the band's it is, the place in it and the height over its base.
+    /// The thickest of them there: which of the band's it is, and the place in it.
     which: R,
     place: Place<R>,
-    z: R,
 }
 
 #[inline(always)]
@@ -90,14 +164,8 @@ fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> 
         near: zero,
         dome: zero,
     };
-    let mut met = Met {
-        inside: R::splat(-1e6),
-        extinction: zero,
-        longest: R::splat(1e6),
-        which: zero,
-        place: nothing,
-        z: zero,
-    };
+    let mut met =
+        Met { inside: R::splat(-1e6), extinction: zero, longest: R::splat(1e6), which: zero, place: nothing };
     let mut thickest = -R::splat(1.0);
     for (which, &number) in band.clouds.iter().enumerate() {
         let form = &look.scene.clouds[number].form.0;
@@ -112,7 +180,6 @@ fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> 
         let thicker = thickest.lt(place.extinction);
         thickest = R::select(thicker, place.extinction, thickest);
         met.which = R::select(thicker, R::splat(which as f32), met.which);
-        met.z = R::select(thicker, z, met.z);
         met.place.above = R::select(thicker, place.above, met.place.above);
         met.place.below = R::select(thicker, place.below, met.place.below);
         met.place.beside = R::select(thicker, place.beside, met.place.beside);
@@ -121,43 +188,59 @@ fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> 
     met
 }
 
-#[inline(always)]
-fn march<R: Real>(
-    look: &Look,
-    band: &Band,
-    way: &Way<R>,
-    span: Span<R>,
-    gathered: &mut Stretches,
-    seen: &mut CloudLight<R>,
-) {
-    let (zero, one) = (R::splat(0.0), R::splat(1.0));
-    let rays = &way.rays;
-    // Of clouds that are met: most packets meet few of them.
-    let mut colours = None;
-    let any_sheet = band.clouds.iter().any(|n| look.scene.clouds[*n].form.0.family != Family::Heaps);
-    let toward_sun = TowardSun::new(look.effort.step);
-    let enough = R::splat(ENOUGH[usize::from(any_sheet)] * look.effort.step.min(1.0));
-    let mut through = seen.through;
-    let mut t = span.start;
-    let mut before = zero;
-    let mut step = zero;
-    let mut outside = zero;
-    // Opacity not yet looked up, and times its distance; of the whole stretch; where that began.
-    let (mut pending, mut pending_at) = (zero, zero);
-    let (mut stretch, mut distance) = (zero, zero);
-    let (mut unanswered, mut unanswered_at) = (zero, zero);
-    let mut stretch_from = zero;
-    let mut waiting = Waiting::new();
+/// A packet of rays on its march through a band.
+struct March<R: Real> {
+    /// Opacity that is lit by one look.
+    enough: R,
+    through: R,
+    t: R,
+    step: R,
+    taken: usize,
+    /// Extinction where the last step ended, and how deep inside it did if that was outside.
+    before: R,
+    outside: R,
+    /// Opacity not yet looked up, and times its distance; of the whole stretch; where that began.
+    pending: R,
+    pending_at: R,
+    stretch: R,
+    distance: R,
+    stretch_from: R,
+}
 
-    for taken in 0..=MOST_STEPS {
+impl<R: Real> March<R> {
+    #[inline(always)]
+    fn new(look: &Look, band: &Band, span: Span<R>, through: R) -> Self {
+        let zero = R::splat(0.0);
+        let any_sheet = band.clouds.iter().any(|n| look.scene.clouds[*n].form.0.family != Family::Heaps);
+        March {
+            enough: R::splat(ENOUGH[usize::from(any_sheet)] * look.effort.step.min(1.0)),
+            through,
+            t: span.start,
+            step: zero,
+            taken: 0,
+            before: zero,
+            outside: zero,
+            pending: zero,
+            pending_at: zero,
+            stretch: zero,
+            distance: zero,
+            stretch_from: zero,
+        }
+    }
+
+    #[inline(always)]
+    fn step(&mut self, look: &Look, band: &Band, rays: &Rays<R>, span: Span<R>) -> Step<R> {
+        let (zero, one) = (R::splat(0.0), R::splat(1.0));
+        let March { enough, mut through, t, mut step, before, outside, mut pending, mut pending_at, .. } =
+            *self;
         // The last step ends with the span.
         let active = t.le(span.end) & (t - step).lt(span.end) & R::splat(SPENT).lt(through);
-        let done = taken == MOST_STEPS || !active.any();
+        let done = self.taken == MOST_STEPS || !active.any();
         let mut p = rays.at(t);
         // Rays that are done would only keep the others waiting: far up there is nothing to look up.
         let asks = R::splat(WORTH_A_LOOK).lt(pending);
         p.altitude = R::select(active | asks, p.altitude, R::splat(FAR_UP));
-        let w = (t * rays.pixel).max(R::splat(0.5));
+        let w = rays.width(t);
         let met = meet(look, band, &p, w);
         // A step that came out deep inside goes back to the surface, or neighbours would enter at
         // different depths and rings would show.
@@ -168,17 +251,13 @@ fn march<R: Real>(
         let passed = (-((extinction + before) * R::splat(0.5) * step)).exp();
         let passed = R::select(back, one, passed);
         let opacity = R::select(active, through * (one - passed), zero);
-        stretch = stretch + opacity;
+        let stretch = self.stretch + opacity;
         // A step's cloud lies half a step back.
         let middle = t - step * R::splat(0.5);
-        distance = opacity.mul_add(middle, distance);
-        unanswered_at = opacity.mul_add(middle, unanswered_at);
-        unanswered = unanswered + opacity;
+        let distance = opacity.mul_add(middle, self.distance);
         pending_at = opacity.mul_add(middle, pending_at);
         pending = pending + opacity;
         through = R::select(active, through * passed, through);
-        before = R::select(back, zero, extinction);
-        outside = R::select(back, zero, met.inside);
 
         // In the open as far as the form promises, inside by optical depth, never finer than a pixel asks.
         let pixel = w * R::splat(0.7 * look.effort.step);
@@ -199,55 +278,44 @@ fn march<R: Real>(
         // so that nothing hangs on its neighbours. Air and colour change along the way: a stretch is closed once it
         // has grown by a third.
         let left = extinction.le(zero) & R::splat(WORTH_A_LOOK).lt(pending) & active;
-        let long = (stretch_from * R::splat(1.35)).lt(next) & R::splat(1e-3).lt(stretch) & active;
+        let long = (self.stretch_from * R::splat(1.35)).lt(next) & R::splat(1e-3).lt(stretch) & active;
         let (mut ready, mut ends) = (enough.lt(pending) | left | long | (asks & !active), long);
         if done {
             (ready, ends) = (R::splat(WORTH_A_LOOK).lt(pending), R::splat(1e-6).lt(stretch));
         }
+        let mut which = [0.0; 16];
+        let mut stop = Stop::none();
         if ready.any() {
-            let back = (t - pending_at / pending.max(R::splat(1e-9))).max(zero).min(came);
-            let mut which = [0.0; 16];
             met.which.store(&mut which);
-            let before = -(through + pending * R::splat(0.5)).max(R::splat(SPENT)).ln();
-            let question = Question::new(rays, &p, met.z, w, &met.place, back, before, pending);
-            waiting.ask(ready, &question, &which, gathered);
-            (pending, pending_at) = (R::select(ready, zero, pending), R::select(ready, zero, pending_at));
-            (unanswered, unanswered_at) =
-                (R::select(ready, zero, unanswered), R::select(ready, zero, unanswered_at));
+            let back = (t - pending_at / pending.max(R::splat(1e-9))).max(zero).min(came);
+            let passed = back * rays.direction[2] * met.place.filled;
+            stop = Stop {
+                t: t - back,
+                above: (met.place.above + passed).max(zero),
+                below: (met.place.below - passed).max(zero),
+                beside: met.place.beside,
+                before: -(through + pending * R::splat(0.5)).max(R::splat(SPENT)).ln(),
+                opacity: pending,
+            };
         }
-        if ends.any() {
-            gathered.end(ends, stretch, distance);
-            (stretch, distance) = (R::select(ends, zero, stretch), R::select(ends, zero, distance));
-            stretch_from = R::select(ends, next, stretch_from);
-        }
-        let whole = done || gathered.full();
-        if whole && !done {
-            // What the others have asked for ends with it, or its light would get its air later than its opacity.
-            let answered = stretch - unanswered;
-            let others = R::splat(1e-6).lt(answered);
-            gathered.end(others, answered, distance - unanswered_at);
-            stretch = R::select(others, unanswered, stretch);
-            distance = R::select(others, unanswered_at, distance);
-            stretch_from = R::select(others, next, stretch_from);
-        }
-        while waiting.full::<R>() || (whole && waiting.any()) {
-            waiting.answer::<R>(&toward_sun, look.scene, &band.clouds, gathered);
-        }
-        if whole && gathered.any() {
-            if colours.is_none() {
-                colours = Some(colours_of(look, band, way));
-            }
-            if let Some(colours) = &colours {
-                gathered.close(colours, seen);
-            }
-        }
-        if done {
-            break;
-        }
-        stretch_from = R::select(stretch.lt(R::splat(1e-6)), next, stretch_from);
-        t = R::select(active, next, t);
+        let from = R::select(ends, next, self.stretch_from);
+        let going = R::select(ends, zero, stretch);
+        *self = March {
+            enough,
+            through,
+            t: R::select(active, next, t),
+            step,
+            taken: self.taken + 1,
+            before: R::select(back, zero, extinction),
+            outside: R::select(back, zero, met.inside),
+            pending: R::select(ready, zero, pending),
+            pending_at: R::select(ready, zero, pending_at),
+            stretch: going,
+            distance: R::select(ends, zero, distance),
+            stretch_from: R::select(going.lt(R::splat(1e-6)), next, from),
+        };
+        Step { asks: ready, stop, which, ends, opacity: stretch, distance, done }
     }
-    seen.through = through;
 }
 
 #[inline(always)]

@@ -6,6 +6,7 @@
 //! what is left at the end.
 
 mod beyond;
+mod courses;
 mod fog;
 mod land;
 mod looks;
@@ -18,6 +19,8 @@ mod stretches;
 mod under_eye;
 
 pub use beyond::Beyond;
+pub use courses::{Courses, Known, Notes};
+pub use march::{Turn, turns};
 pub use rays::SurfacePoint;
 pub use shadows::{Around, Shadows};
 pub use under_eye::UnderEye;
@@ -70,6 +73,7 @@ pub struct Look<'a> {
     /// What clouds leave of the light in the air, if they take any, and which of the followed rays are around these.
     pub shadows: Option<&'a Shadows>,
     pub around: &'a Around,
+    pub courses: Courses<'a>,
 }
 
 impl Kernel for Look<'_> {
@@ -373,6 +377,7 @@ impl Kernel for Single<'_> {
                 effort: self.effort,
                 shadows: self.shadows.as_ref(),
                 around: &Around::themselves(rays),
+                courses: Courses::default(),
             };
             let seen = look.run::<R>();
             for lane in 0..chunk.len() {

@@ -86,6 +86,12 @@ impl<'a, R: Real> Rays<'a, R> {
         sum.clamp(-1.0, 1.0)
     }
 
+    /// Width of a pixel after a distance, m, never nothing.
+    #[inline(always)]
+    pub fn width(&self, t: R) -> R {
+        (t * self.pixel).max(R::splat(0.5))
+    }
+
     /// Altitude and place after a distance.
     #[inline(always)]
     pub fn at(&self, t: R) -> SurfacePoint<R> {

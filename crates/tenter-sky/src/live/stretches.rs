@@ -108,18 +108,22 @@ impl Stretches {
         self.most == KEPT
     }
 
-    /// Adds all stretches to what is seen along their rays, and forgets them.
+    /// Adds all stretches that have ended to what is seen along their rays, and forgets them; those that go on are the first ones then,
+    /// so that no ray's light hangs on when its neighbours' stretches end.
     #[inline(always)]
     pub fn close<R: Real>(&mut self, colours: &Colours<R>, seen: &mut CloudLight<R>) {
+        let zero = R::splat(0.0);
+        let present = R::load(&self.present.map(|k| k as f32));
         for k in 0..self.most {
+            let ended = R::splat(k as f32).lt(present);
             let opacity = R::load(&self.opacity[k]);
             let t = R::load(&self.distance[k]) / opacity.max(R::splat(1e-9));
             let front = colours.look.air::<R, true>(colours.way, t);
-            let mut onward = R::splat(0.0);
-            for (light, colour) in self.light.iter_mut().zip(&colours.clouds) {
-                let mut parts = [R::splat(0.0); ANSWERED];
+            let mut onward = zero;
+            for (light, colour) in self.light.iter().zip(&colours.clouds) {
+                let mut parts = [zero; ANSWERED];
                 for (part, values) in parts.iter_mut().zip(&light[k]) {
-                    *part = R::load(values);
+                    *part = R::select(ended, R::load(values), zero);
                 }
                 onward = onward + parts[ONWARD];
                 match &colour.sides {
@@ -135,16 +139,30 @@ impl Stretches {
                 let own = colour.of(colours, t, &parts);
                 for c in 0..3 {
                     let through = front.through[c] * R::splat(colour.shading.scatter[c]);
-                    seen.light[c] = own[c].max(R::splat(0.0)).mul_add(through, seen.light[c]);
+                    seen.light[c] = own[c].max(zero).mul_add(through, seen.light[c]);
                 }
-                light[k] = [[0.0; 16]; ANSWERED];
             }
             for c in 0..3 {
                 seen.light[c] = front.light[c].mul_add(opacity - onward, seen.light[c]);
             }
             (self.opacity[k], self.distance[k]) = ([0.0; 16], [0.0; 16]);
         }
+        self.keep_what_goes_on();
         (self.present, self.most) = ([0; 16], 0);
+    }
+
+    /// Light of stretches that go on is moved to the first place, all other light forgotten.
+    fn keep_what_goes_on(&mut self) {
+        for light in &mut self.light {
+            for ray in 0..16 {
+                let k = self.present[ray];
+                for part in 0..ANSWERED {
+                    let value = if k < KEPT { light[k][part][ray] } else { 0.0 };
+                    light[0][part][ray] = value;
+                }
+            }
+            light[1..].fill([[0.0; 16]; ANSWERED]);
+        }
     }
 }
 

@@ -1,5 +1,6 @@
 //! Pictures: tiles of packets, coarse and fine, called off when they are no longer wanted.
 
+mod again;
 mod disc;
 mod glare;
 mod map;
@@ -8,6 +9,7 @@ mod outlines;
 mod tile;
 mod turned;
 
+pub use again::Again;
 pub use disc::{Disc, DiscPixel, DiscPlace, MASK_SIDE, add_light, disc_places, discs};
 pub use glare::{add_glare, spread};
 pub use map::{
@@ -23,6 +25,7 @@ use crate::live::Effort;
 use crate::scene::{CalledOff, Scene};
 use crate::spectrum::Rgb;
 use rayon::prelude::*;
+use tile::Keeping;
 
 /// Side of a tile, pixels: a few milliseconds of work.
 pub const TILE: usize = 32;
@@ -92,6 +95,18 @@ pub fn render_area(
     effort: Effort,
     called_off: &(dyn Fn() -> bool + Sync),
 ) -> Result<Picture, CalledOff> {
+    render_tiles(camera, area, called_off, &|tile, _| {
+        tile::draw(scene, camera, tile, effort, Keeping::default())
+    })
+}
+
+/// Brings the tiles of a part of a picture together; `draw` is given each, and its number among them.
+fn render_tiles(
+    camera: &Camera,
+    area: Area,
+    called_off: &(dyn Fn() -> bool + Sync),
+    draw: &(dyn Fn(Area, usize) -> Vec<Rgb> + Sync),
+) -> Result<Picture, CalledOff> {
     let (left, top) = (area.x / TILE, area.y / TILE);
     let columns = (area.x + area.width).div_ceil(TILE) - left;
     let rows = (area.y + area.height).div_ceil(TILE) - top;
@@ -104,7 +119,7 @@ pub fn render_area(
             let (x, y) = ((left + i % columns) * TILE, (top + i / columns) * TILE);
             let (width, height) = (TILE.min(camera.width - x), TILE.min(camera.height - y));
             let tile = Area { x, y, width, height };
-            Some((tile, tile::draw(scene, camera, tile, effort)))
+            Some((tile, draw(tile, i)))
         })
         .collect();
     let mut pixels = vec![[0.0; 3]; area.width * area.height];

@@ -1,14 +1,15 @@
 //! One tile of a picture: where it is looked at, and what comes from between.
 //!
 //! Every other pixel along both axes is looked at first. Where the four at a cell's corners agree, the pixels between take
-//! their light from them; elsewhere they are looked at themselves.
+//! their light from them; elsewhere they are looked at themselves. Courses of rays through clouds can be kept for the next picture.
 
 use super::Area;
 use crate::camera::Camera;
-use crate::live::{Around, Effort, Look, Shadows, packet};
+use crate::live::{Around, Courses, Effort, Known, Look, Notes, Shadows, packet, turns};
 use crate::scene::Scene;
 use crate::simd::{Kernel, Real, dispatch};
 use crate::spectrum::Rgb;
+use std::cell::RefCell;
 
 /// Largest difference between a cell's corners, as a share of the brightest channel, that pixels between are taken from, for usual steps.
 const AGREE: f32 = 0.025;
@@ -18,8 +19,73 @@ const WIDEST: f64 = 0.04;
 /// Pixels along the blocks that packets are taken from.
 const BLOCK: usize = 8;
 
+/// Courses of a tile's pixels: of each, where its words begin in all of them.
+#[derive(Debug, Default)]
+pub struct Kept {
+    /// How many bands of them hold.
+    pub bands: usize,
+    begins: Vec<Option<usize>>,
+    words: Vec<f32>,
+}
+
+impl Kept {
+    /// Bytes held.
+    pub fn size(&self) -> usize {
+        size_of_val(&self.begins[..]) + self.words.capacity() * size_of::<f32>()
+    }
+
+    /// Gives back what was set aside for more.
+    pub fn shrink(&mut self) {
+        if self.words.len() + self.words.len() / 4 < self.words.capacity() {
+            self.words.shrink_to_fit();
+        }
+    }
+
+    fn course(&self, pixel: usize) -> Option<&[f32]> {
+        self.begins.get(pixel)?.map(|begin| &self.words[begin..])
+    }
+
+    fn keep(&mut self, pixel: usize, course: &[f32]) {
+        if self.begins.len() <= pixel {
+            self.begins.resize(pixel + 1, None);
+        }
+        if self.begins[pixel].is_none() {
+            self.begins[pixel] = Some(self.words.len());
+            self.words.extend_from_slice(course);
+        }
+    }
+}
+
+/// Courses that a tile's rays follow, or leave.
+#[derive(Default)]
+pub struct Keeping<'a> {
+    /// Of a picture before this one.
+    pub before: Option<&'a Kept>,
+    /// Those of which all bands hold; the others' are added.
+    pub kept: Option<&'a mut Kept>,
+}
+
+impl Keeping<'_> {
+    /// A pixel's course, and how many of its bands hold.
+    fn course(&self, pixel: usize) -> Option<(&[f32], usize)> {
+        let whole = self.kept.as_ref().and_then(|kept| Some((kept.course(pixel)?, kept.bands)));
+        whole.or_else(|| self.before.and_then(|before| Some((before.course(pixel)?, before.bands))))
+    }
+
+    /// The courses of a packet, if something of all is known; the last one fills what is left.
+    fn known(&self, pixels: &[usize]) -> Option<Known<'_>> {
+        let mut known = Known { courses: [&[]; 16], bands: usize::MAX };
+        for lane in 0..known.courses.len() {
+            let (course, bands) = self.course(pixels[lane.min(pixels.len() - 1)])?;
+            known.courses[lane] = course;
+            known.bands = known.bands.min(bands);
+        }
+        Some(known)
+    }
+}
+
 /// Radiance of a tile's pixels, row by row; black where the projection shows nothing.
-pub fn draw(scene: &Scene, camera: &Camera, tile: Area, effort: Effort) -> Vec<Rgb> {
+pub fn draw(scene: &Scene, camera: &Camera, tile: Area, effort: Effort, keeping: Keeping) -> Vec<Rgb> {
     let directions: Vec<Option<[f64; 3]>> = (0..tile.width * tile.height)
         .map(|i| {
             let (x, y) = (tile.x + i % tile.width, tile.y + i / tile.width);
@@ -28,7 +94,7 @@ pub fn draw(scene: &Scene, camera: &Camera, tile: Area, effort: Effort) -> Vec<R
         .collect();
     let shadows = AirShadows::over(scene, camera, tile, &directions);
     let pixel = camera.pixel_angle() as f32;
-    dispatch(Tile { scene, pixel, tile, effort, directions, shadows })
+    dispatch(Tile { scene, pixel, tile, effort, directions, shadows, keeping })
 }
 
 /// The shadows in a tile's air: along a grid of rays, or along each pixel's own where a grid would reach over a seam.
@@ -97,25 +163,35 @@ struct Tile<'a> {
     /// What each pixel shows, if anything.
     directions: Vec<Option<[f64; 3]>>,
     shadows: AirShadows,
+    keeping: Keeping<'a>,
 }
 
 impl Kernel for Tile<'_> {
     type Output = Vec<Rgb>;
     #[inline(always)]
-    fn run<R: Real>(self) -> Vec<Rgb> {
+    fn run<R: Real>(mut self) -> Vec<Rgb> {
         let width = self.tile.width;
+        let notes = RefCell::new(Notes::default());
+        let turns = turns(self.scene).count();
         let mut light = vec![[0.0; 3]; width * self.tile.height];
         // One loop over all that is looked at: what it calls is large, and compiled where it is called.
         for pass in [Pass::EveryOther, Pass::Between] {
-            let pixels = match pass {
+            let mut pixels = match pass {
                 Pass::EveryOther => self.every_other(),
                 Pass::Between => self.between(&mut light),
             };
+            // No ray hangs on those it goes with: known ones go together.
+            pixels
+                .sort_by_key(|pixel| std::cmp::Reverse(self.keeping.course(*pixel).map(|(_, bands)| bands)));
             for pixels in pixels.chunks(R::LANES) {
                 let mut directions = [[0.0; 3]; 16];
                 for (direction, pixel) in directions.iter_mut().zip(pixels) {
                     *direction = self.directions[*pixel].expect("only shown pixels are looked at");
                 }
+                let known = self.keeping.known(pixels);
+                let whole = known.is_some_and(|known| turns <= known.bands);
+                let notes = (!whole && self.keeping.kept.is_some()).then_some(&notes);
+                let courses = Courses { known, notes };
                 let look = Look {
                     scene: self.scene,
                     directions: &packet(&directions[..pixels.len()]),
@@ -123,10 +199,18 @@ impl Kernel for Tile<'_> {
                     effort: self.effort,
                     shadows: self.shadows.followed.as_ref(),
                     around: &self.shadows.around(pixels, width),
+                    courses,
                 };
                 let seen = look.run::<R>();
                 for (lane, pixel) in pixels.iter().enumerate() {
                     light[*pixel] = [seen.light[0][lane], seen.light[1][lane], seen.light[2][lane]];
+                }
+                if let (Some(notes), Some(kept)) = (notes, &mut self.keeping.kept) {
+                    let mut notes = notes.borrow_mut();
+                    for (lane, pixel) in pixels.iter().enumerate() {
+                        kept.keep(*pixel, notes.course(lane));
+                    }
+                    notes.clear();
                 }
             }
         }

@@ -1,0 +1,184 @@
+//! Courses of rays through clouds: where each asks for light, and how much opacity hangs on the answer.
+//!
+//! A course hangs on the forms of clouds and on the eye alone. Marching finds it; where nothing but lights, air or tints have
+//! changed since then, it is followed, and only light is looked for anew. Either way the light is the same to the last bit.
+
+use crate::simd::{Mask, Real};
+use std::cell::RefCell;
+
+/// Numbers of a stop.
+const OF_STOP: usize = 6;
+/// What follows in the words of a course: a stop in the cloud of this number (of its band), or one of these.
+const STRETCH_ENDS: f32 = -1.0;
+const BAND_ENDS: f32 = -2.0;
+
+/// Where rays ask for light, and what is known of the cloud there.
+#[derive(Clone, Copy)]
+pub struct Stop<R: Real> {
+    /// Distance, m.
+    pub t: R,
+    /// Share of the form's thickness over, under and beside it.
+    pub above: R,
+    pub below: R,
+    pub beside: R,
+    /// Optical depth of clouds before it, and the opacity that the answer stands for.
+    pub before: R,
+    pub opacity: R,
+}
+
+impl<R: Real> Stop<R> {
+    #[inline(always)]
+    pub fn none() -> Self {
+        Stop::of([R::splat(0.0); OF_STOP])
+    }
+
+    #[inline(always)]
+    fn numbers(&self) -> [R; OF_STOP] {
+        [self.t, self.above, self.below, self.beside, self.before, self.opacity]
+    }
+
+    #[inline(always)]
+    fn of([t, above, below, beside, before, opacity]: [R; OF_STOP]) -> Self {
+        Stop { t, above, below, beside, before, opacity }
+    }
+}
+
+/// What rays of a packet do next: some ask for light, then some end a stretch.
+pub struct Step<R: Real> {
+    pub asks: R::Mask,
+    pub stop: Stop<R>,
+    /// In which of the band's clouds each asks.
+    pub which: [f32; 16],
+    pub ends: R::Mask,
+    /// Of the stretch that ends: opacity as seen from the eye, and the same times distance.
+    pub opacity: R,
+    pub distance: R,
+    /// Whether all are through the band.
+    pub done: bool,
+}
+
+/// What is known of the courses of a packet's rays, and where the rest of them is noted.
+#[derive(Clone, Copy, Default)]
+pub struct Courses<'a> {
+    pub known: Option<Known<'a>>,
+    pub notes: Option<&'a RefCell<Notes>>,
+}
+
+/// Courses, one for each lane, and how many bands of each hold.
+#[derive(Clone, Copy)]
+pub struct Known<'a> {
+    pub courses: [&'a [f32]; 16],
+    pub bands: usize,
+}
+
+/// Courses of one packet, while it is marched.
+#[derive(Default)]
+pub struct Notes {
+    rays: [Vec<f32>; 16],
+}
+
+impl Notes {
+    pub fn clear(&mut self) {
+        self.rays.iter_mut().for_each(Vec::clear);
+    }
+
+    /// The course of a ray that has come through all bands.
+    pub fn course(&self, ray: usize) -> &[f32] {
+        &self.rays[ray]
+    }
+
+    #[inline(always)]
+    pub fn take<R: Real>(&mut self, step: &Step<R>) {
+        let (asks, ends) = (step.asks.bits(), step.ends.bits());
+        if asks | ends == 0 {
+            return;
+        }
+        let mut numbers = [[0.0; 16]; OF_STOP];
+        for (stored, number) in numbers.iter_mut().zip(step.stop.numbers()) {
+            number.store(stored);
+        }
+        let mut stretch = [[0.0; 16]; 2];
+        step.opacity.store(&mut stretch[0]);
+        step.distance.store(&mut stretch[1]);
+        for (ray, words) in self.rays.iter_mut().enumerate().take(R::LANES) {
+            if asks >> ray & 1 == 1 {
+                words.push(step.which[ray]);
+                words.extend(numbers.iter().map(|of_rays| of_rays[ray]));
+            }
+            if ends >> ray & 1 == 1 {
+                words.extend([STRETCH_ENDS, stretch[0][ray], stretch[1][ray]]);
+            }
+        }
+    }
+
+    /// A band ends, after which the rays let so much through.
+    #[inline(always)]
+    pub fn end_band<R: Real>(&mut self, through: R) {
+        let mut values = [0.0; 16];
+        through.store(&mut values);
+        self.rays.iter_mut().zip(values).for_each(|(words, value)| words.extend([BAND_ENDS, value]));
+    }
+}
+
+/// Known courses of a packet, while they are followed.
+pub struct Following<'a> {
+    left: [&'a [f32]; 16],
+}
+
+impl<'a> Following<'a> {
+    pub fn new(known: &Known<'a>) -> Self {
+        Following { left: known.courses }
+    }
+
+    /// Whether no ray of so many does anything more in the present band.
+    #[inline(always)]
+    pub fn is_through(&self, rays: usize) -> bool {
+        self.left.iter().take(rays).all(|words| words[0] == BAND_ENDS)
+    }
+
+    /// Goes on to the next band; what the rays let through up to there.
+    #[inline(always)]
+    pub fn next_band<R: Real>(&mut self) -> R {
+        let mut through = [0.0; 16];
+        for (value, words) in through.iter_mut().zip(&mut self.left).take(R::LANES) {
+            *value = words[1];
+            *words = &words[2..];
+        }
+        R::load(&through)
+    }
+
+    #[inline(always)]
+    pub fn step<R: Real>(&mut self) -> Step<R> {
+        let mut numbers = [[0.0; 16]; OF_STOP];
+        let mut stretch = [[0.0; 16]; 2];
+        let (mut which, mut asks, mut ends) = ([0.0; 16], [0.0; 16], [0.0; 16]);
+        for (ray, words) in self.left.iter_mut().enumerate().take(R::LANES) {
+            if 0.0 <= words[0] {
+                (which[ray], asks[ray]) = (words[0], 1.0);
+                for (k, of_rays) in numbers.iter_mut().enumerate() {
+                    of_rays[ray] = words[1 + k];
+                }
+                *words = &words[1 + OF_STOP..];
+            }
+            if words[0] == STRETCH_ENDS {
+                ends[ray] = 1.0;
+                (stretch[0][ray], stretch[1][ray]) = (words[1], words[2]);
+                *words = &words[3..];
+            }
+        }
+        let mut stop = [R::splat(0.0); OF_STOP];
+        for (number, of_rays) in stop.iter_mut().zip(&numbers) {
+            *number = R::load(of_rays);
+        }
+        let zero = R::splat(0.0);
+        Step {
+            asks: zero.lt(R::load(&asks)),
+            stop: Stop::of(stop),
+            which,
+            ends: zero.lt(R::load(&ends)),
+            opacity: R::load(&stretch[0]),
+            distance: R::load(&stretch[1]),
+            done: self.is_through(R::LANES),
+        }
+    }
+}

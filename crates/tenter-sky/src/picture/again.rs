@@ -1,0 +1,218 @@
+//! Pictures of the same clouds from the same eye, again and again: under another sun, in other air, in other tints.
+//!
+//! What rays met on their way through clouds is kept from one picture to the next; each is to the last bit what it would be without.
+
+use super::tile::{self, Keeping, Kept};
+use super::{Area, Picture, TILE, render_tiles};
+use crate::camera::Camera;
+use crate::clouds::form::{CloudForm, Survey};
+use crate::land::Land;
+use crate::live::{Effort, Turn, turns};
+use crate::scene::{CalledOff, Horizon, Scene};
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex, PoisonError, Weak};
+
+/// Most bytes of courses that are kept; what does not find room is marched each time.
+const MOST_KEPT: usize = 256 << 20;
+
+/// Courses of the last picture's rays.
+#[derive(Debug, Default)]
+pub struct Again {
+    of: Option<Of>,
+    tiles: Vec<Mutex<Kept>>,
+    size: AtomicUsize,
+}
+
+/// All that courses hang on.
+#[derive(Debug)]
+struct Of {
+    camera: Camera,
+    effort: Effort,
+    planet: f64,
+    eye_altitude: f64,
+    horizon: Horizon,
+    land: Option<Weak<Land>>,
+    bands: Vec<BandOf>,
+}
+
+/// All that the part of a course in a band hangs on.
+#[derive(Debug)]
+struct BandOf {
+    rising: bool,
+    from: f32,
+    to: f32,
+    forms: Vec<Weak<(CloudForm, Survey)>>,
+}
+
+impl Of {
+    fn new(scene: &Scene, camera: &Camera, effort: Effort) -> Of {
+        let band = |Turn { band, rising }: Turn| BandOf {
+            rising,
+            from: band.from,
+            to: band.to,
+            forms: band.clouds.iter().map(|number| Arc::downgrade(&scene.clouds[*number].form)).collect(),
+        };
+        Of {
+            camera: *camera,
+            effort,
+            planet: scene.planet(),
+            eye_altitude: scene.eye_altitude,
+            horizon: scene.horizon,
+            land: scene.land.as_ref().map(Arc::downgrade),
+            bands: turns(scene).map(band).collect(),
+        }
+    }
+
+    /// In how many bands, from the first one on, courses are the same.
+    fn shared_with(&self, other: &Of) -> usize {
+        let land = match (&self.land, &other.land) {
+            (Some(one), Some(other)) => one.ptr_eq(other),
+            (one, other) => one.is_none() && other.is_none(),
+        };
+        let from_the_eye = (self.camera, self.effort) == (other.camera, other.effort)
+            && (self.planet, self.eye_altitude, self.horizon)
+                == (other.planet, other.eye_altitude, other.horizon);
+        if !(land && from_the_eye) {
+            return 0;
+        }
+        self.bands.iter().zip(&other.bands).take_while(|(one, other)| one.is_the_same(other)).count()
+    }
+}
+
+impl BandOf {
+    fn is_the_same(&self, other: &BandOf) -> bool {
+        (self.rising, self.from, self.to, self.forms.len())
+            == (other.rising, other.from, other.to, other.forms.len())
+            && self.forms.iter().zip(&other.forms).all(|(one, other)| one.ptr_eq(other))
+    }
+}
+
+impl Again {
+    /// Renders a whole picture as [`super::render`] does, faster where the last one was of the same land by the same lens: rays are not
+    /// marched through clouds that have not changed, up to the first that have. What is found out is kept even where the picture is called off.
+    pub fn render(
+        &mut self,
+        scene: &Scene,
+        camera: &Camera,
+        effort: Effort,
+        called_off: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Picture, CalledOff> {
+        let of = Of::new(scene, camera, effort);
+        let bands = of.bands.len();
+        self.forget_what_differs(of);
+        render_tiles(camera, Area::whole(camera), called_off, &|tile, i| {
+            let mut held = self.tiles[i].lock().unwrap_or_else(PoisonError::into_inner);
+            if MOST_KEPT < self.size.load(Ordering::Relaxed) {
+                let keeping = Keeping { before: Some(&held), kept: None };
+                return tile::draw(scene, camera, tile, effort, keeping);
+            }
+            let had = held.size();
+            let before = if held.bands < bands { std::mem::take(&mut *held) } else { Kept::default() };
+            held.bands = bands;
+            let keeping = Keeping { before: Some(&before), kept: Some(&mut held) };
+            let light = tile::draw(scene, camera, tile, effort, keeping);
+            held.shrink();
+            self.size.fetch_add(held.size(), Ordering::Relaxed);
+            self.size.fetch_sub(had, Ordering::Relaxed);
+            light
+        })
+    }
+
+    /// Keeps of all courses only what holds for another picture.
+    fn forget_what_differs(&mut self, of: Of) {
+        let shared = self.of.as_ref().map_or(0, |last| last.shared_with(&of));
+        if shared == 0 {
+            let tiles = of.camera.width.div_ceil(TILE) * of.camera.height.div_ceil(TILE);
+            self.tiles = (0..tiles).map(|_| Mutex::default()).collect();
+            self.size = AtomicUsize::new(0);
+        }
+        for tile in &mut self.tiles {
+            let kept = tile.get_mut().unwrap_or_else(PoisonError::into_inner);
+            kept.bands = kept.bands.min(shared);
+        }
+        self.of = Some(of);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::air::Fineness;
+    use crate::document::{CloudKind, Eye, Placement, Sky};
+    use crate::picture::render;
+    use crate::scene::Workshop;
+
+    fn sky() -> Sky {
+        let kinds = [CloudKind::CumulusMediocris, CloudKind::Stratocumulus, CloudKind::CirrusFibratus];
+        let clouds = kinds.into_iter().map(CloudKind::usual).collect();
+        Sky { clouds, eye: Eye { pitch_deg: 12.0, ..Eye::default() }, ..Sky::default() }
+    }
+
+    /// A sky, changed in all that courses do not hang on, and then in what they do, from the top down.
+    fn changed() -> Vec<Sky> {
+        let changes: [fn(&mut Sky); 9] = [
+            |_| (),
+            |sky| {
+                sky.suns[0].placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg: 12.0 };
+            },
+            |sky| sky.air.visibility_km = 15.0,
+            |sky| (sky.clouds[0].shade_lift, sky.clouds[1].high_orders) = (0.4, 0.6),
+            |sky| sky.clouds[2].muted = true,
+            |sky| sky.clouds[2].muted = false,
+            |sky| sky.clouds[2].base_m -= 500.0,
+            |sky| sky.clouds[1].seed += 1,
+            |sky| sky.eye.altitude_m += 1500.0,
+        ];
+        let mut last = sky();
+        let changed = changes.into_iter().map(|change| {
+            change(&mut last);
+            last.clone()
+        });
+        changed.collect()
+    }
+
+    #[test]
+    fn what_is_followed_is_what_would_be_marched() {
+        let workshop = Workshop::default();
+        let mut again = Again::default();
+        for (i, sky) in changed().iter().enumerate() {
+            let scene = workshop.scene(sky, Fineness::Draft, &|| false).unwrap();
+            let camera = Camera::lens(&sky.eye, 96, 54);
+            let followed = again.render(&scene, &camera, Effort::default(), &|| false).unwrap();
+            let marched = render(&scene, &camera, Effort::default(), &|| false).unwrap();
+            assert!(followed == marched, "change {i}");
+        }
+    }
+
+    #[test]
+    fn courses_are_kept_as_long_as_they_hold() {
+        let workshop = Workshop::default();
+        let mut again = Again::default();
+        let mut sizes = Vec::new();
+        for sky in changed() {
+            let scene = workshop.scene(&sky, Fineness::Draft, &|| false).unwrap();
+            again.render(&scene, &Camera::lens(&sky.eye, 96, 54), Effort::default(), &|| false).unwrap();
+            sizes.push(again.size.load(Ordering::Relaxed));
+        }
+        // Other pixels may be looked at under other light, so more is known each time, until all is forgotten.
+        assert!(0 < sizes[0] && sizes.windows(2).take(3).all(|pair| pair[0] <= pair[1]));
+        assert!(sizes[3] < 2 * sizes[0], "{sizes:?}");
+    }
+
+    /// Without room all is marched, and the same.
+    #[test]
+    fn what_finds_no_room_is_marched() {
+        let sky = sky();
+        let scene = Workshop::default().scene(&sky, Fineness::Draft, &|| false).unwrap();
+        let camera = Camera::lens(&sky.eye, 96, 54);
+        let mut again = Again::default();
+        let draw = |again: &mut Again| again.render(&scene, &camera, Effort::default(), &|| false).unwrap();
+        let first = draw(&mut again);
+        for tile in &again.tiles[2..] {
+            *tile.lock().unwrap() = Kept::default();
+        }
+        again.size.store(MOST_KEPT + 1, Ordering::Relaxed);
+        assert!(draw(&mut again) == first);
+        assert_eq!(again.size.load(Ordering::Relaxed), MOST_KEPT + 1);
+    }
+}
