@@ -1,14 +1,17 @@
 //! Courses of rays through clouds: where each asks for light, and how much opacity hangs on the answer.
 //!
 //! A course hangs on the forms of clouds and on the eye alone. Marching finds it; where nothing but lights, air or tints have
-//! changed since then, it is followed, and only light is looked for anew. Either way the light is the same to the last bit.
+//! changed since then, it is followed, and only light is looked for anew. Where lights stand as they did, what reached the clouds
+//! from them and from around need not be looked for either: a lit course has it, yet without colour. The light seen is the same to the last bit.
 
+use super::stretches::Stretches;
 use crate::simd::{Mask, Real};
 use std::cell::RefCell;
 
 /// Numbers of a stop.
 const OF_STOP: usize = 6;
-/// What follows in the words of a course: a stop in the cloud of this number (of its band), or one of these.
+/// What follows in the words of a course: a stop in the cloud of this number (of its band), or in a lit one that cloud's light in a stretch; or
+/// one of these.
 const STRETCH_ENDS: f32 = -1.0;
 const BAND_ENDS: f32 = -2.0;
 
@@ -69,28 +72,53 @@ pub struct Courses<'a> {
 pub struct Known<'a> {
     pub courses: [&'a [f32]; 16],
     pub bands: usize,
+    pub lit: bool,
 }
 
-/// Courses of one packet, while it is marched.
+/// What notes are taken of.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Takes {
+    pub plain: bool,
+    pub lit: bool,
+}
+
+/// Courses of one packet, while it is marched, and lit ones.
 #[derive(Default)]
 pub struct Notes {
-    rays: [Vec<f32>; 16],
+    pub takes: Takes,
+    plain: [Vec<f32>; 16],
+    lit: [Vec<f32>; 16],
 }
 
 impl Notes {
     pub fn clear(&mut self) {
-        self.rays.iter_mut().for_each(Vec::clear);
+        self.plain.iter_mut().chain(&mut self.lit).for_each(Vec::clear);
     }
 
     /// The course of a ray that has come through all bands.
     pub fn course(&self, ray: usize) -> &[f32] {
-        &self.rays[ray]
+        &self.plain[ray]
+    }
+
+    pub fn lit(&self, ray: usize) -> &[f32] {
+        &self.lit[ray]
+    }
+
+    /// Light of one of a band's clouds in a stretch of a ray.
+    pub fn take_light(&mut self, ray: usize, cloud: usize, parts: impl Iterator<Item = f32>) {
+        self.lit[ray].push(cloud as f32);
+        self.lit[ray].extend(parts);
+    }
+
+    /// A stretch of a ray is whole, and all of its light taken.
+    pub fn end_light(&mut self, ray: usize, opacity: f32, distance: f32) {
+        self.lit[ray].extend([STRETCH_ENDS, opacity, distance]);
     }
 
     #[inline(always)]
     pub fn take<R: Real>(&mut self, step: &Step<R>) {
         let (asks, ends) = (step.asks.bits(), step.ends.bits());
-        if asks | ends == 0 {
+        if !self.takes.plain || asks | ends == 0 {
             return;
         }
         let mut numbers = [[0.0; 16]; OF_STOP];
@@ -100,7 +128,7 @@ impl Notes {
         let mut stretch = [[0.0; 16]; 2];
         step.opacity.store(&mut stretch[0]);
         step.distance.store(&mut stretch[1]);
-        for (ray, words) in self.rays.iter_mut().enumerate().take(R::LANES) {
+        for (ray, words) in self.plain.iter_mut().enumerate().take(R::LANES) {
             if asks >> ray & 1 == 1 {
                 words.push(step.which[ray]);
                 words.extend(numbers.iter().map(|of_rays| of_rays[ray]));
@@ -116,18 +144,21 @@ impl Notes {
     pub fn end_band<R: Real>(&mut self, through: R) {
         let mut values = [0.0; 16];
         through.store(&mut values);
-        self.rays.iter_mut().zip(values).for_each(|(words, value)| words.extend([BAND_ENDS, value]));
+        for rays in [&mut self.plain, &mut self.lit] {
+            rays.iter_mut().zip(values).for_each(|(words, value)| words.extend([BAND_ENDS, value]));
+        }
     }
 }
 
 /// Known courses of a packet, while they are followed.
 pub struct Following<'a> {
     left: [&'a [f32]; 16],
+    lit: bool,
 }
 
 impl<'a> Following<'a> {
     pub fn new(known: &Known<'a>) -> Self {
-        Following { left: known.courses }
+        Following { left: known.courses, lit: known.lit }
     }
 
     /// Whether no ray of so many does anything more in the present band.
@@ -147,12 +178,20 @@ impl<'a> Following<'a> {
         R::load(&through)
     }
 
+    /// What the rays do next; the light of lit ones goes to their stretches, each cloud's in so many parts.
     #[inline(always)]
-    pub fn step<R: Real>(&mut self) -> Step<R> {
+    pub fn step<R: Real>(&mut self, parts: usize, stretches: &mut Stretches) -> Step<R> {
         let mut numbers = [[0.0; 16]; OF_STOP];
         let mut stretch = [[0.0; 16]; 2];
         let (mut which, mut asks, mut ends) = ([0.0; 16], [0.0; 16], [0.0; 16]);
         for (ray, words) in self.left.iter_mut().enumerate().take(R::LANES) {
+            while self.lit && 0.0 <= words[0] {
+                let (light, left) = words[1..].split_at(parts);
+                for (part, value) in light.iter().enumerate() {
+                    stretches.add(words[0] as usize, stretches.current(ray), part, *value);
+                }
+                *words = left;
+            }
             if 0.0 <= words[0] {
                 (which[ray], asks[ray]) = (words[0], 1.0);
                 for (k, of_rays) in numbers.iter_mut().enumerate() {

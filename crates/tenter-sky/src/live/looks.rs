@@ -61,6 +61,11 @@ pub const THICKNESS: usize = 5;
 pub const OPACITY: usize = 6;
 pub const OF_LIGHT: usize = 5;
 pub const ANSWERED: usize = SURROUNDINGS + OF_LIGHT * MAX_LIGHTS;
+/// Numbers of an answer under so many lights.
+pub fn parts(lights: usize) -> usize {
+    SURROUNDINGS + OF_LIGHT * lights
+}
+
 /// Most depth of diffraction that is told: past it next to nothing is left of light.
 const MOST_DIFFRACTED: f32 = 12.0;
 /// Questions that can wait: all but one of a packet, and a packet more.
@@ -149,7 +154,7 @@ impl Waiting {
         let cloud = self.cloud[0];
         let answered = look(toward_sun, scene, clouds[cloud], &Question(question));
         let mut values = [[0.0; 16]; ANSWERED];
-        let answers = SURROUNDINGS + OF_LIGHT * scene.lights.len();
+        let answers = parts(scene.lights.len());
         for k in 0..answers {
             (answered[k] * question[ASKED - 1]).store(&mut values[k]);
         }

@@ -7,7 +7,7 @@
 //! ([`super::courses`]) they are not marched: only the light is asked for.
 
 use super::courses::{Courses, Following, Step, Stop};
-use super::looks::{Question, TowardSun, Waiting};
+use super::looks::{Question, TowardSun, Waiting, parts};
 use super::rays::{Rays, Span, SurfacePoint};
 use super::sheets::few_turns;
 use super::stretches::{Colour, Colours, Phases, Stretches};
@@ -106,9 +106,10 @@ fn through_band<R: Real>(
     let toward_sun = TowardSun::new(look.effort.step);
     let mut waiting = Waiting::new();
     let mut march = March::new(look, band, span, seen.through);
+    let parts = parts(look.scene.lights.len());
     loop {
         let step = match &mut following {
-            Some(following) => following.step(),
+            Some(following) => following.step(parts, gathered),
             None => march.step(look, band, &way.rays, span),
         };
         if let Some(notes) = look.courses.notes {

@@ -19,7 +19,7 @@ mod stretches;
 mod under_eye;
 
 pub use beyond::Beyond;
-pub use courses::{Courses, Known, Notes};
+pub use courses::{Courses, Known, Notes, Takes};
 pub use march::{Turn, turns};
 pub use rays::SurfacePoint;
 pub use shadows::{Around, Shadows};

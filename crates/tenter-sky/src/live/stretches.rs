@@ -4,7 +4,8 @@
 //! air in front of them. Clouds that are met together keep their light apart: each has its own drops and surroundings.
 
 use super::beyond::Sides;
-use super::looks::{ANSWERED, OF_LIGHT, ONWARD, OPACITY, SURROUNDINGS, THICKNESS};
+use super::courses::Notes;
+use super::looks::{ANSWERED, OF_LIGHT, ONWARD, OPACITY, SURROUNDINGS, THICKNESS, parts};
 use super::march::CloudLight;
 use super::sheets::{OfSheet, at_thickness};
 use super::{Look, Way};
@@ -121,22 +122,22 @@ impl Stretches {
             let front = colours.look.air::<R, true>(colours.way, t);
             let mut onward = zero;
             for (light, colour) in self.light.iter().zip(&colours.clouds) {
-                let mut parts = [zero; ANSWERED];
-                for (part, values) in parts.iter_mut().zip(&light[k]) {
+                let mut light_parts = [zero; ANSWERED];
+                for (part, values) in light_parts.iter_mut().zip(&light[k]) {
                     *part = R::select(ended, R::load(values), zero);
                 }
-                onward = onward + parts[ONWARD];
+                onward = onward + light_parts[ONWARD];
                 match &colour.sides {
                     Some(sides) => {
                         // The air in front is in it.
                         for c in 0..3 {
-                            seen.light[c] = sides.through[c].mul_add(parts[ONWARD], seen.light[c]);
+                            seen.light[c] = sides.through[c].mul_add(light_parts[ONWARD], seen.light[c]);
                         }
                     }
                     // What stands behind is seen with the air before it.
-                    None => seen.onward = seen.onward + parts[ONWARD],
+                    None => seen.onward = seen.onward + light_parts[ONWARD],
                 }
-                let own = colour.of(colours, t, &parts);
+                let own = colour.of(colours, t, &light_parts);
                 for c in 0..3 {
                     let through = front.through[c] * R::splat(colour.shading.scatter[c]);
                     seen.light[c] = own[c].max(zero).mul_add(through, seen.light[c]);
@@ -145,10 +146,29 @@ impl Stretches {
             for c in 0..3 {
                 seen.light[c] = front.light[c].mul_add(opacity - onward, seen.light[c]);
             }
+            if let Some(notes) = colours.look.courses.notes {
+                self.note(k, R::LANES, parts(colours.look.scene.lights.len()), &mut notes.borrow_mut());
+            }
             (self.opacity[k], self.distance[k]) = ([0.0; 16], [0.0; 16]);
         }
         self.keep_what_goes_on();
         (self.present, self.most) = ([0; 16], 0);
+    }
+
+    /// Notes the light of those of the stretches with this number that have ended.
+    fn note(&self, k: usize, rays: usize, parts: usize, notes: &mut Notes) {
+        if !notes.takes.lit {
+            return;
+        }
+        for ray in (0..rays).filter(|ray| k < self.present[*ray]) {
+            for (cloud, light) in self.light.iter().enumerate() {
+                // What was looked for has an opacity.
+                if light[k][OPACITY][ray] != 0.0 {
+                    notes.take_light(ray, cloud, light[k][..parts].iter().map(|of_rays| of_rays[ray]));
+                }
+            }
+            notes.end_light(ray, self.opacity[k][ray], self.distance[k][ray]);
+        }
     }
 
     /// Light of stretches that go on is moved to the first place, all other light forgotten.

@@ -3,12 +3,13 @@
 //! What rays met on their way through clouds is kept from one picture to the next; each is to the last bit what it would be without.
 
 use super::tile::{self, Keeping, Kept};
-use super::{Area, Picture, TILE, render_tiles};
+use super::{Area, Picture, TILE, render, render_tiles};
 use crate::camera::Camera;
 use crate::clouds::form::{CloudForm, Survey};
+use crate::clouds::shadow::SunDepth;
 use crate::land::Land;
 use crate::live::{Effort, Turn, turns};
-use crate::scene::{CalledOff, Horizon, Scene};
+use crate::scene::{CalledOff, Clouds, Horizon, Scene};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError, Weak};
 
@@ -19,8 +20,56 @@ const MOST_KEPT: usize = 256 << 20;
 #[derive(Debug, Default)]
 pub struct Again {
     of: Option<Of>,
+    lit: Option<Lit>,
     tiles: Vec<Mutex<Kept>>,
     size: AtomicUsize,
+}
+
+/// All that the light on them hangs on, but for its colours.
+#[derive(Debug)]
+struct Lit {
+    /// Where each light stands, and whether it sheds anything.
+    lights: Vec<([f64; 3], bool)>,
+    clouds: Vec<CloudLit>,
+    seen_beyond: bool,
+}
+
+#[derive(Debug)]
+struct CloudLit {
+    depths: Vec<Weak<SunDepth>>,
+    turned: f32,
+    own_shadow: bool,
+    shadow_shift: [f32; 2],
+}
+
+impl Lit {
+    fn new(scene: &Scene) -> Lit {
+        let cloud = |clouds: &Clouds| CloudLit {
+            depths: clouds.depths.iter().map(Arc::downgrade).collect(),
+            turned: clouds.turned,
+            own_shadow: clouds.own_shadow,
+            shadow_shift: clouds.shadow_shift,
+        };
+        Lit {
+            lights: scene.lights.iter().map(|light| (light.direction(), 0.0 < light.strength)).collect(),
+            clouds: scene.clouds.iter().map(cloud).collect(),
+            seen_beyond: scene.beyond.is_some(),
+        }
+    }
+
+    fn is_the_same(&self, other: &Lit) -> bool {
+        (&self.lights, self.seen_beyond, self.clouds.len())
+            == (&other.lights, other.seen_beyond, other.clouds.len())
+            && self.clouds.iter().zip(&other.clouds).all(|(one, other)| one.is_the_same(other))
+    }
+}
+
+impl CloudLit {
+    fn is_the_same(&self, other: &CloudLit) -> bool {
+        (self.turned, self.own_shadow, self.shadow_shift, self.depths.len())
+            == (other.turned, other.own_shadow, other.shadow_shift, other.depths.len())
+            && self.depths.iter().zip(&other.depths).all(|(one, other)| one.ptr_eq(other))
+    }
 }
 
 /// All that courses hang on.
@@ -88,8 +137,9 @@ impl BandOf {
 }
 
 impl Again {
-    /// Renders a whole picture as [`super::render`] does, faster where the last one was of the same land by the same lens: rays are not
-    /// marched through clouds that have not changed, up to the first that have. What is found out is kept even where the picture is called off.
+    /// Renders a whole picture as [`super::render`] does, faster where the last two were of the same land by the same lens: rays are not
+    /// marched through clouds that have not changed, up to the first that have, nor is light looked for where none has moved. What is found
+    /// out is kept even where the picture is called off; nothing is where the last one was of something else, for that takes time.
     pub fn render(
         &mut self,
         scene: &Scene,
@@ -99,17 +149,21 @@ impl Again {
     ) -> Result<Picture, CalledOff> {
         let of = Of::new(scene, camera, effort);
         let bands = of.bands.len();
-        self.forget_what_differs(of);
+        let shared = self.forget_what_differs(of);
+        let lit = self.forget_other_light(Lit::new(scene)) && shared == bands;
+        if shared == 0 {
+            return render(scene, camera, effort, called_off);
+        }
         render_tiles(camera, Area::whole(camera), called_off, &|tile, i| {
             let mut held = self.tiles[i].lock().unwrap_or_else(PoisonError::into_inner);
             if MOST_KEPT < self.size.load(Ordering::Relaxed) {
-                let keeping = Keeping { before: Some(&held), kept: None };
+                let keeping = Keeping { before: Some(&held), kept: None, lit };
                 return tile::draw(scene, camera, tile, effort, keeping);
             }
             let had = held.size();
             let before = if held.bands < bands { std::mem::take(&mut *held) } else { Kept::default() };
             held.bands = bands;
-            let keeping = Keeping { before: Some(&before), kept: Some(&mut held) };
+            let keeping = Keeping { before: Some(&before), kept: Some(&mut held), lit };
             let light = tile::draw(scene, camera, tile, effort, keeping);
             held.shrink();
             self.size.fetch_add(held.size(), Ordering::Relaxed);
@@ -118,8 +172,8 @@ impl Again {
         })
     }
 
-    /// Keeps of all courses only what holds for another picture.
-    fn forget_what_differs(&mut self, of: Of) {
+    /// Keeps of all courses only what holds for another picture: of how many bands.
+    fn forget_what_differs(&mut self, of: Of) -> usize {
         let shared = self.of.as_ref().map_or(0, |last| last.shared_with(&of));
         if shared == 0 {
             let tiles = of.camera.width.div_ceil(TILE) * of.camera.height.div_ceil(TILE);
@@ -131,6 +185,20 @@ impl Again {
             kept.bands = kept.bands.min(shared);
         }
         self.of = Some(of);
+        shared
+    }
+
+    /// Forgets what another light left on the courses; whether it was this one.
+    fn forget_other_light(&mut self, lit: Lit) -> bool {
+        let same = self.lit.as_ref().is_some_and(|last| last.is_the_same(&lit));
+        if !same {
+            for tile in &mut self.tiles {
+                let kept = tile.get_mut().unwrap_or_else(PoisonError::into_inner);
+                *self.size.get_mut() -= std::mem::take(&mut kept.lit).size();
+            }
+        }
+        self.lit = Some(lit);
+        same
     }
 }
 
@@ -139,7 +207,6 @@ mod tests {
     use super::*;
     use crate::air::Fineness;
     use crate::document::{CloudKind, Eye, Placement, Sky};
-    use crate::picture::render;
     use crate::scene::Workshop;
 
     fn sky() -> Sky {
@@ -150,12 +217,13 @@ mod tests {
 
     /// A sky, changed in all that courses do not hang on, and then in what they do, from the top down.
     fn changed() -> Vec<Sky> {
-        let changes: [fn(&mut Sky); 9] = [
+        let changes: [fn(&mut Sky); 10] = [
             |_| (),
             |sky| {
                 sky.suns[0].placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg: 12.0 };
             },
             |sky| sky.air.visibility_km = 15.0,
+            |sky| sky.air.visibility_km = 25.0,
             |sky| (sky.clouds[0].shade_lift, sky.clouds[1].high_orders) = (0.4, 0.6),
             |sky| sky.clouds[2].muted = true,
             |sky| sky.clouds[2].muted = false,
@@ -194,9 +262,11 @@ mod tests {
             again.render(&scene, &Camera::lens(&sky.eye, 96, 54), Effort::default(), &|| false).unwrap();
             sizes.push(again.size.load(Ordering::Relaxed));
         }
-        // Other pixels may be looked at under other light, so more is known each time, until all is forgotten.
-        assert!(0 < sizes[0] && sizes.windows(2).take(3).all(|pair| pair[0] <= pair[1]));
-        assert!(sizes[3] < 2 * sizes[0], "{sizes:?}");
+        // Nothing of the first picture, which might be the only one of its kind; then ever more, for other pixels are looked at under
+        // other light, until all is forgotten.
+        assert_eq!((sizes[0], sizes[9]), (0, 0));
+        assert!(0 < sizes[1] && sizes[1] <= sizes[2] && sizes[2] <= sizes[3], "{sizes:?}");
+        assert!(sizes[4] < 3 * sizes[1] && 0 < sizes[7], "{sizes:?}");
     }
 
     /// Without room all is marched, and the same.
@@ -208,6 +278,7 @@ mod tests {
         let mut again = Again::default();
         let draw = |again: &mut Again| again.render(&scene, &camera, Effort::default(), &|| false).unwrap();
         let first = draw(&mut again);
+        draw(&mut again);
         for tile in &again.tiles[2..] {
             *tile.lock().unwrap() = Kept::default();
         }

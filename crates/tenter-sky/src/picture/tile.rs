@@ -5,7 +5,7 @@
 
 use super::Area;
 use crate::camera::Camera;
-use crate::live::{Around, Courses, Effort, Known, Look, Notes, Shadows, packet, turns};
+use crate::live::{self, Around, Effort, Known, Look, Notes, Shadows, Takes, packet, turns};
 use crate::scene::Scene;
 use crate::simd::{Kernel, Real, dispatch};
 use crate::spectrum::Rgb;
@@ -19,11 +19,18 @@ const WIDEST: f64 = 0.04;
 /// Pixels along the blocks that packets are taken from.
 const BLOCK: usize = 8;
 
-/// Courses of a tile's pixels: of each, where its words begin in all of them.
+/// Courses of a tile's pixels.
 #[derive(Debug, Default)]
 pub struct Kept {
     /// How many bands of them hold.
     pub bands: usize,
+    plain: Courses,
+    pub lit: Courses,
+}
+
+/// Where the words of each pixel's course begin in all of them.
+#[derive(Debug, Default)]
+pub struct Courses {
     begins: Vec<Option<usize>>,
     words: Vec<f32>,
 }
@@ -31,17 +38,29 @@ pub struct Kept {
 impl Kept {
     /// Bytes held.
     pub fn size(&self) -> usize {
-        size_of_val(&self.begins[..]) + self.words.capacity() * size_of::<f32>()
+        self.plain.size() + self.lit.size()
     }
 
     /// Gives back what was set aside for more.
     pub fn shrink(&mut self) {
+        self.plain.shrink();
+        self.lit.shrink();
+    }
+}
+
+impl Courses {
+    /// Bytes held.
+    pub fn size(&self) -> usize {
+        size_of_val(&self.begins[..]) + self.words.capacity() * size_of::<f32>()
+    }
+
+    fn shrink(&mut self) {
         if self.words.len() + self.words.len() / 4 < self.words.capacity() {
             self.words.shrink_to_fit();
         }
     }
 
-    fn course(&self, pixel: usize) -> Option<&[f32]> {
+    fn get(&self, pixel: usize) -> Option<&[f32]> {
         self.begins.get(pixel)?.map(|begin| &self.words[begin..])
     }
 
@@ -61,26 +80,65 @@ impl Kept {
 pub struct Keeping<'a> {
     /// Of a picture before this one.
     pub before: Option<&'a Kept>,
-    /// Those of which all bands hold; the others' are added.
+    /// Those of which all bands hold; the others' are added, lit ones where they are wanted.
     pub kept: Option<&'a mut Kept>,
+    pub lit: bool,
 }
 
 impl Keeping<'_> {
+    fn all(&self) -> impl Iterator<Item = &Kept> {
+        self.kept.as_deref().into_iter().chain(self.before)
+    }
+
     /// A pixel's course, and how many of its bands hold.
-    fn course(&self, pixel: usize) -> Option<(&[f32], usize)> {
-        let whole = self.kept.as_ref().and_then(|kept| Some((kept.course(pixel)?, kept.bands)));
-        whole.or_else(|| self.before.and_then(|before| Some((before.course(pixel)?, before.bands))))
+    fn plain(&self, pixel: usize) -> Option<(&[f32], usize)> {
+        self.all().find_map(|kept| Some((kept.plain.get(pixel)?, kept.bands)))
+    }
+
+    fn lit(&self, pixel: usize) -> Option<&[f32]> {
+        self.all().find_map(|kept| kept.lit.get(pixel))
+    }
+
+    /// Whether a pixel's course is lit, and how many bands of it hold.
+    fn how_much(&self, pixel: usize) -> (bool, usize) {
+        (self.lit(pixel).is_some(), self.plain(pixel).map_or(0, |(_, bands)| bands))
     }
 
     /// The courses of a packet, if something of all is known; the last one fills what is left.
     fn known(&self, pixels: &[usize]) -> Option<Known<'_>> {
-        let mut known = Known { courses: [&[]; 16], bands: usize::MAX };
-        for lane in 0..known.courses.len() {
-            let (course, bands) = self.course(pixels[lane.min(pixels.len() - 1)])?;
-            known.courses[lane] = course;
-            known.bands = known.bands.min(bands);
+        let lit = pixels.iter().all(|pixel| self.lit(*pixel).is_some());
+        let mut known = Known { courses: [&[]; 16], bands: usize::MAX, lit };
+        for (lane, course) in known.courses.iter_mut().enumerate() {
+            let pixel = pixels[lane.min(pixels.len() - 1)];
+            if lit {
+                *course = self.lit(pixel)?;
+            } else {
+                let (plain, bands) = self.plain(pixel)?;
+                (*course, known.bands) = (plain, known.bands.min(bands));
+            }
         }
         Some(known)
+    }
+
+    /// What is still to be noted of a packet of which this is known.
+    fn takes(&self, known: &Option<Known>, turns: usize) -> Takes {
+        let keeps = self.kept.is_some();
+        Takes {
+            plain: keeps && known.is_none_or(|known| known.bands < turns),
+            lit: keeps && self.lit && known.is_none_or(|known| !known.lit),
+        }
+    }
+
+    fn keep(&mut self, pixels: &[usize], notes: &Notes) {
+        let Some(kept) = &mut self.kept else { return };
+        for (lane, pixel) in pixels.iter().enumerate() {
+            if notes.takes.plain {
+                kept.plain.keep(*pixel, notes.course(lane));
+            }
+            if notes.takes.lit {
+                kept.lit.keep(*pixel, notes.lit(lane));
+            }
+        }
     }
 }
 
@@ -181,17 +239,16 @@ impl Kernel for Tile<'_> {
                 Pass::Between => self.between(&mut light),
             };
             // No ray hangs on those it goes with: known ones go together.
-            pixels
-                .sort_by_key(|pixel| std::cmp::Reverse(self.keeping.course(*pixel).map(|(_, bands)| bands)));
+            pixels.sort_by_key(|pixel| std::cmp::Reverse(self.keeping.how_much(*pixel)));
             for pixels in pixels.chunks(R::LANES) {
                 let mut directions = [[0.0; 3]; 16];
                 for (direction, pixel) in directions.iter_mut().zip(pixels) {
                     *direction = self.directions[*pixel].expect("only shown pixels are looked at");
                 }
                 let known = self.keeping.known(pixels);
-                let whole = known.is_some_and(|known| turns <= known.bands);
-                let notes = (!whole && self.keeping.kept.is_some()).then_some(&notes);
-                let courses = Courses { known, notes };
+                let takes = self.keeping.takes(&known, turns);
+                notes.borrow_mut().takes = takes;
+                let courses = live::Courses { known, notes: (takes != Takes::default()).then_some(&notes) };
                 let look = Look {
                     scene: self.scene,
                     directions: &packet(&directions[..pixels.len()]),
@@ -205,12 +262,9 @@ impl Kernel for Tile<'_> {
                 for (lane, pixel) in pixels.iter().enumerate() {
                     light[*pixel] = [seen.light[0][lane], seen.light[1][lane], seen.light[2][lane]];
                 }
-                if let (Some(notes), Some(kept)) = (notes, &mut self.keeping.kept) {
-                    let mut notes = notes.borrow_mut();
-                    for (lane, pixel) in pixels.iter().enumerate() {
-                        kept.keep(*pixel, notes.course(lane));
-                    }
-                    notes.clear();
+                if takes != Takes::default() {
+                    self.keeping.keep(pixels, &notes.borrow());
+                    notes.borrow_mut().clear();
                 }
             }
         }
