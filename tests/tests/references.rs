@@ -61,10 +61,10 @@ fn live_skies_agree_with_stored_references() -> Result<()> {
 }
 
 /// What crops of forms reach, percent: the mean, the 95th percentile and the light. References by paths alone (squall, deck) have 13 to 16 % of noise in single pixels of
-/// few, so some of it is theirs. Those of towers, squall and four kinds are of the forms that heaps had before.
+/// few, so some of it is theirs.
 const FORMS: [(&str, [f64; 3]); 6] = [
     ("ferry-afternoon", [8.0, 30.0, 4.0]),
-    ("towers-at-evening", [21.0, 52.0, 18.5]),
+    ("towers-at-evening", [20.0, 48.5, 21.5]),
     ("four-kinds-at-evening", [11.5, 35.0, 5.0]),
     ("squall-passing-off", [23.5, 46.0, 20.0]),
     ("mackerel-sky", [4.0, 12.0, 4.0]),
