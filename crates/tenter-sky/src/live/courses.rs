@@ -221,3 +221,74 @@ impl<'a> Following<'a> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::simd::Scalar;
+
+    fn step(ask: Option<f32>, end: bool, done: bool) -> Step<Scalar> {
+        let zero = Scalar(0.0);
+        let yes = |said: bool| zero.lt(Scalar(f32::from(u8::from(said))));
+        let number = ask.unwrap_or(0.0);
+        let stop = Stop::of([10.0, 1.5, 2.5, 3.5, 0.25, 0.125].map(|v| Scalar(v + number)));
+        let which = [number; 16];
+        let (opacity, distance) = (Scalar(0.5 + number), Scalar(700.0 + number));
+        Step { asks: yes(ask.is_some()), stop, which, ends: yes(end), opacity, distance, done }
+    }
+
+    fn known<'a>(course: &'a [f32], lit: bool) -> Known<'a> {
+        Known { courses: [course; 16], bands: 2, lit }
+    }
+
+    /// What a ray did in two bands comes back, step by step: an ask, an ask that ends a stretch, and an end alone.
+    #[test]
+    fn noted_courses_are_followed() {
+        let steps = [step(Some(0.0), false, false), step(Some(1.0), true, false), step(None, true, true)];
+        let mut notes = Notes { takes: Takes { plain: true, lit: false }, ..Notes::default() };
+        steps.iter().for_each(|step| notes.take(step));
+        notes.end_band(Scalar(0.75));
+        notes.end_band(Scalar(0.5));
+
+        let mut following = Following::new(&known(notes.course(0), false));
+        let mut stretches = Stretches::new(2);
+        for asked in &steps {
+            let step: Step<Scalar> = following.step(7, &mut stretches);
+            assert_eq!((step.asks.any(), step.ends.any()), (asked.asks.any(), asked.ends.any()));
+            assert_eq!(step.done, asked.done);
+            if asked.asks.any() {
+                assert_eq!(step.which[0], asked.which[0]);
+                assert_eq!(step.stop.numbers().map(|v| v.0), asked.stop.numbers().map(|v| v.0));
+            }
+            if asked.ends.any() {
+                assert_eq!((step.opacity.0, step.distance.0), (asked.opacity.0, asked.distance.0));
+            }
+        }
+        assert!(following.is_through(1));
+        assert_eq!(following.next_band::<Scalar>().0, 0.75);
+        assert!(following.is_through(1));
+        assert_eq!(following.next_band::<Scalar>().0, 0.5);
+    }
+
+    /// A lit course asks for nothing: it ends its stretches, with their light in them.
+    #[test]
+    fn lit_courses_ask_for_nothing() {
+        let mut notes = Notes { takes: Takes { plain: false, lit: true }, ..Notes::default() };
+        notes.take(&step(Some(0.0), true, false));
+        assert!(notes.course(0).is_empty(), "nothing else was to be taken");
+        for opacity in [0.5, 0.25] {
+            notes.take_light(0, 1, [1.0, 2.0, 3.0].into_iter());
+            notes.end_light(0, opacity, 900.0);
+        }
+        notes.end_band(Scalar(0.25));
+
+        let mut following = Following::new(&known(notes.lit(0), true));
+        let mut stretches = Stretches::new(2);
+        for (opacity, done) in [(0.5, false), (0.25, true)] {
+            let step: Step<Scalar> = following.step(3, &mut stretches);
+            assert!(!step.asks.any() && step.ends.any());
+            assert_eq!((step.opacity.0, step.done), (opacity, done));
+        }
+        assert_eq!(following.next_band::<Scalar>().0, 0.25);
+    }
+}

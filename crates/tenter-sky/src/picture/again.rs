@@ -2,8 +2,8 @@
 //!
 //! What rays met on their way through clouds is kept from one picture to the next; each is to the last bit what it would be without.
 
-use super::tile::{self, Keeping, Kept};
-use super::{Area, Picture, TILE, render, render_tiles};
+use super::keeping::{Keeping, Kept};
+use super::{Area, Picture, TILE, render, render_tiles, tile};
 use crate::camera::Camera;
 use crate::clouds::form::{CloudForm, Survey};
 use crate::clouds::shadow::SunDepth;
@@ -267,6 +267,28 @@ mod tests {
         assert_eq!((sizes[0], sizes[9]), (0, 0));
         assert!(0 < sizes[1] && sizes[1] <= sizes[2] && sizes[2] <= sizes[3], "{sizes:?}");
         assert!(sizes[4] < 3 * sizes[1] && 0 < sizes[7], "{sizes:?}");
+    }
+
+    /// Spoilt courses spoil the picture: plain ones where the sun has moved, lit ones where only air has changed; marched ones would not.
+    #[test]
+    fn what_is_known_is_followed() {
+        let workshop = Workshop::default();
+        let all = changed();
+        for (last, next) in [([0, 0], 1), ([1, 2], 3)] {
+            let mut again = Again::default();
+            let draw = |again: &mut Again, sky: &Sky| {
+                let scene = workshop.scene(sky, Fineness::Draft, &|| false).unwrap();
+                again.render(&scene, &Camera::lens(&sky.eye, 96, 54), Effort::default(), &|| false).unwrap()
+            };
+            for i in last {
+                draw(&mut again, &all[i]);
+            }
+            let right = draw(&mut again, &all[next]);
+            for tile in &mut again.tiles {
+                tile.get_mut().unwrap().spoil();
+            }
+            assert!(draw(&mut again, &all[next]) != right, "change {next}");
+        }
     }
 
     /// Without room all is marched, and the same.

@@ -3,6 +3,7 @@
 mod again;
 mod disc;
 mod glare;
+mod keeping;
 mod map;
 mod noise;
 mod outlines;
@@ -24,8 +25,8 @@ use crate::camera::Camera;
 use crate::live::Effort;
 use crate::scene::{CalledOff, Scene};
 use crate::spectrum::Rgb;
+use keeping::Keeping;
 use rayon::prelude::*;
-use tile::Keeping;
 
 /// Side of a tile, pixels: a few milliseconds of work.
 pub const TILE: usize = 32;

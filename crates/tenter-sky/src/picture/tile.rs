@@ -4,8 +4,9 @@
 //! their light from them; elsewhere they are looked at themselves. Courses of rays through clouds can be kept for the next picture.
 
 use super::Area;
+use super::keeping::Keeping;
 use crate::camera::Camera;
-use crate::live::{self, Around, Effort, Known, Look, Notes, Shadows, Takes, packet, turns};
+use crate::live::{Around, Courses, Effort, Look, Notes, Shadows, Takes, packet, turns};
 use crate::scene::Scene;
 use crate::simd::{Kernel, Real, dispatch};
 use crate::spectrum::Rgb;
@@ -18,129 +19,6 @@ const SPACING: usize = 4;
 const WIDEST: f64 = 0.04;
 /// Pixels along the blocks that packets are taken from.
 const BLOCK: usize = 8;
-
-/// Courses of a tile's pixels.
-#[derive(Debug, Default)]
-pub struct Kept {
-    /// How many bands of them hold.
-    pub bands: usize,
-    plain: Courses,
-    pub lit: Courses,
-}
-
-/// Where the words of each pixel's course begin in all of them.
-#[derive(Debug, Default)]
-pub struct Courses {
-    begins: Vec<Option<usize>>,
-    words: Vec<f32>,
-}
-
-impl Kept {
-    /// Bytes held.
-    pub fn size(&self) -> usize {
-        self.plain.size() + self.lit.size()
-    }
-
-    /// Gives back what was set aside for more.
-    pub fn shrink(&mut self) {
-        self.plain.shrink();
-        self.lit.shrink();
-    }
-}
-
-impl Courses {
-    /// Bytes held.
-    pub fn size(&self) -> usize {
-        size_of_val(&self.begins[..]) + self.words.capacity() * size_of::<f32>()
-    }
-
-    fn shrink(&mut self) {
-        if self.words.len() + self.words.len() / 4 < self.words.capacity() {
-            self.words.shrink_to_fit();
-        }
-    }
-
-    fn get(&self, pixel: usize) -> Option<&[f32]> {
-        self.begins.get(pixel)?.map(|begin| &self.words[begin..])
-    }
-
-    fn keep(&mut self, pixel: usize, course: &[f32]) {
-        if self.begins.len() <= pixel {
-            self.begins.resize(pixel + 1, None);
-        }
-        if self.begins[pixel].is_none() {
-            self.begins[pixel] = Some(self.words.len());
-            self.words.extend_from_slice(course);
-        }
-    }
-}
-
-/// Courses that a tile's rays follow, or leave.
-#[derive(Default)]
-pub struct Keeping<'a> {
-    /// Of a picture before this one.
-    pub before: Option<&'a Kept>,
-    /// Those of which all bands hold; the others' are added, lit ones where they are wanted.
-    pub kept: Option<&'a mut Kept>,
-    pub lit: bool,
-}
-
-impl Keeping<'_> {
-    fn all(&self) -> impl Iterator<Item = &Kept> {
-        self.kept.as_deref().into_iter().chain(self.before)
-    }
-
-    /// A pixel's course, and how many of its bands hold.
-    fn plain(&self, pixel: usize) -> Option<(&[f32], usize)> {
-        self.all().find_map(|kept| Some((kept.plain.get(pixel)?, kept.bands)))
-    }
-
-    fn lit(&self, pixel: usize) -> Option<&[f32]> {
-        self.all().find_map(|kept| kept.lit.get(pixel))
-    }
-
-    /// Whether a pixel's course is lit, and how many bands of it hold.
-    fn how_much(&self, pixel: usize) -> (bool, usize) {
-        (self.lit(pixel).is_some(), self.plain(pixel).map_or(0, |(_, bands)| bands))
-    }
-
-    /// The courses of a packet, if something of all is known; the last one fills what is left.
-    fn known(&self, pixels: &[usize]) -> Option<Known<'_>> {
-        let lit = pixels.iter().all(|pixel| self.lit(*pixel).is_some());
-        let mut known = Known { courses: [&[]; 16], bands: usize::MAX, lit };
-        for (lane, course) in known.courses.iter_mut().enumerate() {
-            let pixel = pixels[lane.min(pixels.len() - 1)];
-            if lit {
-                *course = self.lit(pixel)?;
-            } else {
-                let (plain, bands) = self.plain(pixel)?;
-                (*course, known.bands) = (plain, known.bands.min(bands));
-            }
-        }
-        Some(known)
-    }
-
-    /// What is still to be noted of a packet of which this is known.
-    fn takes(&self, known: &Option<Known>, turns: usize) -> Takes {
-        let keeps = self.kept.is_some();
-        Takes {
-            plain: keeps && known.is_none_or(|known| known.bands < turns),
-            lit: keeps && self.lit && known.is_none_or(|known| !known.lit),
-        }
-    }
-
-    fn keep(&mut self, pixels: &[usize], notes: &Notes) {
-        let Some(kept) = &mut self.kept else { return };
-        for (lane, pixel) in pixels.iter().enumerate() {
-            if notes.takes.plain {
-                kept.plain.keep(*pixel, notes.course(lane));
-            }
-            if notes.takes.lit {
-                kept.lit.keep(*pixel, notes.lit(lane));
-            }
-        }
-    }
-}
 
 /// Radiance of a tile's pixels, row by row; black where the projection shows nothing.
 pub fn draw(scene: &Scene, camera: &Camera, tile: Area, effort: Effort, keeping: Keeping) -> Vec<Rgb> {
@@ -248,7 +126,7 @@ impl Kernel for Tile<'_> {
                 let known = self.keeping.known(pixels);
                 let takes = self.keeping.takes(&known, turns);
                 notes.borrow_mut().takes = takes;
-                let courses = live::Courses { known, notes: (takes != Takes::default()).then_some(&notes) };
+                let courses = Courses { known, notes: (takes != Takes::default()).then_some(&notes) };
                 let look = Look {
                     scene: self.scene,
                     directions: &packet(&directions[..pixels.len()]),
