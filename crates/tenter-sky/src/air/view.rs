@@ -47,7 +47,8 @@ pub struct AirInFront {
 }
 
 /// Transmittance (3), then as in [`SkyColour`] (6), of the first three of these what has been scattered before it comes into the
-/// ray (3), and what would be scattered of an even radiance of 1 all around (3). A line of the cache holds it.
+/// ray (3), what would be scattered of an even radiance of 1 all around (3), and how many times as much comes through with what is turned so
+/// little that it counts as not turned (green). A line of the cache holds it.
 #[derive(Clone, Copy)]
 #[repr(align(64))]
 struct Row([f32; 16]);
@@ -57,7 +58,10 @@ const SMOOTH: usize = 3;
 const NARROWLY: usize = 6;
 const MANY: usize = 9;
 const EVEN: usize = 12;
-const CHANNELS: usize = 15;
+const FORWARD: usize = 15;
+const CHANNELS: usize = 16;
+/// Most of [`FORWARD`]: where more is turned nothing is seen any longer.
+const MOST_FORWARD: f32 = 8.0;
 
 const SLICES: usize = 26;
 /// Distances of the slices, m: 0, then 150 m to 900 km in equal ratios.
@@ -219,6 +223,8 @@ impl SkyColour {
 pub struct Front<R: Real> {
     pub light: [R; 3],
     pub through: [R; 3],
+    /// How many times as much comes through with what the air turns so little that it counts as not turned.
+    pub forward: R,
 }
 
 impl AirInFront {
@@ -236,7 +242,7 @@ impl AirInFront {
             light[c] = told[NARROWLY + c].mul_add(narrow, told[SMOOTH + c]);
             through[c] = told[THROUGH + c];
         }
-        Front { light, through }
+        Front { light, through, forward: told[FORWARD] }
     }
 
     /// Light of the air up to a distance in metres: all of it, and what has been scattered before it comes into the ray.
@@ -254,11 +260,11 @@ impl AirInFront {
     /// What the air up to a distance in metres scatters of an even radiance of 1 all around.
     #[inline(always)]
     pub fn even_up_to<R: Real>(&self, corners: &Corners<R>, distance: R) -> [R; 3] {
-        let told = self.told::<R, EVEN, CHANNELS>(corners, distance);
+        let told = self.told::<R, EVEN, FORWARD>(corners, distance);
         [told[EVEN], told[EVEN + 1], told[EVEN + 2]]
     }
 
-    /// Channels `FROM` to `TO` of the air up to a distance in metres; the others are 0. Whole rows are read, ray by ray: of the numbers
+    /// Channels `FROM` to `TO` of the air up to a distance in metres, with the first of them `FORWARD` as well; the others are 0. Whole rows are read, ray by ray: of the numbers
     /// around a ray all are wanted, and reading each for all rays takes several times as long.
     #[inline(always)]
     fn told<R: Real, const FROM: usize, const TO: usize>(
@@ -299,6 +305,10 @@ impl AirInFront {
         for c in FROM..TO {
             // SAFETY: there is a row for each ray.
             told[c] = unsafe { R::gather(&rows, first + R::Int::splat(c as i32)) };
+        }
+        if FROM == THROUGH {
+            // SAFETY: as above.
+            told[FORWARD] = unsafe { R::gather(&rows, first + R::Int::splat(FORWARD as i32)) };
         }
         told
     }
@@ -498,6 +508,8 @@ impl Kernel for Sliced<'_> {
                 out[k].0[MANY + c] = many[c];
                 out[k].0[EVEN + c] = even[c] / whole[c];
             }
+            let often = white.convert(&march.often)[1];
+            out[k].0[FORWARD] = (often / through[1].max(1e-9)).clamp(1.0, MOST_FORWARD);
         }
         out
     }
@@ -659,6 +671,9 @@ mod tests {
                     assert!(many[c].0 >= 0.0 && many[c].0 <= all[c].0 * 1.001, "{} {}", many[c].0, all[c].0);
                     assert!(even[c].0 >= 0.0 && even[c].0 <= 1.02 - whole.through[c].0, "{e} {a} {distance}");
                 }
+                // Less than a quarter of what is lost comes along all the same.
+                let forward = whole.forward.0 * whole.through[1].0;
+                assert!(forward >= whole.through[1].0 && forward < 1.0 - 0.7 * (1.0 - whole.through[1].0));
                 assert!(even[1].0 >= before);
                 before = even[1].0;
                 let share = many[1].0 / all[1].0;

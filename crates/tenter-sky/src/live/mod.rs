@@ -314,13 +314,13 @@ impl Look<'_> {
     #[inline(always)]
     fn air_light<R: Real>(&self, way: &Way<R>, distance: R) -> Front<R> {
         let zero = R::splat(0.0);
-        let mut sum = Front { light: [zero; 3], through: [zero; 3] };
+        let mut sum = Front { light: [zero; 3], through: [zero; 3], forward: R::splat(1.0) };
         for (i, light) in self.scene.lights.iter().enumerate() {
             let front = light.view.front.up_to(&way.skies.corners[i], distance, way.skies.narrow[i]);
             for c in 0..3 {
                 sum.light[c] = front.light[c].mul_add(R::splat(light.strength), sum.light[c]);
             }
-            sum.through = front.through;
+            (sum.through, sum.forward) = (front.through, front.forward);
         }
         sum
     }

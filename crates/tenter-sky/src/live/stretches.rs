@@ -138,8 +138,10 @@ impl Stretches {
                     None => seen.onward = seen.onward + light_parts[ONWARD],
                 }
                 let own = colour.of(colours, t, &light_parts);
+                // What haze turns by a few degrees still comes from a heap. Under sheets it is part of the air's light, which is as much brighter.
+                let along = if colour.sheet.is_none() { front.forward } else { R::splat(1.0) };
                 for c in 0..3 {
-                    let through = front.through[c] * R::splat(colour.shading.scatter[c]);
+                    let through = front.through[c] * along * R::splat(colour.shading.scatter[c]);
                     seen.light[c] = own[c].max(zero).mul_add(through, seen.light[c]);
                 }
             }
