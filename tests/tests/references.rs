@@ -64,7 +64,7 @@ fn live_skies_agree_with_stored_references() -> Result<()> {
 /// few, so some of it is theirs.
 const FORMS: [(&str, [f64; 3]); 6] = [
     ("ferry-afternoon", [8.0, 30.0, 4.0]),
-    ("towers-at-evening", [20.0, 48.5, 21.5]),
+    ("towers-at-evening", [16.0, 45.0, 11.0]),
     ("four-kinds-at-evening", [11.5, 35.0, 5.0]),
     ("squall-passing-off", [23.5, 46.0, 20.0]),
     ("mackerel-sky", [4.0, 12.0, 4.0]),
@@ -72,7 +72,7 @@ const FORMS: [(&str, [f64; 3]); 6] = [
 ];
 /// How far structure may be off its reference's, as a share: form is not allowed to blur. The towers' lumps shade one another too hard.
 const STRUCTURE: f64 = 0.2;
-const HARDER: &[(&str, f64)] = &[("towers-at-evening", 0.5)];
+const HARDER: &[(&str, f64)] = &[("towers-at-evening", 0.35)];
 
 #[test]
 fn forms_agree_with_stored_references() -> Result<()> {

@@ -14,6 +14,9 @@ use std::f64::consts::PI;
 
 /// Side of the tile a task fills, in texels.
 const TILE: usize = 128;
+/// Share of their reach by which lumps make bodies larger for light: without any the lit side of a narrow tower is a seventh too dark, with half of it
+/// fair weather is 3 % too bright (crops against the reference).
+const LUMPS_IN: f64 = 0.3;
 /// Field value of places no dome reaches.
 const LOWEST: f32 = -6.0;
 
@@ -513,7 +516,7 @@ impl Field<'_> {
             top: (square * room) as f32,
             fall: fall as f32,
             swell: 0.0,
-            body: d.first.half_ball(1.0 + d.first.birth - threshold) as f32,
+            body: d.first.wider(LUMPS_IN * self.amplitude).half_ball(1.0 + d.first.birth - threshold) as f32,
         })
     }
 

@@ -117,9 +117,11 @@ pub struct Place<R: Real> {
     pub beside: R,
     /// How much those above and below grow by, each metre down or up: less than one in the edges of sheets.
     pub filled: R,
-    /// Metres of cloud to the nearest surface, and radius of the dome that is stood in. Sheets have neither.
+    /// Metres of cloud to the nearest surface, radius of the dome that is stood in, and distance to its surface without lumps, positive inside.
+    /// Sheets have none of these.
     pub near: R,
     pub dome: R,
+    pub within_hull: R,
 }
 
 /// What lumps and edges of a form are like; lengths in metres.
@@ -501,6 +503,7 @@ impl CloudForm {
             filled: if SHEET && !self.fibrous { share } else { R::splat(1.0) },
             near,
             dome,
+            within_hull: side,
         }
     }
 

@@ -34,6 +34,11 @@ pub struct Extent {
 }
 
 impl Extent {
+    /// With so many metres more all around.
+    pub fn wider(self, by: f64) -> Extent {
+        Extent { radius: self.radius + by, height: self.height + by, ..self }
+    }
+
     /// Radius of the half ball with as much volume to its surface, cut as much larger as cover makes it, m: light tells bodies by that. Surface of an
     /// ellipsoid after Thomsen 2004 (within 1.1 %; from memory).
     pub fn half_ball(&self, grown: f64) -> f64 {
@@ -236,8 +241,10 @@ mod tests {
     /// A half ball is one of its own radius; a flat one is told by its height, a tall one by its width.
     #[test]
     fn half_balls_keep_their_radius() {
-        let of = |radius: f64, height: f64| Extent { radius, height, birth: 0.0 }.half_ball(1.0);
+        let extent = |radius: f64, height: f64| Extent { radius, height, birth: 0.0 };
+        let of = |radius: f64, height: f64| extent(radius, height).half_ball(1.0);
         assert!((of(400.0, 400.0) - 400.0).abs() < 1e-9);
+        assert!((extent(400.0, 400.0).wider(30.0).half_ball(1.0) - 430.0).abs() < 1e-9);
         assert!((of(4000.0, 10.0) / 15.0 - 1.0).abs() < 0.02, "{}", of(4000.0, 10.0));
         // A thin half spheroid has pi^2 r h / 2 of surface (within Thomsen's 1.1 %).
         let tall = of(10.0, 4000.0);

@@ -164,6 +164,7 @@ fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> 
         filled: zero,
         near: zero,
         dome: zero,
+        within_hull: zero,
     };
     let mut met =
         Met { inside: R::splat(-1e6), extinction: zero, longest: R::splat(1e6), which: zero, place: nothing };
