@@ -32,6 +32,9 @@ const BOIL: [f64; 3] = [70.0, 12.0, 6.0];
 const PROFILE_STEPS: usize = 32;
 /// Distance between the heights of an uneven layer, in cells.
 const UNEVEN_CELLS: f64 = 1.5;
+/// Share of what lumps are steep that evens their light out: of shares by which that is 0.3 to 1 for whole lobes, the one that does best by crops of
+/// the towers and the squall together (half for whole lobes).
+const EVENED: f64 = 1.7;
 /// Lumps begin to fade at footprints of 0.6 of their size and are gone at 1.6 of it.
 const FADE: f32 = 1.6;
 
@@ -85,6 +88,9 @@ pub struct CloudForm {
     fray: f32,
     /// How much nearer a surface of lumps is than the height of a place among them tells, for it is steep.
     steep: f32,
+    /// Share of light turned many times that comes as if there were no lumps: they light one another across what is open between them, and so
+    /// hide. The steeper they are, the more they stand around one another.
+    pub evened: f32,
     /// How far places are raised above others, m, over how many sides of a block per metre, and what is left of the depth.
     uneven: [f32; 2],
     squeeze: f32,
@@ -276,6 +282,7 @@ impl CloudForm {
             regions: Regions::of(layer),
             ageing,
         };
+        let steep = 1.0 / (1.0 + layer.lobes * layer.lobes).sqrt();
         let drawn = anvil_from.is_none() && !layer.profile.is_empty();
         let steps = if drawn { 0..PROFILE_STEPS + 1 } else { 0..0 };
         let densities: Vec<f64> = steps.map(|i| layer.density_at(i as f64 / PROFILE_STEPS as f64)).collect();
@@ -319,7 +326,8 @@ impl CloudForm {
             rise: 1.0 / (0.05 * depth) as f32,
             flank: 0.55 / amplitude.max(1.0) as f32,
             fray: 1.0 / (2.6 * (0.24 * amplitude + erosion)).max(1.0) as f32,
-            steep: (1.0 / (1.0 + layer.lobes * layer.lobes).sqrt()) as f32,
+            steep: steep as f32,
+            evened: (EVENED * (1.0 - steep)) as f32,
             uneven: if anvil_from.is_some() {
                 [0.0; 2]
             } else {

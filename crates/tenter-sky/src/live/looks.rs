@@ -31,10 +31,7 @@ const SUN_FOOTPRINT: f32 = 0.5;
 /// a ragged heap overhead has the light it has in the reference, under suns of 5 and 40 degrees.
 const DOMES: f32 = 1.5;
 
-/// Light that has turned many times comes as much from a surface as if it were smooth as from its lumps: they light one another across what is
-/// open between them, and so hide. Of shares of 0.3 to 1 the one that does best by crops of the towers and the squall together.
-const SMOOTH: f32 = 0.5;
-/// Least width of the edge of such a smooth surface, m.
+/// Least width of the edge of a surface without lumps, m.
 const SMOOTH_EDGE: f32 = 40.0;
 
 /// Samples from a place toward the sun.
@@ -309,7 +306,7 @@ fn look<R: Real>(
                 *shares = BallLight::get().at(depth, near, dome);
             }
             let [[forward, wide, backward], [_, smooth_wide, smooth_backward]] = shares;
-            let share = R::splat(SMOOTH);
+            let share = R::splat(form.evened);
             let (wide, backward) = (wide.lerp(smooth_wide, share), backward.lerp(smooth_backward, share));
             r = reach(above, below, beside, depth, one, zero);
             if i == 0 && scene.beyond.is_some() {
