@@ -1,6 +1,6 @@
 import { allNear, at, equal, near, test } from "./check";
 import { layer, sky } from "./samples";
-import { layerOf, partOf, sunOf, useBench } from "../src/bench/bench-store";
+import { hasPart, layerOf, partOf, sunOf, useBench } from "../src/bench/bench-store";
 import { find, fogName, sunLine, sunName, type Group } from "../src/bench/groups";
 import { bracket, deal } from "../src/bench/offers";
 import { atMinute, minuteOf, nearestOnPath, offsetOf } from "../src/bench/use-day";
@@ -84,6 +84,9 @@ test("parts know their place in the document", () => {
   equal(partOf(at(shown.clouds, 1)), "layer-veil");
   equal([layerOf("layer-veil", shown), layerOf("layer-gone", shown), layerOf("air", shown)], [1, -1, -1]);
   equal([sunOf("sun2"), sunOf("air"), sunOf(null)], [2, null, null]);
+  equal([hasPart(shown, "layer-veil"), hasPart(shown, "layer-gone")], [true, false]);
+  const dark = { ...shown, suns: [] };
+  equal([hasPart(dark, "sun0"), hasPart(dark, "sun3"), hasPart(dark, "air")], [true, false, true]);
 });
 
 test("nine seeds are dealt, and then the next nine", () => {

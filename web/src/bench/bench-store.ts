@@ -18,6 +18,13 @@ export const sunOf = (part: Part | null): number | null =>
 export const layerOf = (part: Part | null, sky: Sky): number =>
   part?.startsWith("layer-") ? sky.clouds.findIndex((l) => `layer-${l.id}` === part) : -1;
 
+/** Whether a sky has what is selected: other clouds and suns may have taken its place. */
+export const hasPart = (sky: Sky, part: Part): boolean => {
+  const sun = sunOf(part);
+  if (sun !== null) return sun === 0 || sun < sky.suns.length;
+  return !part.startsWith("layer-") || layerOf(part, sky) >= 0;
+};
+
 export const partOf = (layer: CloudLayer): Part => `layer-${layer.id}`;
 
 export type Saving =

@@ -5,7 +5,7 @@ import type { Schema } from "../data/fields";
 import { FRESH, go } from "../route";
 import { Button } from "../parts/button";
 import { BakeDialog } from "../bakes/bake-dialog";
-import { partOf, resolveStale, useBench, type Part } from "./bench-store";
+import { hasPart, partOf, resolveStale, useBench, type Part } from "./bench-store";
 import { Choices } from "./choices";
 import { Day } from "./day";
 import { Find } from "./find";
@@ -151,7 +151,7 @@ function Outline({ schema }: { schema: Schema }) {
   const box = useRef<HTMLDivElement>(null);
   const [height, setHeight] = useState(700);
   const sky = useBench((s) => s.sky);
-  const part = useBench((s) => s.part);
+  const part = useBench((s) => (s.sky && s.part && hasPart(s.sky, s.part) ? s.part : null));
   useEffect(() => {
     const element = box.current;
     if (!element) return;

@@ -93,7 +93,7 @@ export function Starters({ onClose }: { onClose: () => void }) {
           ]}
           onChange={(v) => setTake(v as Take)}
         />
-        <fieldset className="flex items-center gap-2">
+        <fieldset className="flex min-w-0 flex-wrap items-center gap-x-2">
           <legend className="float-left mr-2 text-quiet">Hold</legend>
           {(["sun", "exposure", "viewpoint", "land"] as const).map((what) => (
             <label key={what} className="flex cursor-pointer items-center gap-1">
