@@ -63,7 +63,7 @@ fn live_skies_agree_with_stored_references() -> Result<()> {
 /// What crops of forms reach, percent: the mean, the 95th percentile and the light. References by paths alone (squall, deck) have 13 to 16 % of noise in single pixels of
 /// few, so some of it is theirs.
 const FORMS: [(&str, [f64; 3]); 6] = [
-    ("ferry-afternoon", [8.0, 31.0, 4.0]),
+    ("ferry-afternoon", [8.0, 30.0, 4.0]),
     ("towers-at-evening", [16.0, 45.0, 11.0]),
     ("four-kinds-at-evening", [11.5, 35.0, 5.0]),
     ("squall-passing-off", [22.5, 44.0, 17.5]),
