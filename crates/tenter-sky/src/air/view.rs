@@ -532,8 +532,9 @@ impl SunInSky {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::document;
+    use crate::document::{self, AerosolKind};
     use crate::simd::{InstructionSet, Scalar, dispatch_on};
+    use crate::spectrum::band_centre_nm;
 
     /// Air in front of space is the whole sky, and a short way through it changes nothing.
     #[test]
@@ -646,6 +647,32 @@ mod tests {
                     assert!(off <= 1e-4 * expected.abs().max(near.abs()).max(1e-6), "{} {i} {c}", set.name());
                 }
             }
+        }
+    }
+
+    /// Of an optical depth t, of which a share w is scattered by particles, delta scaling (Wiscombe 1977, from memory) leaves t (1 - w f), f being the fourth moment of
+    /// their phase function: of a lobe of Henyey and Greenstein's g^4.
+    #[test]
+    fn what_comes_along_is_the_fourth_moment() {
+        for kind in [AerosolKind::Continental, AerosolKind::Maritime, AerosolKind::Urban] {
+            let hazy = document::Air { visibility_km: 15.0, aerosol: kind, ..Default::default() };
+            let air = Air::new(&hazy, Fineness::Draft);
+            let view = AirView::new(&air, 2.0, &SunInSky::in_the_south(50.0), Fineness::Full);
+            let (s, c) = 1f32.to_radians().sin_cos();
+            let corners = view.front.corners([Scalar(0.0), Scalar(c), Scalar(s)]);
+            let front = view.front.up_to(&corners, Scalar(2000.0), Scalar(0.0));
+            let (through, along) = (front.through[1].0, front.through[1].0 * front.forward.0);
+
+            let medium = &air.medium;
+            let columns = times(medium.amounts(20.0), 2000.0);
+            let green = (0..BANDS).find(|b| band_centre_nm(*b) > 540.0).expect("there is a green band");
+            let particles: f32 = medium.aerosol.lobes.iter().map(|(share, g)| share * g.powi(4)).sum();
+            let scattered = medium.scattering(&columns)[1].0[green];
+            let expected = 1.0 - particles * scattered / medium.optical_depth(columns).0[green];
+            assert!(
+                (along.ln() / through.ln() - expected).abs() < 0.02,
+                "{kind:?}: {along} {through} {expected}"
+            );
         }
     }
 
