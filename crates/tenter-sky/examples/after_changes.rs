@@ -1,5 +1,6 @@
 //! Time from a change to the first and to the refined picture of any sky, wall time on all threads:
-//! `cargo run --example after_changes SKY.json…` prints median and worst of seven, ms, and the most memory held.
+//! `cargo run --example after_changes SKY.json…` prints median and worst of seven (in
+//! brackets the median of what the scene took of it), ms, and the most memory held.
 
 use std::time::Instant;
 use tenter_sky::air::Fineness;
@@ -56,11 +57,15 @@ struct Drawer<'a> {
     fineness: Fineness,
     width: usize,
     again: Again,
+    /// Times the scenes took, ms.
+    scenes: Vec<f64>,
 }
 
 impl Drawer<'_> {
     fn draw(&mut self, sky: &Sky) -> Picture {
+        let begun = Instant::now();
         let scene = self.workshop.scene(sky, self.fineness, &|| false).expect("nobody calls this off");
+        self.scenes.push(begun.elapsed().as_secs_f64() * 1e3);
         let camera = camera(sky, self.width);
         let drawn = self.again.render(&scene, &camera, Effort::default(), &|| false);
         drawn.expect("nobody calls this off")
@@ -76,16 +81,27 @@ fn first(drawer: &mut Drawer, sky: &Sky, last: &Last) -> Picture {
     turned.flatten().unwrap_or_else(|| drawer.draw(sky))
 }
 
+/// The median of times, which are sorted by it; 0 of none.
+fn median(times: &mut [f64]) -> f64 {
+    times.sort_by(f64::total_cmp);
+    times.get(times.len() / 2).copied().unwrap_or(0.0)
+}
+
 fn main() {
     for path in std::env::args().skip(1) {
         let text = std::fs::read_to_string(&path).expect("the file can be read");
         let sky = Sky::from_json(&text).unwrap_or_else(|p| panic!("{p}"));
-        println!("{path}: first 240 x 135, median and worst; refined 960 x 540, median and worst; ms");
+        println!("{path}: first 240 x 135, median, worst (scene); refined 960 x 540, the same; ms");
         let workshop = Workshop::default();
         for (name, change) in CHANGES {
             let mut times = [Vec::new(), Vec::new()];
-            let drawer =
-                |fineness, width| Drawer { workshop: &workshop, fineness, width, again: Again::default() };
+            let drawer = |fineness, width| Drawer {
+                workshop: &workshop,
+                fineness,
+                width,
+                again: Again::default(),
+                scenes: Vec::new(),
+            };
             let (mut coarse, mut fine) = (drawer(Fineness::Draft, 240), drawer(Fineness::Full, 960));
             let picture = fine.draw(&sky);
             let mut last = Last { around: sky.around_eye(), camera: camera(&sky, 960), picture };
@@ -99,10 +115,14 @@ fn main() {
                 last = Last { around: changed.around_eye(), camera: camera(&changed, 960), picture };
             }
             let [first, refined] = times.map(|mut t| {
-                t.sort_by(f64::total_cmp);
-                (t[t.len() / 2], t[t.len() - 1])
+                let median = median(&mut t);
+                (median, t[t.len() - 1])
             });
-            println!("{name}: {:.0} {:.0}; {:.0} {:.0}", first.0, first.1, refined.0, refined.1);
+            let scenes = [coarse.scenes, fine.scenes].map(|mut t| median(&mut t));
+            println!(
+                "{name}: {:.0} {:.0} ({:.0}); {:.0} {:.0} ({:.0})",
+                first.0, first.1, scenes[0], refined.0, refined.1, scenes[1]
+            );
         }
         let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
         println!("{}", status.lines().find(|l| l.starts_with("VmHWM")).unwrap_or("memory: not told here"));

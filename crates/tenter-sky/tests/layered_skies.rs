@@ -157,7 +157,7 @@ fn even_sheet(thickness: f64) -> CloudLayer {
     let mut sheet = CloudLayer { cover: 1.0, lobes: 0.0, erosion: 0.0, ..layer(CloudKind::Stratus, "sheet") };
     // Edges thin a sheet: what its columns have is what counts.
     sheet.set_optical_thickness(10.0);
-    let columns = scene(&sky(vec![sheet.clone()])).clouds[0].form.1.mean(|t| t);
+    let columns = scene(&sky(vec![sheet.clone()])).clouds[0].form.1.evenly().mean(|t| t);
     sheet.set_optical_thickness(thickness * 0.15 / 0.14 * 10.0 / columns);
     sheet
 }

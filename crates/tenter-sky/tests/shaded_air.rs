@@ -159,7 +159,7 @@ fn even_layers_leave_what_their_depth_says() {
     assert!(expected > 1.0 && (scattered as f64 / expected - 1.0).abs() < 0.2, "{scattered} {expected}");
     let scene = scene(&even(CloudKind::Stratus, 0.8));
     let [straight, scattered] = left(&scene);
-    let column = scene.clouds[0].form.1.mean(|t| t) / 40f64.to_radians().sin();
+    let column = scene.clouds[0].form.1.evenly().mean(|t| t) / 40f64.to_radians().sin();
     let leaves = scene.clouds[0].form.0.leaves as f64;
     assert!((0.5..0.7).contains(&leaves), "half of a thin layer's depth is diffraction: {leaves}");
     let expected = (-leaves * column).exp();

@@ -2,13 +2,14 @@
 //! asked cover.
 
 use super::ageing::Ageing;
-use super::hash::{Draw, layered_noise, mix};
+use super::hash::{Draw, layered_noise};
 use super::heaps::{Dome, Heaps, Wanted};
 use super::regions::Regions;
 use super::sheets::{Cell, SheetStyle, cells_in, style_of};
+use super::streaks::StreakColumns;
 use crate::air::Making;
 use crate::document::{CloudKind, CloudLayer, Family};
-use crate::simd::{Kernel, Real, Scalar, dispatch};
+use crate::simd::{Kernel, Real, dispatch};
 use rayon::prelude::*;
 use std::f64::consts::PI;
 
@@ -361,20 +362,15 @@ impl Field<'_> {
         let mut plane = vec![LOWEST; SIDE * SIDE];
         match self.family {
             Family::Fibres => {
-                let width_or_threshold = |plane: &mut Vec<f32>, cover: f64| {
-                    let cover = outlined(self.layer.kind, cover);
-                    if making.is_off() {
-                        1.0
-                    } else if self.layer.kind == CloudKind::Contrail {
-                        self.trail_width(plane, SIDE, step, cover, making)
-                    } else {
-                        self.streak_threshold(plane, SIDE, step, cover)
-                    }
-                };
-                if self.layer.kind != CloudKind::Contrail {
+                let outlined = |cover| outlined(self.layer.kind, cover);
+                let cut = if self.layer.kind == CloudKind::Contrail {
+                    let width = |cover| self.trail_width(&mut plane, SIDE, step, outlined(cover), making);
+                    self.cut(width, 9)
+                } else {
                     fill(&mut plane, SIDE, step, making, |_, _, _, tile| self.streaks(tile));
-                }
-                let cut = self.cut(|cover| width_or_threshold(&mut plane, cover), 9);
+                    let columns = StreakColumns::new(self, &plane, SIDE, step);
+                    self.cut(|cover| self.streak_threshold(&columns, outlined(cover)), 9)
+                };
                 cuts.fill(cut);
             }
             Family::Sheets => {
@@ -646,7 +642,11 @@ impl Field<'_> {
         for _ in 0..12 {
             let middle = (low * high).sqrt();
             fill(plane, side, step, making, |_, _, _, tile| self.trails(&|_, _| middle, tile));
-            if self.streak_cover(plane, side, step, 0.0) < cover { low = middle } else { high = middle }
+            if making.is_off() {
+                break;
+            }
+            let found = StreakColumns::new(self, plane, side, step).cover(0.0);
+            if found < cover { low = middle } else { high = middle }
         }
         (low * high).sqrt()
     }
@@ -688,44 +688,13 @@ impl Field<'_> {
     }
 
     /// Threshold of a field of streaks that gives the asked cover.
-    fn streak_threshold(&self, plane: &[f32], side: usize, step: f64, cover: f64) -> f64 {
+    fn streak_threshold(&self, columns: &StreakColumns, cover: f64) -> f64 {
         let (mut low, mut high) = (LOWEST as f64, 4.0);
         for _ in 0..18 {
             let middle = 0.5 * (low + high);
-            if self.streak_cover(plane, side, step, middle) > cover { low = middle } else { high = middle }
+            if columns.cover(middle) > cover { low = middle } else { high = middle }
         }
         0.5 * (low + high)
-    }
-
-    /// Cover of streaks that are cut from a square of their field, `step` metres between places: columns are summed along the bent
-    /// streaks, with lumps as they come.
-    fn streak_cover(&self, plane: &[f32], side: usize, step: f64, threshold: f64) -> f64 {
-        const HEIGHTS: usize = 8;
-        let layer = self.layer;
-        let depth = layer.depth_m as f32;
-        let (edge, amplitude, eaten) = (self.edge as f32, self.amplitude as f32, 0.4 * self.erosion as f32);
-        let per_height = layer.optical_thickness() as f32 / HEIGHTS as f32;
-        let heights: [(f32, usize); HEIGHTS] = std::array::from_fn(|k| {
-            let z = (k as f32 + 0.5) / HEIGHTS as f32 * depth;
-            let back = self.bend * (layer.depth_m - z as f64).powi(2) / step;
-            (fibre_ends(Scalar(z), Scalar(depth)).0, back.round() as usize % side)
-        });
-        let (mut all, mut covered) = (0u32, 0u32);
-        for i in (0..side * side).step_by(3) {
-            let (row, column) = (i / side, i % side);
-            let mut sum = 0.0;
-            for (k, (ends, back)) in heights.iter().enumerate() {
-                let field = plane[row * side + (column + back) % side];
-                let half = 0.5 * ((field - threshold as f32) * depth / SEAM).min(depth);
-                let lump = mix((i * HEIGHTS + k) as u32) as f32 * (2.0 / u32::MAX as f32) - 1.0;
-                let inside = half.min(*ends) + amplitude * lump - eaten;
-                let share = (inside / edge + 0.5).clamp(0.0, 1.0);
-                sum += share * share * (3.0 - 2.0 * share);
-            }
-            all += 1;
-            covered += u32::from(sum * per_height > layer.counts_from() as f32);
-        }
-        f64::from(covered) / f64::from(all)
     }
 
     /// From a sheet's field to its thickness.
@@ -796,7 +765,7 @@ fn closed(cover: f64) -> f64 {
 const FRAYED: f64 = 0.7;
 const ANVIL_STRETCH: f64 = 4.0;
 /// Field value over which streaks grow to the full depth.
-const SEAM: f32 = 0.45;
+pub const SEAM: f32 = 0.45;
 
 /// How deep a height lies between the ends of streaks, m: thin toward both.
 #[inline(always)]

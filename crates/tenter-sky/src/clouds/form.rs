@@ -11,6 +11,7 @@ use super::field::{Field, fibre_ends, surveyed_m};
 use super::lumps::{COARSEST, Lumps};
 use super::maps::{Hull, LEVELS, Maps};
 use super::regions::Regions;
+use super::survey::Survey;
 use crate::air::Making;
 use crate::document::{CloudLayer, Family};
 use crate::simd::{Kernel, Mask, Real, dispatch};
@@ -654,38 +655,7 @@ impl CloudForm {
             .into_par_iter()
             .flat_map_iter(|row| self.columns(&x, &[at(row); SIDE], 20.0, 16))
             .collect();
-        Survey { depths, width_m: f64::from(self.surveyed), counts_from }
-    }
-}
-
-/// Optical depths of columns all over a layer.
-pub struct Survey {
-    /// Rows of a square around the eye.
-    depths: Vec<f32>,
-    width_m: f64,
-    counts_from: f64,
-}
-
-impl Survey {
-    /// Share of columns that count as cloud.
-    pub fn cover(&self) -> f64 {
-        self.mean(|t| if t > self.counts_from { 1.0 } else { 0.0 })
-    }
-    pub fn mean(&self, f: impl Fn(f64) -> f64) -> f64 {
-        self.depths.iter().map(|t| f(*t as f64)).sum::<f64>() / self.depths.len() as f64
-    }
-
-    /// The mean as it looks from a place so many metres over the layer, straight above the eye: each column by the solid angle that it takes.
-    pub fn mean_from_above(&self, height_m: f64, f: impl Fn(f64) -> f64) -> f64 {
-        let side = self.depths.len().isqrt();
-        let off = |k: usize| ((k as f64 + 0.5) / side as f64 - 0.5) * self.width_m;
-        let seen = self.depths.iter().enumerate().map(|(i, t)| {
-            let square = off(i % side).powi(2) + off(i / side).powi(2) + height_m * height_m;
-            (1.0 / (square * square.sqrt()), f(*t as f64))
-        });
-        let (sum, weights) =
-            seen.fold((0.0, 0.0), |(sum, all), (weight, v)| (sum + weight * v, all + weight));
-        sum / weights
+        Survey::new(depths, f64::from(self.surveyed), counts_from)
     }
 }
 
@@ -833,26 +803,5 @@ mod tests {
             let steepest = places.fold(0.0f32, |most, hull| most.max(hull.slope.0));
             assert!(steepest < 8.0, "{edge}: {steepest}");
         }
-    }
-
-    /// A survey that is the same everywhere has one mean; what lies below an eye near the layer counts for more than what lies far off.
-    #[test]
-    fn from_above_near_columns_count_for_more() {
-        const SIDE: usize = 64;
-        let survey = |depth: fn(f64) -> f32| {
-            let off = |k: usize| (k as f64 + 0.5) / SIDE as f64 * 20_000.0 - 10_000.0;
-            let depths = (0..SIDE * SIDE).map(|i| depth(off(i % SIDE).hypot(off(i / SIDE)))).collect();
-            Survey { depths, width_m: 20_000.0, counts_from: 0.1 }
-        };
-        let even = survey(|_| 3.0);
-        assert!((even.mean_from_above(2000.0, |t| t) - 3.0).abs() < 1e-6);
-        let disc = survey(|off| if off < 4000.0 { 1.0 } else { 0.0 });
-        let seen = |height: f64| disc.mean_from_above(height, |t| t);
-        // Of a plane, what lies within r of the foot of an eye at h is 1 - h / sqrt(h^2 + r^2) of all; a square of 20 km holds nearly all of that.
-        let of_plane = |r: f64, h: f64| 1.0 - h / h.hypot(r);
-        let expected = of_plane(4000.0, 2000.0) / of_plane(11_000.0, 2000.0);
-        assert!((seen(2000.0) - expected).abs() < 0.02, "{} for {expected}", seen(2000.0));
-        assert!(seen(500.0) > seen(2000.0) && seen(2000.0) > seen(20_000.0));
-        assert!((seen(1e6) - disc.mean(|t| t)).abs() < 1e-3, "from far above it is the mean");
     }
 }

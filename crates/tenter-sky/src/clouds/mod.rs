@@ -24,3 +24,5 @@ pub mod regions;
 pub mod shadow;
 mod sheets;
 pub mod slab;
+mod streaks;
+pub mod survey;

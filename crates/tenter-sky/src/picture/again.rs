@@ -5,8 +5,9 @@
 use super::keeping::{Keeping, Kept};
 use super::{Area, Picture, TILE, render, render_tiles, tile};
 use crate::camera::Camera;
-use crate::clouds::form::{CloudForm, Survey};
+use crate::clouds::form::CloudForm;
 use crate::clouds::shadow::SunDepth;
+use crate::clouds::survey::Survey;
 use crate::land::Land;
 use crate::live::{Effort, Turn, turns};
 use crate::scene::{CalledOff, Clouds, Horizon, Scene};

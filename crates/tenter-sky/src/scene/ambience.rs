@@ -4,7 +4,7 @@ use super::Fog;
 use super::levels::{Clear, Levels, Slab};
 use super::sky_light::{Scattering, SkyLight, filter_of, sent_back_by_air};
 use crate::air::Air;
-use crate::clouds::form::Survey;
+use crate::clouds::survey::Survey;
 use crate::spectrum::{Rgb, luminance};
 use std::f64::consts::PI;
 
@@ -97,11 +97,12 @@ impl Ambience {
         let of_fog = fog.map(|fog| Slab { of_sky: 1.0, ..Slab::new(sky.lights, 1.0, |f| f(fog.column())) });
         // Of clouds in the mean all over, or as they look from so many metres over the eye.
         let slabs_of = |from_above: Option<f64>| -> Vec<Slab> {
-            let of_clouds = clouds.iter().map(|(survey, turned)| {
-                Slab::new(sky.lights, *turned, |f| match from_above {
-                    Some(height) => survey.mean_from_above(height, f),
-                    None => survey.mean(f),
-                })
+            let of_clouds = clouds.iter().map(|(survey, turned)| match from_above {
+                Some(height) => {
+                    let columns = survey.from_above(height);
+                    Slab::new(sky.lights, *turned, |f| columns.mean(f))
+                }
+                None => Slab::new(sky.lights, *turned, |f| survey.evenly().mean(f)),
             });
             of_fog.clone().into_iter().chain(of_clouds).collect()
         };

@@ -22,9 +22,10 @@ pub use sky_light::clear_sky;
 pub use workshop::{CalledOff, Workshop};
 
 use crate::air::{Air, AirView, SkyColour, SunlightTable};
-use crate::clouds::form::{CloudForm, Survey};
+use crate::clouds::form::CloudForm;
 use crate::clouds::mie::DropletPhase;
 use crate::clouds::shadow::SunDepth;
+use crate::clouds::survey::Survey;
 use crate::document::{CloudLayer, Colour};
 use crate::land::Land;
 use crate::live::{Beyond, UnderEye};

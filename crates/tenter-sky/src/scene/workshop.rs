@@ -5,11 +5,12 @@ use super::sky_light::SkyLight;
 use super::{Ambience, Band, Clouds, Fog, Horizon, Light, MAX_LIGHTS, Scene, Shading, placed_lights};
 use crate::air::{Air, AirView, Fineness, Making, SkyColour, SunlightTable};
 use crate::clouds::diffusion::ASYMMETRY;
-use crate::clouds::form::{CloudForm, Survey};
+use crate::clouds::form::CloudForm;
 use crate::clouds::ice;
 use crate::clouds::mie::DropletPhase;
 use crate::clouds::regions::Regions;
 use crate::clouds::shadow::{DensityGrid, SunDepth};
+use crate::clouds::survey::Survey;
 use crate::document::{self, CloudLayer, Colour, MAX_LAYERS, Phase, Sky, SkyKind};
 use crate::land::Land;
 use crate::live::{Beyond, UnderEye};
@@ -264,7 +265,7 @@ impl Workshop {
             .iter()
             .map(|c| {
                 let (form, survey) = &*c.form;
-                (form.base, form.base + form.depth, survey.mean(|t| t) as f32 / form.depth)
+                (form.base, form.base + form.depth, survey.evenly().mean(|t| t) as f32 / form.depth)
             })
             .collect();
         let bands = Band::of(&heights);
