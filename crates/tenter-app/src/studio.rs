@@ -187,7 +187,7 @@ impl Studio {
                 kept
             }
             None => {
-                let picture = again(&self.refined, &scenes.unit, &camera, &stale);
+                let picture = again(&self.refined, &scenes.unit, &camera, Effort::default(), &stale);
                 let Ok(picture) = picture else { return };
                 Kept { key, around: task.around(), camera, refined: Arc::new(picture), smooth: None }
             }
@@ -229,7 +229,9 @@ impl Studio {
             return;
         }
         let Some(scenes) = self.scenes(task, Fineness::Draft, &|| false) else { return };
-        let Ok(picture) = again(&self.coarse, &scenes.unit, &camera, &|| false) else { return };
+        let Ok(picture) = again(&self.coarse, &scenes.unit, &camera, Effort::FIRST, &|| false) else {
+            return;
+        };
         let shot = task.shot(Stage::Coarse, &scenes, &picture);
         if shot.milliseconds > SLOW_MS {
             self.coarseness.store(COARSER, Ordering::Relaxed);
@@ -244,7 +246,7 @@ impl Studio {
         // The full scene: the kept picture is of it, and all its tables are there.
         let scenes = self.scenes(task, Fineness::Full, &|| false)?;
         let seen = Seen { picture: last.smooth.as_ref().unwrap_or(&last.refined), by: &last.camera };
-        let picture = seen.turned(&scenes.unit, camera, Effort::default())?;
+        let picture = seen.turned(&scenes.unit, camera, Effort::FIRST)?;
         Some(task.shot(Stage::Coarse, &scenes, &picture))
     }
 
@@ -270,9 +272,10 @@ fn again(
     last: &Mutex<Again>,
     scene: &Scene,
     camera: &Camera,
+    effort: Effort,
     called_off: &(dyn Fn() -> bool + Sync),
 ) -> Result<Picture, CalledOff> {
-    held(last).render(scene, camera, Effort::default(), called_off)
+    held(last).render(scene, camera, effort, called_off)
 }
 
 /// Pixels along each side of the fisheye.

@@ -1,6 +1,6 @@
 //! Time from a change to the first and to the refined picture of any sky, wall time on all threads:
 //! `cargo run --example after_changes SKY.json…` prints median and worst of seven (in
-//! brackets the median of what the scene took of it), ms, and the most memory held.
+//! brackets the median of what the scene took of it), ms, how much lighter first pictures are than refined ones, and the most memory held.
 
 use std::time::Instant;
 use tenter_sky::air::Fineness;
@@ -9,6 +9,7 @@ use tenter_sky::document::{Placement, Sky};
 use tenter_sky::live::Effort;
 use tenter_sky::picture::{Again, Picture, Seen};
 use tenter_sky::scene::Workshop;
+use tenter_sky::spectrum::luminance;
 
 type Change = fn(&mut Sky, u32);
 
@@ -55,6 +56,7 @@ fn timed(take: impl FnOnce() -> Picture) -> (Picture, f64) {
 struct Drawer<'a> {
     workshop: &'a Workshop,
     fineness: Fineness,
+    effort: Effort,
     width: usize,
     again: Again,
     /// Times the scenes took, ms.
@@ -67,7 +69,7 @@ impl Drawer<'_> {
         let scene = self.workshop.scene(sky, self.fineness, &|| false).expect("nobody calls this off");
         self.scenes.push(begun.elapsed().as_secs_f64() * 1e3);
         let camera = camera(sky, self.width);
-        let drawn = self.again.render(&scene, &camera, Effort::default(), &|| false);
+        let drawn = self.again.render(&scene, &camera, self.effort, &|| false);
         drawn.expect("nobody calls this off")
     }
 }
@@ -76,42 +78,52 @@ fn first(drawer: &mut Drawer, sky: &Sky, last: &Last) -> Picture {
     let turned = (last.around == sky.around_eye()).then(|| {
         let scene = drawer.workshop.scene(sky, Fineness::Full, &|| false).expect("nobody calls this off");
         let seen = Seen { picture: &last.picture, by: &last.camera };
-        seen.turned(&scene, &camera(sky, drawer.width), Effort::default())
+        seen.turned(&scene, &camera(sky, drawer.width), drawer.effort)
     });
     turned.flatten().unwrap_or_else(|| drawer.draw(sky))
 }
 
-/// The median of times, which are sorted by it; 0 of none.
-fn median(times: &mut [f64]) -> f64 {
-    times.sort_by(f64::total_cmp);
-    times.get(times.len() / 2).copied().unwrap_or(0.0)
+/// The median of values, which are sorted by it; 0 of none.
+fn median(values: &mut [f64]) -> f64 {
+    values.sort_by(f64::total_cmp);
+    values.get(values.len() / 2).copied().unwrap_or(0.0)
+}
+
+/// Mean luminance.
+fn mean_light(picture: &Picture) -> f64 {
+    picture.pixels.iter().map(|p| f64::from(luminance(*p))).sum::<f64>() / picture.pixels.len() as f64
 }
 
 fn main() {
     for path in std::env::args().skip(1) {
         let text = std::fs::read_to_string(&path).expect("the file can be read");
         let sky = Sky::from_json(&text).unwrap_or_else(|p| panic!("{p}"));
-        println!("{path}: first 240 x 135, median, worst (scene); refined 960 x 540, the same; ms");
+        println!(
+            "{path}: first 240 x 135, median, worst (scene); refined 960 x 540, the same; ms; light of first over refined, median and farthest"
+        );
         let workshop = Workshop::default();
         for (name, change) in CHANGES {
-            let mut times = [Vec::new(), Vec::new()];
-            let drawer = |fineness, width| Drawer {
+            let (mut times, mut lighter) = ([Vec::new(), Vec::new()], Vec::new());
+            let drawer = |fineness, effort, width| Drawer {
                 workshop: &workshop,
                 fineness,
+                effort,
                 width,
                 again: Again::default(),
                 scenes: Vec::new(),
             };
-            let (mut coarse, mut fine) = (drawer(Fineness::Draft, 240), drawer(Fineness::Full, 960));
+            let mut coarse = drawer(Fineness::Draft, Effort::FIRST, 240);
+            let mut fine = drawer(Fineness::Full, Effort::default(), 960);
             let picture = fine.draw(&sky);
             let mut last = Last { around: sky.around_eye(), camera: camera(&sky, 960), picture };
             for n in 1..=7 {
                 let mut changed = sky.clone();
                 change(&mut changed, n);
-                let (_, taken) = timed(|| first(&mut coarse, &changed, &last));
+                let (before, taken) = timed(|| first(&mut coarse, &changed, &last));
                 times[0].push(taken);
                 let (picture, taken) = timed(|| fine.draw(&changed));
                 times[1].push(taken);
+                lighter.push(100.0 * (mean_light(&before) / mean_light(&picture) - 1.0));
                 last = Last { around: changed.around_eye(), camera: camera(&changed, 960), picture };
             }
             let [first, refined] = times.map(|mut t| {
@@ -119,9 +131,16 @@ fn main() {
                 (median, t[t.len() - 1])
             });
             let scenes = [coarse.scenes, fine.scenes].map(|mut t| median(&mut t));
+            let farthest = lighter.iter().fold(0.0f64, |a, b| if a.abs() < b.abs() { *b } else { a });
             println!(
-                "{name}: {:.0} {:.0} ({:.0}); {:.0} {:.0} ({:.0})",
-                first.0, first.1, scenes[0], refined.0, refined.1, scenes[1]
+                "{name}: {:.0} {:.0} ({:.0}); {:.0} {:.0} ({:.0}); {:+.1} %, {farthest:+.1} %",
+                first.0,
+                first.1,
+                scenes[0],
+                refined.0,
+                refined.1,
+                scenes[1],
+                median(&mut lighter)
             );
         }
         let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();

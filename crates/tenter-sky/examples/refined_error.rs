@@ -18,7 +18,8 @@ fn main() {
         let luminances = |fineness, step| -> Vec<f64> {
             let scene = workshop.scene(&sky, fineness, &|| false).expect("nobody calls this off");
             let camera = Camera::lens(&sky.eye, 480, 270);
-            let picture = render(&scene, &camera, Effort { step }, &|| false).expect("nobody calls this off");
+            let picture = render(&scene, &camera, Effort { step, ..Effort::default() }, &|| false)
+                .expect("nobody calls this off");
             picture.pixels.iter().map(|p| luminance(*p) as f64).collect()
         };
         let truth = luminances(Fineness::Double, 0.25);

@@ -1,5 +1,5 @@
 //! How steady pictures are: `cargo run --example stability SKY.json…` prints how far maps of 512 and 4096 agree (the
-//! wide one box-filtered), the mean of the first picture over that of the refined one (and with full tables), and for 50 frames of a moving sun,
+//! wide one box-filtered), and for 50 frames of a moving sun,
 //! slide and eye the largest second difference over the median one (mean over pixels of |a - 2 b + c| over the mean).
 
 use tenter_sky::air::Fineness;
@@ -9,20 +9,6 @@ use tenter_sky::live::Effort;
 use tenter_sky::picture::{MapRender, MapSettings, render};
 use tenter_sky::scene::{Scene, Workshop};
 use tenter_sky::spectrum::luminance;
-
-/// As of [`luminances`], the mean of what is farther than so many degrees from all lights.
-fn away(scene: &Scene, camera: &Camera, degrees: f64) -> f64 {
-    let far = |i: usize| {
-        let d = camera.direction((i % camera.width) as f64 + 0.5, (i / camera.width) as f64 + 0.5);
-        d.is_some_and(|d| {
-            let cosine = |l: [f64; 3]| d[0] * l[0] + d[1] * l[1] + d[2] * l[2];
-            scene.lights.iter().all(|l| cosine(l.direction()) < degrees.to_radians().cos())
-        })
-    };
-    let light = luminances(scene, camera);
-    let kept: Vec<f64> = (0..light.len()).filter(|i| far(*i)).map(|i| light[i]).collect();
-    mean(&kept)
-}
 
 fn luminances(scene: &Scene, camera: &Camera) -> Vec<f64> {
     let picture = render(scene, camera, Effort::default(), &|| false).expect("nobody calls this off");
@@ -72,7 +58,6 @@ fn main() {
         let of =
             |sky: &Sky, fineness| workshop.scene(sky, fineness, &|| false).expect("nobody calls this off");
 
-        let scene = of(&sky, Fineness::Full);
         let narrow = map(&sky, &workshop, 512);
         let wide = boxed(&map(&sky, &workshop, 4096), 4096, 8);
         let level = mean(&wide);
@@ -84,19 +69,6 @@ fn main() {
             100.0 * mean(&errors),
             100.0 * errors[errors.len() * 95 / 100]
         );
-        let [large, small] = [960, 240].map(|width| Camera::lens(&sky.eye, width, width * 9 / 16));
-        let draft =
-            Workshop::default().scene(&sky, Fineness::Draft, &|| false).expect("nobody calls this off");
-        for degrees in [0.0, 4.0] {
-            let refined = away(&scene, &large, degrees);
-            let over = |scene: &Scene| 100.0 * (away(scene, &small, degrees) / refined - 1.0);
-            println!(
-                "first picture over refined, {degrees} degrees from lights and farther: {:+.1} %; where clouds stay what they are {:+.1} %",
-                over(&draft),
-                over(&scene)
-            );
-        }
-
         for (name, by) in MOVES {
             let frames: Vec<Vec<f64>> = (0..50)
                 .map(|n| {

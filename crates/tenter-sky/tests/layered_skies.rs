@@ -92,8 +92,9 @@ fn layers_that_cross_are_seen_together() {
     let heaps = CloudLayer { cover: 0.4, ..layer(CloudKind::CumulusCongestus, "heaps") };
     let sheet = CloudLayer { base_m: 1800.0, cover: 0.6, ..layer(CloudKind::Stratocumulus, "sheet") };
     // By fine steps: usual ones fall elsewhere in a thin ledge when another layer is there too.
-    let seen =
-        |clouds: Vec<CloudLayer>| look_at(&scene(&sky(clouds)), &directions(), 0.002, Effort { step: 0.25 });
+    let seen = |clouds: Vec<CloudLayer>| {
+        look_at(&scene(&sky(clouds)), &directions(), 0.002, Effort { step: 0.25, ..Effort::default() })
+    };
     let both = seen(vec![heaps.clone(), sheet.clone()]);
     let (heaps, sheet) = (seen(vec![heaps]), seen(vec![sheet]));
     for ((both, heaps), sheet) in both.iter().zip(&heaps).zip(&sheet) {

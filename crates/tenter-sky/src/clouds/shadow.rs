@@ -71,6 +71,27 @@ impl Layout {
         (u0, v0, u - u0, v - v0)
     }
 
+    /// Where a packet of `lanes` neighbouring cells, of which `cell` is the first, comes to by a way of so many cells; none where some of them
+    /// come to the edge of their square.
+    #[inline(always)]
+    fn beside(&self, cell: [usize; 2], lanes: usize, way: [f32; 2]) -> Option<Beside> {
+        let [u, v] = [cell[0] as f32 + way[0], cell[1] as f32 + way[1]];
+        let most = self.side as f32 - 2.01;
+        let inside = 1.0 <= u && u + (lanes - 1) as f32 <= most && 1.0 <= v && v <= most;
+        let first = v as usize * self.side + u as usize;
+        inside.then(|| Beside { first, share: [u - u.floor(), v - v.floor()] })
+    }
+
+    /// Bilinear look-up in one slice, of those of all levels.
+    #[inline(always)]
+    fn at_beside<R: Real>(&self, values: &[f32], slice: usize, beside: &Beside) -> R {
+        let values = &values[slice * self.plane() + beside.first..];
+        let [fu, fv] = beside.share.map(R::splat);
+        let low = R::load(values).lerp(R::load(&values[1..]), fu);
+        let high = R::load(&values[self.side..]).lerp(R::load(&values[self.side + 1..]), fu);
+        low.lerp(high, fv)
+    }
+
     /// Trilinear look-up at metres east, north and above the base.
     #[inline(always)]
     fn at<R: Real>(&self, values: &[f32], from_level: usize, x: R, y: R, z: R) -> R {
@@ -110,6 +131,19 @@ impl Layout {
         a.lerp(b, fu).lerp(c.lerp(d, fu), fv)
     }
 }
+
+/// Cells between which a packet of neighbours lies that all went the same way.
+struct Beside {
+    /// The first of them in its slice.
+    first: usize,
+    /// How far toward the next cell, east and north.
+    share: [f32; 2],
+}
+
+/// Neighbours whose ways are compared: as many as the widest lanes.
+const TOGETHER: usize = 16;
+/// Ways of a packet of cells that differ by less than this, in cells, count as the same.
+const SAME_WAY: f32 = 0.1;
 
 /// Extinction in cells, per metre.
 pub struct DensityGrid {
@@ -167,7 +201,7 @@ impl DensityGrid {
     pub fn new<'a>(form: &CloudForm, making: impl Into<Making<'a>>) -> DensityGrid {
         let making = making.into();
         let (side, slices) = match making.fineness {
-            Fineness::Draft => (112, 12),
+            Fineness::Draft => (144, 12),
             Fineness::Full => (208, 16),
             Fineness::Double => (416, 32),
         };
@@ -304,6 +338,16 @@ struct Slice {
     rising: bool,
 }
 
+impl Slice {
+    /// How far along the ground light comes while it crosses a height `rise`, at a place.
+    #[inline(always)]
+    fn shift(&self, rise: f32, x: f32, y: f32) -> f32 {
+        let up = (x * self.sun[0] + y * self.sun[1]) / self.planet + self.sun[2];
+        let sine = if self.rising { up } else { -up }.clamp(LEAST_SINE, 1.0);
+        rise / sine * (1.0 - sine * sine).sqrt()
+    }
+}
+
 fn sweep(density: &DensityGrid, values: &mut [f32], s: Slice) {
     let layout = density.layout;
     let start = s.level * layout.level() + s.slice * layout.plane();
@@ -332,7 +376,7 @@ impl Kernel for SweepRow<'_> {
         let SweepRow { density, before, s, row, .. } = self;
         let layout = &density.layout;
         let cell = layout.cell(s.level);
-        let y = layout.centre(s.level, self.y);
+        let y_of_row = layout.centre(s.level, self.y);
         let dz = layout.slice_height();
         let (zero, one) = (R::splat(0.0), R::splat(1.0));
         let towards = if s.rising { 1.0 } else { -1.0 };
@@ -340,13 +384,11 @@ impl Kernel for SweepRow<'_> {
         // The outermost slice only has half its height before the edge.
         let rise = if last { 0.5 * dz } else { dz };
         let z = (s.slice as f32 + 0.5) * dz;
-        let level = (s.level * layout.slices) as f32;
-        let base = level + s.slice as f32;
         let flat = s.sun[0].hypot(s.sun[1]).max(1e-6);
         let (east, north) = (s.sun[0] / flat, s.sun[1] / flat);
         for start in (0..layout.side).step_by(R::LANES) {
             let x = steps::<R>(layout.centre(s.level, start), cell);
-            let y = R::splat(y);
+            let y = R::splat(y_of_row);
             let up =
                 (x * R::splat(s.sun[0] / s.planet) + y * R::splat(s.sun[1] / s.planet) + R::splat(s.sun[2]))
                     .clamp(-1.0, 1.0);
@@ -359,41 +401,69 @@ impl Kernel for SweepRow<'_> {
             let length = R::splat(rise) / sine;
             let shift = length * cosine;
             let (dx, dy) = (shift * R::splat(east), shift * R::splat(north));
-            // As many samples as the longest way in the packet asks for.
-            let mut lanes = [0.0f32; 16];
-            shift.store(&mut lanes);
-            let longest = lanes[..R::LANES].iter().fold(0.0f32, |a, b| a.max(*b));
+            // As many samples as the longest way asks for, of the same cells whatever the lanes.
+            let ends = [start / TOGETHER * TOGETHER, start / TOGETHER * TOGETHER + TOGETHER - 1];
+            let [from, to] = ends.map(|column| s.shift(rise, layout.centre(s.level, column), y_of_row));
+            let longest = from.max(to);
+            // Cells that all look the same way read whole rows; what is left of bends of the ground is next to nothing.
+            let same_way = (from - to).abs() < SAME_WAY * cell;
+            let way = [east, north].map(|part| 0.5 * (from + to) / cell * part);
             let count = (longest / cell).clamp(1.0, MOST_SAMPLES).ceil();
             let broken = Broken::new(density, cell, cosine, sine);
             let mut sum = zero;
             for i in 0..count as usize {
-                let f = R::splat((i as f32 + 0.5) / count);
-                let h = R::splat(z) + f * R::splat(rise * towards);
-                let mean = layout.at(&density.values, s.level, x + dx * f, y + dy * f, h);
+                let f = (i as f32 + 0.5) / count;
+                let h = z + f * rise * towards;
+                let beside = layout.beside([start, self.y], R::LANES, way.map(|part| part * f));
+                let mean = match beside.filter(|_| same_way) {
+                    Some(beside) => {
+                        let most = layout.slices as f32 - 1.001;
+                        let slice = (h / dz - 0.5).clamp(0.0, most);
+                        let first = s.level * layout.slices + slice as usize;
+                        let low = layout.at_beside::<R>(&density.values, first, &beside);
+                        let high = layout.at_beside(&density.values, first + 1, &beside);
+                        low.lerp(high, R::splat(slice.fract()))
+                    }
+                    None => {
+                        let f = R::splat(f);
+                        layout.at(&density.values, s.level, x + dx * f, y + dy * f, R::splat(h))
+                    }
+                };
                 sum = sum + broken.extinction(mean);
             }
             let mut kept = (sum * length * R::splat(KEPT / count)).exp();
             if !last {
-                let (x, y) = (x + dx, y + dy);
-                let far = x.abs().max(y.abs());
-                let margin = layout.half[s.level] * (1.0 - 3.0 / layout.side as f32);
-                let (u0, v0, fu, fv) = layout.flat(R::splat(layout.half[s.level]), x, y);
-                let side = R::Int::splat(layout.side as i32);
-                let next = R::splat(base + towards).to_int();
-                let first = (next * side + v0.to_int()) * side + u0.to_int();
-                let mut rest = layout.four(before, first, fu, fv);
-                let outside = R::splat(margin).lt(far);
-                if s.level + 1 < LEVELS && outside.any() {
-                    let z = R::splat(z + towards * dz);
-                    rest = R::select(outside, layout.at(before, s.level + 1, x, y, z), rest);
-                }
-                kept = kept * rest;
+                let next = s.level * layout.slices + s.slice;
+                let next = if s.rising { next + 1 } else { next - 1 };
+                let beside = layout.beside([start, self.y], R::LANES, way);
+                kept = kept
+                    * match beside.filter(|_| same_way) {
+                        Some(beside) => layout.at_beside(before, next, &beside),
+                        None => rest_of(layout, before, s, next, x + dx, y + dy),
+                    };
             }
             kept = kept.max(R::splat(LEAST));
             let old = R::load(&row[start..]);
             R::select(mine, kept, if s.rising { kept } else { old }).store(&mut row[start..]);
         }
     }
+}
+
+/// What the cells of the slice `next` hold at a place in it, or where it lies past the edge of their square the next wider ones.
+#[inline(always)]
+fn rest_of<R: Real>(layout: &Layout, values: &[f32], s: Slice, next: usize, x: R, y: R) -> R {
+    let far = x.abs().max(y.abs());
+    let (u0, v0, fu, fv) = layout.flat(R::splat(layout.half[s.level]), x, y);
+    let side = R::Int::splat(layout.side as i32);
+    let first = (R::Int::splat(next as i32) * side + v0.to_int()) * side + u0.to_int();
+    let rest = layout.four(values, first, fu, fv);
+    let margin = layout.half[s.level] * (1.0 - 3.0 / layout.side as f32);
+    let outside = R::splat(margin).lt(far);
+    if s.level + 1 == LEVELS || !outside.any() {
+        return rest;
+    }
+    let z = ((next % layout.slices) as f32 + 0.5) * layout.slice_height();
+    R::select(outside, layout.at(values, s.level + 1, x, y, R::splat(z)), rest)
 }
 
 #[cfg(test)]

@@ -78,10 +78,11 @@ const ROOM: usize = 32;
 pub struct Question<R: Real>([R; ASKED]);
 
 impl<R: Real> Question<R> {
+    /// `width`: at which forms are looked at, as a share of a pixel's.
     #[inline(always)]
-    pub fn new(rays: &Rays<R>, stop: &Stop<R>) -> Self {
+    pub fn new(rays: &Rays<R>, stop: &Stop<R>, width: f32) -> Self {
         let p = rays.at(stop.t);
-        let w = rays.width(stop.t);
+        let w = rays.width(stop.t) * R::splat(width);
         let Turn { heading: [hx, hy], cos, sin } = p.turn;
         let Stop { above, below, beside, before, opacity, .. } = *stop;
         let down = rays.direction[2];

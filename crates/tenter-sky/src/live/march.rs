@@ -116,7 +116,12 @@ fn through_band<R: Real>(
             notes.borrow_mut().take(&step);
         }
         if step.asks.any() {
-            waiting.ask(step.asks, &Question::new(&way.rays, &step.stop), &step.which, gathered);
+            waiting.ask(
+                step.asks,
+                &Question::new(&way.rays, &step.stop, look.effort.width),
+                &step.which,
+                gathered,
+            );
         }
         if step.ends.any() {
             gathered.end(step.ends, step.opacity, step.distance);
@@ -243,7 +248,7 @@ impl<R: Real> March<R> {
         let asks = R::splat(WORTH_A_LOOK).lt(pending);
         p.altitude = R::select(active | asks, p.altitude, R::splat(FAR_UP));
         let w = rays.width(t);
-        let met = meet(look, band, &p, w);
+        let met = meet(look, band, &p, w * R::splat(look.effort.width));
         // A step that came out deep inside goes back to the surface, or neighbours would enter at
         // different depths and rings would show.
         let deep = met.inside - outside.min(zero);

@@ -41,15 +41,24 @@ use sheets::{Corrections, OfSheet};
 /// Width of looks that are spread all around, radians: were they as wide as they are apart, clouds would be all edge, and dark.
 const LOOK: f64 = 0.005;
 
-/// How finely rays are marched; 1 is usual, 0.5 takes steps half as long.
+/// How finely rays are marched.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Effort {
+    /// 1 is usual, 0.5 takes steps half as long.
     pub step: f32,
+    /// How wide forms are looked at, as a share of a pixel's width.
+    pub width: f32,
+}
+
+impl Effort {
+    /// For first pictures, whose pixels are so wide that small gaps and crests would go over into an even cloud, which lets less light
+    /// through than they do: forms are looked at more narrowly.
+    pub const FIRST: Effort = Effort { step: 1.0, width: 0.5 };
 }
 
 impl Default for Effort {
     fn default() -> Self {
-        Effort { step: 1.0 }
+        Effort { step: 1.0, width: 1.0 }
     }
 }
 

@@ -16,7 +16,7 @@ const STEPS: [f32; 6] = [2.0, 1.0, 0.5, 0.25, 0.125, 0.0625];
 /// as long, over max(pixel, 10 % of the mean). Taken from pixels spread evenly over the picture.
 pub fn noise_left(scene: &Scene, camera: &Camera, effort: Effort) -> f64 {
     let directions = spread(camera);
-    let finer = Effort { step: effort.step * 0.5 };
+    let finer = Effort { step: effort.step * 0.5, ..effort };
     change(&luminances(scene, camera, &directions, effort), &luminances(scene, camera, &directions, finer))
 }
 
@@ -29,15 +29,15 @@ pub fn effort_for(
     called_off: &(dyn Fn() -> bool + Sync),
 ) -> Result<Option<(Effort, f64)>, CalledOff> {
     let directions = spread(camera);
-    let mut usual = luminances(scene, camera, &directions, Effort { step: STEPS[0] });
+    let mut usual = luminances(scene, camera, &directions, Effort { step: STEPS[0], ..Effort::default() });
     for pair in STEPS.windows(2) {
         if called_off() {
             return Err(CalledOff);
         }
-        let finer = luminances(scene, camera, &directions, Effort { step: pair[1] });
+        let finer = luminances(scene, camera, &directions, Effort { step: pair[1], ..Effort::default() });
         let left = change(&usual, &finer);
         if left <= percent {
-            return Ok(Some((Effort { step: pair[0] }, left)));
+            return Ok(Some((Effort { step: pair[0], ..Effort::default() }, left)));
         }
         usual = finer;
     }

@@ -9,8 +9,6 @@ use rayon::prelude::*;
 
 /// Share of the pixels that have to be known already: below it little is saved, and a picture is better of one kind.
 const KNOWN: f64 = 0.4;
-/// Width of looks beside what is known, of the camera's pixels: the finer, the less of a seam, and the slower.
-const NARROWER: f64 = 0.5;
 /// Side of the blocks that neighbouring looks are taken from, pixels.
 const BLOCK: usize = 4;
 
@@ -50,7 +48,7 @@ impl Seen<'_> {
             .iter()
             .map(|i| camera.direction((i % width) as f64 + 0.5, (i / width) as f64 + 0.5))
             .collect::<Option<_>>()?;
-        let looks = look_at(scene, &directions, NARROWER * camera.pixel_angle(), effort);
+        let looks = look_at(scene, &directions, camera.pixel_angle(), effort);
         for (i, (light, _)) in new.into_iter().zip(looks) {
             pixels[i] = light;
         }
@@ -129,7 +127,7 @@ mod tests {
         let scene = scene();
         let by = camera(180.0, 1);
         let picture = drawn(&scene, &by);
-        let same = Seen { picture: &picture, by: &by }.turned(&scene, &camera(180.0, 4), Effort::default());
+        let same = Seen { picture: &picture, by: &by }.turned(&scene, &camera(180.0, 4), Effort::FIRST);
         let same = same.expect("all of it is known");
         for (i, pixel) in same.pixels.iter().enumerate() {
             let (x, y) = (i % same.width * 4, i / same.width * 4);
@@ -150,8 +148,7 @@ mod tests {
         let seen = Seen { picture: &picture, by: &by };
         for turn in [2.0, 20.0] {
             let fine = drawn(&scene, &camera(180.0 + turn, 1));
-            let turned =
-                seen.turned(&scene, &camera(180.0 + turn, 4), Effort::default()).expect("most is known");
+            let turned = seen.turned(&scene, &camera(180.0 + turn, 4), Effort::FIRST).expect("most is known");
             assert!(
                 (mean(&turned) / mean(&fine) - 1.0).abs() < 0.02,
                 "{turn}: {} {}",
@@ -167,8 +164,8 @@ mod tests {
         let by = camera(180.0, 2);
         let picture = drawn(&scene, &by);
         let seen = Seen { picture: &picture, by: &by };
-        assert!(seen.turned(&scene, &camera(250.0, 4), Effort::default()).is_none());
+        assert!(seen.turned(&scene, &camera(250.0, 4), Effort::FIRST).is_none());
         let narrow = Camera::lens(&Eye { lens_mm: 200.0, ..Eye::default() }, WIDE[0] / 4, WIDE[1] / 4);
-        assert!(seen.turned(&scene, &narrow, Effort::default()).is_none());
+        assert!(seen.turned(&scene, &narrow, Effort::FIRST).is_none());
     }
 }

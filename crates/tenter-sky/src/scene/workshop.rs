@@ -27,6 +27,11 @@ const KEPT_FOR_LIGHTS: usize = 2 * MAX_LIGHTS;
 /// For layers: all of a full sky, draft and fine, and some to go back to.
 const KEPT_FOR_LAYERS: usize = 2 * MAX_LAYERS + 6;
 
+/// Eyes no farther apart in height, m, see the same light in first pictures: there is 1 % more or less of haze under them.
+const NEAR_EYE: f64 = 30.0;
+/// How many times as many depths toward lights are kept as a scene has.
+const DEPTHS_KEPT: usize = 3;
+
 type Key = [u8; 32];
 /// A form, and columns taken all over it.
 type Formed = (CloudForm, Survey);
@@ -76,6 +81,39 @@ impl<T> Stage<T> {
         entries.push((key, made.clone()));
         Ok(made)
     }
+
+    /// A value, if it is kept, and its key.
+    fn with_key(&self, key: Key) -> Option<(Key, Arc<T>)> {
+        Some((key, self.kept(&key)?))
+    }
+
+    /// The value that is best kept, and its key. For a first picture the fine one is as good: where nothing has changed first pictures show
+    /// what the last one did, or they would jump at each touch.
+    fn best_kept(&self, key: impl Fn(Fineness) -> Key, making: Making) -> Option<(Key, Arc<T>)> {
+        let fine = (making.fineness == Fineness::Draft).then_some(Fineness::Full);
+        fine.into_iter().chain([making.fineness]).map(key).find_map(|key| self.with_key(key))
+    }
+
+    /// The same, or a new one.
+    fn best(
+        &self,
+        key: impl Fn(Fineness) -> Key,
+        making: Making,
+        make: impl FnOnce() -> T,
+    ) -> Result<(Key, Arc<T>), CalledOff> {
+        if let Some(kept) = self.best_kept(&key, making) {
+            return Ok(kept);
+        }
+        let key = key(making.fineness);
+        Ok((key, self.get(key, making, make)?))
+    }
+
+    /// Lets go of all but the newest.
+    fn keep_newest(&self, count: usize) {
+        let mut entries = self.entries.lock().unwrap_or_else(|e| e.into_inner());
+        let old = entries.len().saturating_sub(count);
+        entries.drain(..old);
+    }
 }
 
 /// Of the three colours of a phase function.
@@ -99,6 +137,8 @@ pub struct Workshop {
     land: Stage<Land>,
     ambience: Stage<Ambience>,
     around_eye: Stage<(Option<Arc<Beyond>>, Option<UnderEye>)>,
+    /// Altitude of the eye that the last tables were made for, m.
+    eye: Mutex<Option<f64>>,
 }
 
 impl Default for Workshop {
@@ -115,6 +155,7 @@ impl Default for Workshop {
             land: Stage::keeping(2),
             ambience: Stage::keeping(KEPT),
             around_eye: Stage::keeping(KEPT),
+            eye: Mutex::new(None),
         }
     }
 }
@@ -133,8 +174,15 @@ impl Workshop {
         self.air.get(key(air, making.fineness), making, || Air::new(air, making))
     }
 
+    /// The altitude to make tables of light for: a first picture is content with those of an eye near by.
+    fn eye_of_light(&self, eye: f64, fineness: Fineness) -> f64 {
+        let mut last = self.eye.lock().unwrap_or_else(|e| e.into_inner());
+        let near = last.filter(|last| fineness == Fineness::Draft && (last - eye).abs() <= NEAR_EYE);
+        *last.insert(near.unwrap_or(eye))
+    }
+
     /// The forms a layer is made of: the bodies of its kinds, and the anvils over them; each with the layer it was made from.
-    fn forms(&self, layer: &CloudLayer, reach: f64, making: Making) -> Result<Vec<Part>, CalledOff> {
+    fn forms(&self, layer: &CloudLayer, reach_steps: i32, making: Making) -> Result<Vec<Part>, CalledOff> {
         let mut parts = Vec::new();
         for layer in layer.parted() {
             // What does not change the form is left out of its key.
@@ -158,19 +206,17 @@ impl Workshop {
                 if anvil && !CloudForm::has_anvils(&layer) {
                     continue;
                 }
-                let key = |fineness| key((&formed, layer.loop_min, reach, anvil), fineness);
-                // A first picture shows what the last one did where clouds have not changed, or they would jump at each touch.
-                let full = if making.fineness == Fineness::Draft {
-                    self.form.kept(&key(Fineness::Full))
-                } else {
-                    None
+                let key_at =
+                    |steps, fineness| key((&formed, layer.loop_min, reach_m(steps), anvil), fineness);
+                // A first picture is content with maps that end a step farther off or nearer.
+                let beside = || {
+                    let steps = [reach_steps + 1, reach_steps - 1].into_iter();
+                    let steps = steps.filter(|_| making.fineness == Fineness::Draft);
+                    steps.map(|steps| key_at(steps, Fineness::Full)).find_map(|key| self.form.with_key(key))
                 };
-                if let Some(form) = full {
-                    parts.push(Part { number: 0, layer: layer.clone(), key: key(Fineness::Full), form });
-                    continue;
-                }
-                let key = key(making.fineness);
-                let form = self.form.get(key, making, || {
+                let own = |fineness| key_at(reach_steps, fineness);
+                let make = || {
+                    let reach = reach_m(reach_steps);
                     let form = if anvil {
                         CloudForm::anvils(&formed, reach, making)
                     } else {
@@ -178,11 +224,33 @@ impl Workshop {
                     };
                     let survey = form.survey(formed.counts_from());
                     (form, survey)
-                })?;
+                };
+                let (key, form) = match self.form.best_kept(own, making).or_else(beside) {
+                    Some(kept) => kept,
+                    None => (own(making.fineness), self.form.get(own(making.fineness), making, make)?),
+                };
                 parts.push(Part { number: 0, layer: layer.clone(), key, form });
             }
         }
         Ok(parts)
+    }
+
+    /// How much of a form lies toward a light.
+    fn sun_depth(
+        &self,
+        (form, form_key): (&CloudForm, Key),
+        light: [f64; 3],
+        planet: f64,
+        making: Making,
+    ) -> Result<Arc<SunDepth>, CalledOff> {
+        let depth_key = |fineness| key((form_key, light, planet), fineness);
+        if let Some((_, kept)) = self.sun_depth.best_kept(depth_key, making) {
+            return Ok(kept);
+        }
+        let density_key = key(form_key, making.fineness);
+        let density = self.density.get(density_key, making, || DensityGrid::new(form, making))?;
+        let make = || SunDepth::new(&density, light, planet, making);
+        self.sun_depth.get(depth_key(making.fineness), making, make)
     }
 
     /// The scene of a document. `called_off` is asked all the while; it may not take back what it said.
@@ -193,26 +261,28 @@ impl Workshop {
         called_off: &(dyn Fn() -> bool + Sync),
     ) -> Result<Scene, CalledOff> {
         let making = Making::new(fineness, called_off);
-        let eye = sky.eye.altitude_m;
+        let eye = self.eye_of_light(sky.eye.altitude_m, fineness);
         let placed = placed_lights(sky);
 
-        let air_key = key(&sky.air, fineness);
-        let air = self.air(&sky.air, making)?;
+        let (air_key, air) =
+            self.air.best(|fineness| key(&sky.air, fineness), making, || Air::new(&sky.air, making))?;
         let planet = air.medium.planet;
         let mut lights = Vec::with_capacity(placed.len());
         for placed in placed {
             let sun = placed.in_sky;
             let colour = sun.to_rgb.key();
-            let view_key = key((air_key, sun.direction, sun.disc_radius, &colour, eye), fineness);
-            let view = self.view.get(view_key, making, || AirView::new(&air, eye, &sun, making))?;
-            let light_key = key((air_key, sun.disc_radius, &colour), fineness);
+            let view_key = |fineness| key((air_key, sun.direction, sun.disc_radius, &colour, eye), fineness);
+            let (_, view) = self.view.best(view_key, making, || AirView::new(&air, eye, &sun, making))?;
+            // One for each air.
+            let light_key = key((air_key, sun.disc_radius, &colour), Fineness::Full);
             let sunlight = self.sunlight.get(light_key, making, || {
                 SunlightTable::new(&air.medium, &air.transmittance, &sun.to_rgb, sun.disc_radius)
             })?;
             lights.push(Light { strength: sun.strength as f32, placed, view, sunlight });
         }
         let first = lights[0].direction();
-        let painted_key = key((&sky.source.made_of, planet, eye, first), fineness);
+        // Its table is one, fine or not.
+        let painted_key = key((&sky.source.made_of, planet, eye, first), Fineness::Full);
         let painted = match &sky.source.made_of {
             SkyKind::Air {} => None,
             kind => Some(self.painted.get(painted_key, making, || painted(kind, planet, eye, first))?),
@@ -223,24 +293,21 @@ impl Workshop {
             let layer = settled(sky, layer, first);
             let clouded = layer.cover > 0.0 || Regions::of(&layer).most() > 0.0;
             if !layer.muted && clouded && layer.water_content_g_m3 > 0.0 {
-                let reach = reach(planet, layer.base_m + layer.depth_m, eye);
-                let forms = self.forms(&layer, reach, making)?;
+                let steps = reach_steps(planet, layer.base_m + layer.depth_m, eye);
+                let forms = self.forms(&layer, steps, making)?;
                 parts.extend(forms.into_iter().map(|part| Part { number, ..part }));
             }
         }
+        // Under a light that moves, those of the last picture and of a few before it.
+        self.sun_depth.keep_newest(DEPTHS_KEPT * parts.len() * lights.len());
         let base = |form: &CloudForm| (form.base, form.base + form.depth);
         parts.sort_by(|a, b| base(&a.form.0).partial_cmp(&base(&b.form.0)).expect("altitudes are finite"));
         let mut clouds = Vec::with_capacity(parts.len());
         let mut form_keys = Vec::with_capacity(parts.len());
         for Part { number, layer, key: form_key, form } in parts {
-            let density_key = key(form_key, fineness);
-            let density = self.density.get(density_key, making, || DensityGrid::new(&form.0, making))?;
             let mut depths = Vec::with_capacity(lights.len());
             for light in &lights {
-                let direction = light.direction();
-                let depth_key = key((form_key, direction, planet), fineness);
-                let make = || SunDepth::new(&density, direction, planet, making);
-                depths.push(self.sun_depth.get(depth_key, making, make)?);
+                depths.push(self.sun_depth((&form.0, form_key), light.direction(), planet, making)?);
             }
             let ice = layer.kind.phase() == Phase::Ice || form.0.is_anvil;
             // The drops' table is one, fine or not.
@@ -284,11 +351,10 @@ impl Workshop {
             lights.iter().map(|l| (l.strength, l.direction(), l.placed.in_sky.to_rgb.key())).collect();
         let turned: Vec<f32> = clouds.iter().map(|c| c.turned).collect();
         let night_glow = (sky.night.floor_lx / PI) as f32;
-        let ambience_key = key(
-            (air_key, painted_key, (form_keys, turned), shed, (&sky.source, &sky.fog, night_glow, eye)),
-            fineness,
-        );
-        let ambience = self.ambience.get(ambience_key, making, || {
+        let made_of =
+            (air_key, painted_key, (form_keys, turned), shed, (&sky.source, &sky.fog, night_glow, eye));
+        let ambience_key = |fineness| key(&made_of, fineness);
+        let (_, ambience) = self.ambience.best(ambience_key, making, || {
             let painted = painted.as_deref();
             let light = SkyLight { lights: &lights, painted, night_glow, source: &sky.source };
             Ambience::new(&air, &light, &surveys, &heights, eye, fog.as_ref())
@@ -321,11 +387,15 @@ impl Workshop {
             under_eye: None,
             lights,
         };
-        let around_eye = self.around_eye.get(key(sky.around_eye(), fineness), making, || {
+        let mut around = sky.around_eye();
+        around.eye.altitude_m = eye;
+        let around_key = |fineness| key(&around, fineness);
+        let (_, around_eye) = self.around_eye.best(around_key, making, || {
             scene.beyond = Beyond::of(&scene).map(Arc::new);
             (scene.beyond.clone(), UnderEye::of(&scene))
         })?;
         (scene.beyond, scene.under_eye) = (*around_eye).clone();
+        scene.eye_altitude = sky.eye.altitude_m;
         Ok(scene)
     }
 }
@@ -347,10 +417,80 @@ fn sky_height(lights: &[Light]) -> f64 {
     shining.map(|l| l.direction()[2]).fold(-1.0, f64::max)
 }
 
-/// How far clouds with these tops can be seen, m: to the horizon and from there to the top, in steps of a
-/// quarter so that a lifted eye keeps the maps.
-fn reach(planet: f64, top: f64, eye: f64) -> f64 {
+/// Least reach of maps, m, and the steps in which it grows.
+const LEAST_REACH: f64 = 60_000.0;
+const REACH_STEP: f64 = 1.25;
+
+/// How far clouds with these tops can be seen: to the horizon and from there to the top, in steps of a quarter so that a lifted eye keeps
+/// the maps.
+fn reach_steps(planet: f64, top: f64, eye: f64) -> i32 {
     let horizon = |h: f64| (h * (2.0 * planet + h)).sqrt();
-    let exact = (horizon(top) + horizon(eye)).clamp(60_000.0, 450_000.0);
-    60_000.0 * 1.25f64.powf(((exact / 60_000.0).ln() / 1.25f64.ln()).ceil())
+    let exact = (horizon(top) + horizon(eye)).clamp(LEAST_REACH, 450_000.0);
+    ((exact / LEAST_REACH).ln() / REACH_STEP.ln()).ceil() as i32
+}
+
+fn reach_m(steps: i32) -> f64 {
+    LEAST_REACH * REACH_STEP.powi(steps)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::document::{CloudKind, Placement};
+
+    fn sky(eye_m: f64, elevation_deg: f64) -> Sky {
+        let mut sky = Sky { clouds: vec![CloudKind::CumulusMediocris.usual()], ..Sky::default() };
+        sky.eye.altitude_m = eye_m;
+        sky.suns[0].placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg };
+        sky
+    }
+
+    fn scene(workshop: &Workshop, sky: &Sky, fineness: Fineness) -> Scene {
+        workshop.scene(sky, fineness, &|| false).unwrap()
+    }
+
+    /// What has not changed is as fine in first pictures as in the last one; what has is a draft.
+    #[test]
+    fn first_pictures_keep_what_has_not_changed() {
+        let workshop = Workshop::default();
+        let fine = scene(&workshop, &sky(100.0, 30.0), Fineness::Full);
+        let lifted = scene(&workshop, &sky(110.0, 30.0), Fineness::Draft);
+        let same_depths = |scene: &Scene| Arc::ptr_eq(&scene.clouds[0].depths[0], &fine.clouds[0].depths[0]);
+        assert!(Arc::ptr_eq(&fine.lights[0].view, &lifted.lights[0].view) && same_depths(&lifted));
+        assert_eq!(lifted.eye_altitude, 110.0);
+        let high = scene(&workshop, &sky(200.0, 30.0), Fineness::Draft);
+        assert!(!Arc::ptr_eq(&fine.lights[0].view, &high.lights[0].view) && same_depths(&high));
+        let lit = scene(&workshop, &sky(100.0, 31.0), Fineness::Draft);
+        assert!(Arc::ptr_eq(&fine.clouds[0].form, &lit.clouds[0].form) && !same_depths(&lit));
+        assert!(Arc::ptr_eq(&fine.air, &lit.air) && !Arc::ptr_eq(&fine.lights[0].view, &lit.lights[0].view));
+    }
+
+    /// Maps that end a step farther off are as good for a first picture, and made anew for a refined one.
+    #[test]
+    fn first_pictures_of_a_lifted_eye_keep_their_clouds() {
+        let workshop = Workshop::default();
+        let top = CloudKind::CumulusMediocris.usual();
+        let planet = scene(&workshop, &Sky::default(), Fineness::Draft).air.medium.planet;
+        let steps = |eye| reach_steps(planet, top.base_m + top.depth_m, eye);
+        let over = (0..3000).map(f64::from).find(|eye| steps(*eye) > steps(0.0)).unwrap();
+        let [under, lifted] = [over - 1.0, over].map(|eye| sky(eye, 30.0));
+        let fine = scene(&workshop, &under, Fineness::Full);
+        let first = scene(&workshop, &lifted, Fineness::Draft);
+        assert!(Arc::ptr_eq(&fine.clouds[0].form, &first.clouds[0].form));
+        let refined = scene(&workshop, &lifted, Fineness::Full);
+        assert!(!Arc::ptr_eq(&fine.clouds[0].form, &refined.clouds[0].form));
+    }
+
+    /// A refined picture hangs on its document alone, whatever was drawn before.
+    #[test]
+    fn refined_scenes_know_nothing_of_what_came_before() {
+        let workshop = Workshop::default();
+        for eye_m in [100.0, 105.0] {
+            scene(&workshop, &sky(eye_m, 30.0), Fineness::Draft);
+        }
+        let after = scene(&workshop, &sky(110.0, 30.0), Fineness::Full);
+        let alone = scene(&Workshop::default(), &sky(110.0, 30.0), Fineness::Full);
+        assert_eq!(after.ambience.ground, alone.ambience.ground);
+        assert_eq!(after.under_eye, alone.under_eye);
+    }
 }
