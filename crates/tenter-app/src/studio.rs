@@ -229,7 +229,7 @@ impl Studio {
             return;
         }
         let Some(scenes) = self.scenes(task, Fineness::Draft, &|| false) else { return };
-        let Ok(picture) = again(&self.coarse, &scenes.unit, &camera, Effort::FIRST, &|| false) else {
+        let Ok(picture) = again(&self.coarse, &scenes.unit, &camera, Effort::COARSE, &|| false) else {
             return;
         };
         let shot = task.shot(Stage::Coarse, &scenes, &picture);
@@ -246,7 +246,7 @@ impl Studio {
         // The full scene: the kept picture is of it, and all its tables are there.
         let scenes = self.scenes(task, Fineness::Full, &|| false)?;
         let seen = Seen { picture: last.smooth.as_ref().unwrap_or(&last.refined), by: &last.camera };
-        let picture = seen.turned(&scenes.unit, camera, Effort::FIRST)?;
+        let picture = seen.turned(&scenes.unit, camera, Effort::COARSE)?;
         Some(task.shot(Stage::Coarse, &scenes, &picture))
     }
 
@@ -284,7 +284,7 @@ pub const OVERHEAD_SIDE: usize = 96;
 /// The upper sky, unless it is no longer wanted.
 fn overhead(scene: &Scene, called_off: &(dyn Fn() -> bool + Sync)) -> Option<Frame> {
     let camera = Camera::fisheye(OVERHEAD_SIDE, 0.0);
-    let picture = render(scene, &camera, Effort::default(), called_off).ok()?;
+    let picture = render(scene, &camera, Effort::COARSE, called_off).ok()?;
     Some(pack(&picture.pixels, picture.width))
 }
 

@@ -117,7 +117,7 @@ fn make(workshop: &tenter_sky::scene::Workshop, sky: &Sky, width: usize) -> Byte
     let height = height_of(&sky.eye, width);
     let scene = workshop.scene(sky, Fineness::Draft, &|| false).expect("nobody calls this off");
     let camera = Camera::lens(&sky.eye, width, height);
-    let mut picture = render(&scene, &camera, Effort::default(), &|| false).expect("nobody calls this off");
+    let mut picture = render(&scene, &camera, Effort::COARSE, &|| false).expect("nobody calls this off");
     add_discs(&mut picture, &camera, &scene, &discs(&scene, Effort::default()));
     Bytes::from(png::encode(&picture.pixels, width, height, &Development::new(&grade_of(sky))))
 }

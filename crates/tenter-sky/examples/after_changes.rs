@@ -112,7 +112,7 @@ fn main() {
                 again: Again::default(),
                 scenes: Vec::new(),
             };
-            let mut coarse = drawer(Fineness::Draft, Effort::FIRST, 240);
+            let mut coarse = drawer(Fineness::Draft, Effort::COARSE, 240);
             let mut fine = drawer(Fineness::Full, Effort::default(), 960);
             let picture = fine.draw(&sky);
             let mut last = Last { around: sky.around_eye(), camera: camera(&sky, 960), picture };

@@ -75,7 +75,7 @@ const SIDE: usize = 128;
 pub fn readouts(sky: &Sky, scene: &Scene) -> Readouts {
     let discs = discs(scene, Effort::default());
     let level = Camera { projection: Projection::Level, width: SIDE, height: SIDE };
-    let picture = render(scene, &level, Effort::default(), &|| false).expect("nobody calls this off");
+    let picture = render(scene, &level, Effort::COARSE, &|| false).expect("nobody calls this off");
     let mut diffuse = [0.0f64; 3];
     for pixel in &picture.pixels {
         for c in 0..3 {

@@ -9,8 +9,6 @@ use rayon::prelude::*;
 
 /// Share of the pixels that have to be known already: below it little is saved, and a picture is better of one kind.
 const KNOWN: f64 = 0.4;
-/// Side of the blocks that neighbouring looks are taken from, pixels.
-const BLOCK: usize = 4;
 
 /// A picture, and the camera that took it.
 #[derive(Clone, Copy, Debug)]
@@ -38,11 +36,10 @@ impl Seen<'_> {
                 self.mean_between([first, first + 1, first + row, first + row + 1].map(|i| places[i]))
             })
             .collect();
-        let mut new: Vec<usize> = (0..known.len()).filter(|i| known[*i].is_none()).collect();
+        let new: Vec<usize> = (0..known.len()).filter(|i| known[*i].is_none()).collect();
         if (new.len() as f64) > (1.0 - KNOWN) * known.len() as f64 {
             return None;
         }
-        new.sort_by_key(|i| (i / width / BLOCK, i % width / BLOCK, *i));
         let mut pixels: Vec<Rgb> = known.into_iter().map(Option::unwrap_or_default).collect();
         let directions: Vec<[f64; 3]> = new
             .iter()
@@ -127,7 +124,7 @@ mod tests {
         let scene = scene();
         let by = camera(180.0, 1);
         let picture = drawn(&scene, &by);
-        let same = Seen { picture: &picture, by: &by }.turned(&scene, &camera(180.0, 4), Effort::FIRST);
+        let same = Seen { picture: &picture, by: &by }.turned(&scene, &camera(180.0, 4), Effort::COARSE);
         let same = same.expect("all of it is known");
         for (i, pixel) in same.pixels.iter().enumerate() {
             let (x, y) = (i % same.width * 4, i / same.width * 4);
@@ -148,7 +145,8 @@ mod tests {
         let seen = Seen { picture: &picture, by: &by };
         for turn in [2.0, 20.0] {
             let fine = drawn(&scene, &camera(180.0 + turn, 1));
-            let turned = seen.turned(&scene, &camera(180.0 + turn, 4), Effort::FIRST).expect("most is known");
+            let turned =
+                seen.turned(&scene, &camera(180.0 + turn, 4), Effort::COARSE).expect("most is known");
             assert!(
                 (mean(&turned) / mean(&fine) - 1.0).abs() < 0.02,
                 "{turn}: {} {}",
@@ -164,8 +162,8 @@ mod tests {
         let by = camera(180.0, 2);
         let picture = drawn(&scene, &by);
         let seen = Seen { picture: &picture, by: &by };
-        assert!(seen.turned(&scene, &camera(250.0, 4), Effort::FIRST).is_none());
+        assert!(seen.turned(&scene, &camera(250.0, 4), Effort::COARSE).is_none());
         let narrow = Camera::lens(&Eye { lens_mm: 200.0, ..Eye::default() }, WIDE[0] / 4, WIDE[1] / 4);
-        assert!(seen.turned(&scene, &narrow, Effort::FIRST).is_none());
+        assert!(seen.turned(&scene, &narrow, Effort::COARSE).is_none());
     }
 }
