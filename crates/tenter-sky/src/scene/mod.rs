@@ -10,6 +10,7 @@ mod levels;
 mod lights;
 mod settled;
 mod sky_light;
+mod stage;
 mod workshop;
 
 pub use alone::lit_alone;
@@ -19,7 +20,8 @@ pub use lights::{
     Face, MAX_LIGHTS, PlacedLight, PlacedMoon, PlacedSun, grade_of, moonlight, placed_lights, time_of,
 };
 pub use sky_light::clear_sky;
-pub use workshop::{CalledOff, Workshop};
+pub use stage::CalledOff;
+pub use workshop::Workshop;
 
 use crate::air::{Air, AirView, SkyColour, SunlightTable};
 use crate::clouds::form::CloudForm;

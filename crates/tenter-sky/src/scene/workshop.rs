@@ -2,6 +2,7 @@
 
 use super::settled::settled;
 use super::sky_light::SkyLight;
+use super::stage::{CalledOff, Key, Stage, key};
 use super::{Ambience, Band, Clouds, Fog, Horizon, Light, MAX_LIGHTS, Scene, Shading, placed_lights};
 use crate::air::{Air, AirView, Fineness, Making, SkyColour, SunlightTable};
 use crate::clouds::diffusion::ASYMMETRY;
@@ -16,8 +17,6 @@ use crate::land::Land;
 use crate::live::{Beyond, UnderEye};
 use crate::source::painted;
 use crate::spectrum::Rgb;
-use serde::Serialize;
-use sha2::{Digest, Sha256};
 use std::f64::consts::PI;
 use std::sync::{Arc, Mutex};
 
@@ -32,7 +31,6 @@ const NEAR_EYE: f64 = 30.0;
 /// How many times as many depths toward lights are kept as a scene has.
 const DEPTHS_KEPT: usize = 3;
 
-type Key = [u8; 32];
 /// A form, and columns taken all over it.
 type Formed = (CloudForm, Survey);
 
@@ -45,84 +43,8 @@ struct Part {
     form: Arc<Formed>,
 }
 
-/// A small cache, newest last.
-struct Stage<T> {
-    kept: usize,
-    entries: Mutex<Vec<(Key, Arc<T>)>>,
-}
-
-impl<T> Stage<T> {
-    fn keeping(kept: usize) -> Self {
-        Stage { kept, entries: Mutex::new(Vec::new()) }
-    }
-
-    /// A value, if it is kept.
-    fn kept(&self, key: &Key) -> Option<Arc<T>> {
-        let mut entries = self.entries.lock().unwrap_or_else(|e| e.into_inner());
-        let i = entries.iter().position(|(k, _)| k == key)?;
-        let entry = entries.remove(i);
-        entries.push(entry);
-        entries.last().map(|(_, value)| value.clone())
-    }
-
-    /// The kept value, or a new one; two callers at once may both make it, which costs time but never waits.
-    fn get(&self, key: Key, making: Making, make: impl FnOnce() -> T) -> Result<Arc<T>, CalledOff> {
-        if let Some(kept) = self.kept(&key) {
-            return Ok(kept);
-        }
-        let made = Arc::new(make());
-        if making.is_off() {
-            return Err(CalledOff);
-        }
-        let mut entries = self.entries.lock().unwrap_or_else(|e| e.into_inner());
-        if entries.len() >= self.kept {
-            entries.remove(0);
-        }
-        entries.push((key, made.clone()));
-        Ok(made)
-    }
-
-    /// A value, if it is kept, and its key.
-    fn with_key(&self, key: Key) -> Option<(Key, Arc<T>)> {
-        Some((key, self.kept(&key)?))
-    }
-
-    /// The value that is best kept, and its key. For a first picture the fine one is as good: where nothing has changed first pictures show
-    /// what the last one did, or they would jump at each touch.
-    fn best_kept(&self, key: impl Fn(Fineness) -> Key, making: Making) -> Option<(Key, Arc<T>)> {
-        let fine = (making.fineness == Fineness::Draft).then_some(Fineness::Full);
-        fine.into_iter().chain([making.fineness]).map(key).find_map(|key| self.with_key(key))
-    }
-
-    /// The same, or a new one.
-    fn best(
-        &self,
-        key: impl Fn(Fineness) -> Key,
-        making: Making,
-        make: impl FnOnce() -> T,
-    ) -> Result<(Key, Arc<T>), CalledOff> {
-        if let Some(kept) = self.best_kept(&key, making) {
-            return Ok(kept);
-        }
-        let key = key(making.fineness);
-        Ok((key, self.get(key, making, make)?))
-    }
-
-    /// Lets go of all but the newest.
-    fn keep_newest(&self, count: usize) {
-        let mut entries = self.entries.lock().unwrap_or_else(|e| e.into_inner());
-        let old = entries.len().saturating_sub(count);
-        entries.drain(..old);
-    }
-}
-
 /// Of the three colours of a phase function.
 const GREEN: usize = 1;
-
-/// The work was called off.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("called off")]
-pub struct CalledOff;
 
 /// Makes scenes; every stage is kept under the content it was made from.
 pub struct Workshop {
@@ -158,14 +80,6 @@ impl Default for Workshop {
             eye: Mutex::new(None),
         }
     }
-}
-
-fn key(parts: impl Serialize, fineness: Fineness) -> Key {
-    let json = serde_json::to_vec(&parts).expect("parts of documents are plain data");
-    let mut hash = Sha256::new();
-    hash.update([fineness as u8]);
-    hash.update(json);
-    hash.finalize().into()
 }
 
 impl Workshop {
@@ -253,26 +167,20 @@ impl Workshop {
         self.sun_depth.get(depth_key(making.fineness), making, make)
     }
 
-    /// The scene of a document. `called_off` is asked all the while; it may not take back what it said.
-    pub fn scene(
+    /// The lights, each with its tables for one eye.
+    fn lights(
         &self,
         sky: &Sky,
-        fineness: Fineness,
-        called_off: &(dyn Fn() -> bool + Sync),
-    ) -> Result<Scene, CalledOff> {
-        let making = Making::new(fineness, called_off);
-        let eye = self.eye_of_light(sky.eye.altitude_m, fineness);
-        let placed = placed_lights(sky);
-
-        let (air_key, air) =
-            self.air.best(|fineness| key(&sky.air, fineness), making, || Air::new(&sky.air, making))?;
-        let planet = air.medium.planet;
-        let mut lights = Vec::with_capacity(placed.len());
-        for placed in placed {
+        (air, air_key): (&Air, Key),
+        eye: f64,
+        making: Making,
+    ) -> Result<Vec<Light>, CalledOff> {
+        let mut lights = Vec::new();
+        for placed in placed_lights(sky) {
             let sun = placed.in_sky;
             let colour = sun.to_rgb.key();
             let view_key = |fineness| key((air_key, sun.direction, sun.disc_radius, &colour, eye), fineness);
-            let (_, view) = self.view.best(view_key, making, || AirView::new(&air, eye, &sun, making))?;
+            let (_, view) = self.view.best(view_key, making, || AirView::new(air, eye, &sun, making))?;
             // One for each air.
             let light_key = key((air_key, sun.disc_radius, &colour), Fineness::Full);
             let sunlight = self.sunlight.get(light_key, making, || {
@@ -280,17 +188,21 @@ impl Workshop {
             })?;
             lights.push(Light { strength: sun.strength as f32, placed, view, sunlight });
         }
-        let first = lights[0].direction();
-        // Its table is one, fine or not.
-        let painted_key = key((&sky.source.made_of, planet, eye, first), Fineness::Full);
-        let painted = match &sky.source.made_of {
-            SkyKind::Air {} => None,
-            kind => Some(self.painted.get(painted_key, making, || painted(kind, planet, eye, first))?),
-        };
+        Ok(lights)
+    }
 
+    /// The forms of all layers that are seen, from the lowest base up.
+    fn parts(
+        &self,
+        sky: &Sky,
+        first_light: [f64; 3],
+        planet: f64,
+        eye: f64,
+        making: Making,
+    ) -> Result<Vec<Part>, CalledOff> {
         let mut parts = Vec::new();
         for (number, layer) in sky.clouds.iter().enumerate() {
-            let layer = settled(sky, layer, first);
+            let layer = settled(sky, layer, first_light);
             let clouded = layer.cover > 0.0 || Regions::of(&layer).most() > 0.0;
             if !layer.muted && clouded && layer.water_content_g_m3 > 0.0 {
                 let steps = reach_steps(planet, layer.base_m + layer.depth_m, eye);
@@ -298,15 +210,28 @@ impl Workshop {
                 parts.extend(forms.into_iter().map(|part| Part { number, ..part }));
             }
         }
+        let ends = |part: &Part| (part.form.0.base, part.form.0.base + part.form.0.depth);
+        parts.sort_by(|a, b| ends(a).partial_cmp(&ends(b)).expect("altitudes are finite"));
+        Ok(parts)
+    }
+
+    /// Clouds under the lights, from the lowest base up, and the keys of their forms.
+    fn clouds(
+        &self,
+        sky: &Sky,
+        lights: &[Light],
+        planet: f64,
+        eye: f64,
+        making: Making,
+    ) -> Result<(Vec<Clouds>, Vec<Key>), CalledOff> {
+        let parts = self.parts(sky, lights[0].direction(), planet, eye, making)?;
+        let form_keys = parts.iter().map(|part| part.key).collect();
         // Under a light that moves, those of the last picture and of a few before it.
         self.sun_depth.keep_newest(DEPTHS_KEPT * parts.len() * lights.len());
-        let base = |form: &CloudForm| (form.base, form.base + form.depth);
-        parts.sort_by(|a, b| base(&a.form.0).partial_cmp(&base(&b.form.0)).expect("altitudes are finite"));
         let mut clouds = Vec::with_capacity(parts.len());
-        let mut form_keys = Vec::with_capacity(parts.len());
         for Part { number, layer, key: form_key, form } in parts {
             let mut depths = Vec::with_capacity(lights.len());
-            for light in &lights {
+            for light in lights {
                 depths.push(self.sun_depth((&form.0, form_key), light.direction(), planet, making)?);
             }
             let ice = layer.kind.phase() == Phase::Ice || form.0.is_anvil;
@@ -326,8 +251,32 @@ impl Workshop {
                 own_shadow: layer.own_shadow,
                 shadow_shift: [layer.shadow_east_m as f32, layer.shadow_north_m as f32],
             });
-            form_keys.push(form_key);
         }
+        Ok((clouds, form_keys))
+    }
+
+    /// The scene of a document. `called_off` is asked all the while; it may not take back what it said.
+    pub fn scene(
+        &self,
+        sky: &Sky,
+        fineness: Fineness,
+        called_off: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Scene, CalledOff> {
+        let making = Making::new(fineness, called_off);
+        let eye = self.eye_of_light(sky.eye.altitude_m, fineness);
+        let (air_key, air) =
+            self.air.best(|fineness| key(&sky.air, fineness), making, || Air::new(&sky.air, making))?;
+        let planet = air.medium.planet;
+        let lights = self.lights(sky, (&air, air_key), eye, making)?;
+        let first = lights[0].direction();
+        // Its table is one, fine or not.
+        let painted_key = key((&sky.source.made_of, planet, eye, first), Fineness::Full);
+        let painted = match &sky.source.made_of {
+            SkyKind::Air {} => None,
+            kind => Some(self.painted.get(painted_key, making, || painted(kind, planet, eye, first))?),
+        };
+
+        let (clouds, form_keys) = self.clouds(sky, &lights, planet, eye, making)?;
         let heights: Vec<_> = clouds
             .iter()
             .map(|c| {
