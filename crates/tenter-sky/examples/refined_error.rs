@@ -14,9 +14,9 @@ fn main() {
     for path in std::env::args().skip(1) {
         let text = std::fs::read_to_string(&path).expect("the file can be read");
         let sky = Sky::from_json(&text).unwrap_or_else(|p| panic!("{p}"));
-        let workshop = Workshop::default();
         let luminances = |fineness, step| -> Vec<f64> {
-            let scene = workshop.scene(&sky, fineness, &|| false).expect("nobody calls this off");
+            // A workshop of its own: a draft would take over what is kept of finer scenes.
+            let scene = Workshop::default().scene(&sky, fineness, &|| false).expect("nobody calls this off");
             let camera = Camera::lens(&sky.eye, 480, 270);
             let picture = render(&scene, &camera, Effort { step, ..Effort::default() }, &|| false)
                 .expect("nobody calls this off");
