@@ -14,7 +14,7 @@ use super::form::CloudForm;
 use super::maps::LEVELS;
 use crate::air::{Fineness, Making};
 use crate::document::Family;
-use crate::simd::{Int, Kernel, Mask, Real, dispatch};
+use crate::simd::{Int, Kernel, Mask, Real, Scalar, dispatch};
 use rayon::prelude::*;
 
 /// Least sine of the sun's height in a sweep: paths grow no longer than 200 layer depths.
@@ -339,12 +339,19 @@ struct Slice {
 }
 
 impl Slice {
-    /// How far along the ground light comes while it crosses a height `rise`, at a place.
+    /// Sine of the light's height at places.
     #[inline(always)]
-    fn shift(&self, rise: f32, x: f32, y: f32) -> f32 {
-        let up = (x * self.sun[0] + y * self.sun[1]) / self.planet + self.sun[2];
-        let sine = if self.rising { up } else { -up }.clamp(LEAST_SINE, 1.0);
-        rise / sine * (1.0 - sine * sine).sqrt()
+    fn up<R: Real>(&self, x: R, y: R) -> R {
+        let [east, north] = [self.sun[0], self.sun[1]].map(|part| R::splat(part / self.planet));
+        (x * east + y * north + R::splat(self.sun[2])).clamp(-1.0, 1.0)
+    }
+
+    /// Sine and cosine of its height that ways through the slice are counted by, where the sine of it is `up`.
+    #[inline(always)]
+    fn steepness<R: Real>(&self, up: R) -> [R; 2] {
+        let towards = if self.rising { 1.0 } else { -1.0 };
+        let sine = (up * R::splat(towards)).max(R::splat(LEAST_SINE));
+        [sine, (R::splat(1.0) - sine * sine).max(R::splat(0.0)).sqrt()]
     }
 }
 
@@ -378,7 +385,7 @@ impl Kernel for SweepRow<'_> {
         let cell = layout.cell(s.level);
         let y_of_row = layout.centre(s.level, self.y);
         let dz = layout.slice_height();
-        let (zero, one) = (R::splat(0.0), R::splat(1.0));
+        let zero = R::splat(0.0);
         let towards = if s.rising { 1.0 } else { -1.0 };
         let last = s.slice == if s.rising { layout.slices - 1 } else { 0 };
         // The outermost slice only has half its height before the edge.
@@ -389,21 +396,22 @@ impl Kernel for SweepRow<'_> {
         for start in (0..layout.side).step_by(R::LANES) {
             let x = steps::<R>(layout.centre(s.level, start), cell);
             let y = R::splat(y_of_row);
-            let up =
-                (x * R::splat(s.sun[0] / s.planet) + y * R::splat(s.sun[1] / s.planet) + R::splat(s.sun[2]))
-                    .clamp(-1.0, 1.0);
+            let up = s.up(x, y);
             let mine = if s.rising { zero.le(up) } else { up.lt(zero) };
             if !s.rising && !mine.any() {
                 continue;
             }
-            let sine = (up * R::splat(towards)).max(R::splat(LEAST_SINE));
-            let cosine = (one - sine * sine).max(zero).sqrt();
+            let [sine, cosine] = s.steepness(up);
             let length = R::splat(rise) / sine;
             let shift = length * cosine;
             let (dx, dy) = (shift * R::splat(east), shift * R::splat(north));
             // As many samples as the longest way asks for, of the same cells whatever the lanes.
             let ends = [start / TOGETHER * TOGETHER, start / TOGETHER * TOGETHER + TOGETHER - 1];
-            let [from, to] = ends.map(|column| s.shift(rise, layout.centre(s.level, column), y_of_row));
+            let [from, to] = ends.map(|column| {
+                let up = s.up(Scalar(layout.centre(s.level, column)), Scalar(y_of_row));
+                let [sine, cosine] = s.steepness(up);
+                rise / sine.0 * cosine.0
+            });
             let longest = from.max(to);
             // Cells that all look the same way read whole rows; what is left of bends of the ground is next to nothing.
             let same_way = (from - to).abs() < SAME_WAY * cell;
@@ -470,7 +478,6 @@ fn rest_of<R: Real>(layout: &Layout, values: &[f32], s: Slice, next: usize, x: R
 mod tests {
     use super::*;
     use crate::document::{CloudKind, CloudLayer};
-    use crate::simd::Scalar;
 
     fn overcast() -> CloudForm {
         let layer = CloudLayer { cover: 1.0, lobes: 0.0, erosion: 0.0, ..CloudKind::Stratus.usual() };

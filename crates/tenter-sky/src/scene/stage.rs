@@ -3,7 +3,7 @@
 use crate::air::{Fineness, Making};
 use serde::Serialize;
 use sha2::{Digest, Sha256};
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 pub type Key = [u8; 32];
 
@@ -21,24 +21,46 @@ pub fn key(parts: impl Serialize, fineness: Fineness) -> Key {
 #[error("called off")]
 pub struct CalledOff;
 
-/// A small cache, newest last.
-pub struct Stage<T> {
-    kept: usize,
-    entries: Mutex<Vec<(Key, Arc<T>)>>,
+/// A small cache.
+pub struct Stage<T>(Mutex<Entries<T>>);
+
+struct Entries<T> {
+    most: usize,
+    /// Newest last.
+    kept: Vec<(Key, Arc<T>)>,
+}
+
+impl<T> Entries<T> {
+    /// Lets go of the oldest until there is room for so many.
+    fn make_room(&mut self, count: usize) {
+        let old = (self.kept.len() + count).saturating_sub(self.most).min(self.kept.len());
+        self.kept.drain(..old);
+    }
 }
 
 impl<T> Stage<T> {
-    pub fn keeping(kept: usize) -> Self {
-        Stage { kept, entries: Mutex::new(Vec::new()) }
+    pub fn keeping(most: usize) -> Self {
+        Stage(Mutex::new(Entries { most, kept: Vec::new() }))
+    }
+
+    fn entries(&self) -> MutexGuard<'_, Entries<T>> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Keeps no more than so many from now on.
+    pub fn keep(&self, most: usize) {
+        let mut entries = self.entries();
+        entries.most = most;
+        entries.make_room(0);
     }
 
     /// A value, if it is kept.
-    pub fn kept(&self, key: &Key) -> Option<Arc<T>> {
-        let mut entries = self.entries.lock().unwrap_or_else(|e| e.into_inner());
-        let i = entries.iter().position(|(k, _)| k == key)?;
-        let entry = entries.remove(i);
-        entries.push(entry);
-        entries.last().map(|(_, value)| value.clone())
+    fn kept(&self, key: &Key) -> Option<Arc<T>> {
+        let kept = &mut self.entries().kept;
+        let i = kept.iter().position(|(k, _)| k == key)?;
+        let entry = kept.remove(i);
+        kept.push(entry);
+        kept.last().map(|(_, value)| value.clone())
     }
 
     /// The kept value, or a new one; two callers at once may both make it, which costs time but never waits.
@@ -50,11 +72,9 @@ impl<T> Stage<T> {
         if making.is_off() {
             return Err(CalledOff);
         }
-        let mut entries = self.entries.lock().unwrap_or_else(|e| e.into_inner());
-        if entries.len() >= self.kept {
-            entries.remove(0);
-        }
-        entries.push((key, made.clone()));
+        let mut entries = self.entries();
+        entries.make_room(1);
+        entries.kept.push((key, made.clone()));
         Ok(made)
     }
 
@@ -82,13 +102,6 @@ impl<T> Stage<T> {
         }
         let key = key(making.fineness);
         Ok((key, self.get(key, making, make)?))
-    }
-
-    /// Lets go of all but the newest.
-    pub fn keep_newest(&self, count: usize) {
-        let mut entries = self.entries.lock().unwrap_or_else(|e| e.into_inner());
-        let old = entries.len().saturating_sub(count);
-        entries.drain(..old);
     }
 }
 
@@ -121,8 +134,10 @@ mod tests {
         assert!(kept(0));
         get(3);
         assert!(!kept(1) && kept(2) && kept(0));
-        stage.keep_newest(1);
+        stage.keep(1);
         assert!(kept(0) && !kept(2) && !kept(3));
+        get(5);
+        assert!(kept(5) && !kept(0));
     }
 
     /// What was called off while it was made is not kept.

@@ -28,7 +28,7 @@ const KEPT_FOR_LAYERS: usize = 2 * MAX_LAYERS + 6;
 
 /// Eyes no farther apart in height, m, see the same light in first pictures: there is 1 % more or less of haze under them.
 const NEAR_EYE: f64 = 30.0;
-/// How many times as many depths toward lights are kept as a scene has.
+/// How many times as many depths toward lights are kept as a scene has: those of the last pictures under a light that moves, which are large.
 const DEPTHS_KEPT: usize = 3;
 
 /// A form, and columns taken all over it.
@@ -72,7 +72,7 @@ impl Default for Workshop {
             painted: Stage::keeping(KEPT),
             form: Stage::keeping(KEPT_FOR_LAYERS),
             density: Stage::keeping(KEPT_FOR_LAYERS),
-            sun_depth: Stage::keeping(2 * KEPT_FOR_LAYERS),
+            sun_depth: Stage::keeping(KEPT_FOR_LAYERS),
             phase: Stage::keeping(KEPT_FOR_LAYERS),
             land: Stage::keeping(2),
             ambience: Stage::keeping(KEPT),
@@ -85,7 +85,11 @@ impl Default for Workshop {
 impl Workshop {
     /// The tables of an air alone.
     pub fn air(&self, air: &document::Air, making: Making) -> Result<Arc<Air>, CalledOff> {
-        self.air.get(key(air, making.fineness), making, || Air::new(air, making))
+        Ok(self.keyed_air(air, making)?.1)
+    }
+
+    fn keyed_air(&self, air: &document::Air, making: Making) -> Result<(Key, Arc<Air>), CalledOff> {
+        self.air.best(|fineness| key(air, fineness), making, || Air::new(air, making))
     }
 
     /// The altitude to make tables of light for: a first picture is content with those of an eye near by.
@@ -141,7 +145,7 @@ impl Workshop {
                 };
                 let (key, form) = match self.form.best_kept(own, making).or_else(beside) {
                     Some(kept) => kept,
-                    None => (own(making.fineness), self.form.get(own(making.fineness), making, make)?),
+                    None => self.form.best(own, making, make)?,
                 };
                 parts.push(Part { number: 0, layer: layer.clone(), key, form });
             }
@@ -226,8 +230,7 @@ impl Workshop {
     ) -> Result<(Vec<Clouds>, Vec<Key>), CalledOff> {
         let parts = self.parts(sky, lights[0].direction(), planet, eye, making)?;
         let form_keys = parts.iter().map(|part| part.key).collect();
-        // Under a light that moves, those of the last picture and of a few before it.
-        self.sun_depth.keep_newest(DEPTHS_KEPT * parts.len() * lights.len());
+        self.sun_depth.keep((DEPTHS_KEPT * parts.len() * lights.len()).max(KEPT_FOR_LAYERS));
         let mut clouds = Vec::with_capacity(parts.len());
         for Part { number, layer, key: form_key, form } in parts {
             let mut depths = Vec::with_capacity(lights.len());
@@ -264,8 +267,7 @@ impl Workshop {
     ) -> Result<Scene, CalledOff> {
         let making = Making::new(fineness, called_off);
         let eye = self.eye_of_light(sky.eye.altitude_m, fineness);
-        let (air_key, air) =
-            self.air.best(|fineness| key(&sky.air, fineness), making, || Air::new(&sky.air, making))?;
+        let (air_key, air) = self.keyed_air(&sky.air, making)?;
         let planet = air.medium.planet;
         let lights = self.lights(sky, (&air, air_key), eye, making)?;
         let first = lights[0].direction();
