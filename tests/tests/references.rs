@@ -15,7 +15,12 @@ const COLOUR: f64 = 0.01;
 /// Where the colour of a starter is farther off, what it reaches.
 const OTHER_COLOUR: &[(&str, f64)] = &[("deck-under-the-balloon", 0.012)];
 /// Where a starter is farther off, what it reaches stands here, so that it can't get worse unseen.
-const FARTHER: &[(&str, [f64; 2])] = &[("dust-over-the-sea", [5.0, 19.0]), ("gold-at-the-bar", [3.0, 14.5])];
+const FARTHER: &[(&str, [f64; 2])] = &[
+    ("dust-over-the-sea", [5.0, 19.0]),
+    ("gold-at-the-bar", [3.0, 14.5]),
+    // Its horizon under far clouds, away from the sun, is too bright.
+    ("sharp-gaps-over-haze", [10.0, 34.5]),
+];
 /// A reference less sure than this says little; where it is, the sky is only reported.
 const SURE_PERCENT: f64 = 12.5;
 const UNSURE: [&str; 1] = ["blue-hour"];
@@ -64,15 +69,15 @@ fn live_skies_agree_with_stored_references() -> Result<()> {
 /// few, so some of it is theirs.
 const FORMS: [(&str, [f64; 3]); 6] = [
     ("ferry-afternoon", [8.0, 30.0, 4.0]),
-    ("towers-at-evening", [16.0, 45.0, 11.0]),
+    ("towers-at-evening", [13.0, 36.0, 6.5]),
     ("four-kinds-at-evening", [11.5, 35.0, 5.0]),
-    ("squall-passing-off", [22.5, 44.0, 17.5]),
+    ("squall-passing-off", [21.5, 42.5, 18.0]),
     ("mackerel-sky", [4.0, 12.0, 4.0]),
     ("deck-under-the-balloon", [13.0, 36.0, 6.0]),
 ];
 /// How far structure may be off its reference's, as a share: form is not allowed to blur. The towers' lumps shade one another too hard.
 const STRUCTURE: f64 = 0.2;
-const HARDER: &[(&str, f64)] = &[("towers-at-evening", 0.35)];
+const HARDER: &[(&str, f64)] = &[("towers-at-evening", 0.27)];
 
 #[test]
 fn forms_agree_with_stored_references() -> Result<()> {

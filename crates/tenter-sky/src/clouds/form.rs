@@ -33,9 +33,9 @@ const BOIL: [f64; 3] = [70.0, 12.0, 6.0];
 const PROFILE_STEPS: usize = 32;
 /// Distance between the heights of an uneven layer, in cells.
 const UNEVEN_CELLS: f64 = 1.5;
-/// Share of what lumps are steep that evens their light out: of shares by which that is 0.3 to 1 for whole lobes, the one that does best by crops of
-/// the towers and the squall together (half for whole lobes).
-const EVENED: f64 = 1.7;
+/// Share of what lumps are steep that evens their light out: all of it for whole lobes. Of 0.3 to 1 the one with which towers come closest to the contrasts of their
+/// reference.
+const EVENED: f64 = 2.5;
 /// Lumps begin to fade at footprints of 0.6 of their size and are gone at 1.6 of it.
 const FADE: f32 = 1.6;
 
@@ -328,7 +328,7 @@ impl CloudForm {
             flank: 0.55 / amplitude.max(1.0) as f32,
             fray: 1.0 / (2.6 * (0.24 * amplitude + erosion)).max(1.0) as f32,
             steep: steep as f32,
-            evened: (EVENED * (1.0 - steep)) as f32,
+            evened: (EVENED * (1.0 - steep)).min(1.0) as f32,
             uneven: if anvil_from.is_some() {
                 [0.0; 2]
             } else {

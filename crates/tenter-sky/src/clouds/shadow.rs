@@ -33,6 +33,16 @@ const MOST_SAMPLES: f32 = 32.0;
 /// as dense they stop as much. So that as much light comes through as along ways through the form (see the tests).
 const FILLED: [f32; 2] = [0.6, 0.75];
 
+/// Cells of the finest square are no wider than this and no higher, m, as far as the numbers of cells allow: a tower a few kilometres wide shades
+/// others ten kilometres off.
+const WIDEST_CELL: f32 = 175.0;
+const HIGHEST_SLICE: f32 = 420.0;
+/// Fewest and most cells along a side, and slices.
+const SIDES: [f32; 2] = [208.0, 320.0];
+const SLICES: [f32; 2] = [16.0, 24.0];
+/// Of them in first pictures.
+const DRAFT: f32 = 0.72;
+
 /// The shape of both grids.
 #[derive(Clone, Copy)]
 struct Layout {
@@ -43,6 +53,22 @@ struct Layout {
 }
 
 impl Layout {
+    /// High heaps are seen from afar: their squares are wide, and would have cells as wide as the shadows of towers.
+    fn new(form: &CloudForm, fineness: Fineness) -> Layout {
+        let half = form.squares();
+        let is_heap = form.family == Family::Heaps;
+        let width = if is_heap { 2.0 * half[0] / WIDEST_CELL } else { 0.0 };
+        let width = width.clamp(SIDES[0], SIDES[1]);
+        let height = (form.depth / HIGHEST_SLICE).clamp(SLICES[0], SLICES[1]);
+        let times = match fineness {
+            Fineness::Draft => DRAFT,
+            Fineness::Full => 1.0,
+            Fineness::Double => 2.0,
+        };
+        let side = ((width * times / TOGETHER as f32).round() as usize) * TOGETHER;
+        Layout { side, slices: (height * times).round() as usize, half, depth: form.depth }
+    }
+
     fn plane(&self) -> usize {
         self.side * self.side
     }
@@ -198,14 +224,15 @@ impl<R: Real> Broken<R> {
 }
 
 impl DensityGrid {
+    /// Bytes of a form's fine grid; depths toward one light take as many.
+    pub fn bytes(form: &CloudForm) -> usize {
+        LEVELS * Layout::new(form, Fineness::Full).level() * size_of::<f32>()
+    }
+
     pub fn new<'a>(form: &CloudForm, making: impl Into<Making<'a>>) -> DensityGrid {
         let making = making.into();
-        let (side, slices) = match making.fineness {
-            Fineness::Draft => (144, 12),
-            Fineness::Full => (208, 16),
-            Fineness::Double => (416, 32),
-        };
-        let layout = Layout { side, slices, half: form.squares(), depth: form.depth };
+        let layout = Layout::new(form, making.fineness);
+        let Layout { side, slices, .. } = layout;
         let values = (0..LEVELS * slices * side)
             .into_par_iter()
             .with_min_len(8)
@@ -484,6 +511,23 @@ mod tests {
         CloudForm::new(&layer, 100_000.0, Fineness::Draft)
     }
 
+    /// Towers are seen from 447 km, lower heaps from 160: their cells are less than twice as wide, not three times; and twelve of their grids find room.
+    #[test]
+    fn towers_have_finer_grids() {
+        let grid = |kind: CloudKind, reach: f64| {
+            let form = CloudForm::new(&kind.usual(), reach, Fineness::Draft);
+            (Layout::new(&form, Fineness::Full), DensityGrid::bytes(&form))
+        };
+        let (towers, bytes) = grid(CloudKind::Cumulonimbus, 447_000.0);
+        assert!(towers.cell(0) < 180.0 && towers.slice_height() < 500.0, "{}", towers.cell(0));
+        assert!(12 * bytes < 360 << 20, "{bytes}");
+        let (heaps, _) = grid(CloudKind::CumulusMediocris, 160_000.0);
+        assert_eq!((heaps.side, heaps.slices), (208, 16));
+        assert!(heaps.cell(0) < 100.0);
+        let (ice, _) = grid(CloudKind::CirrusFibratus, 400_000.0);
+        assert_eq!(ice.side, 208);
+    }
+
     /// In a closed deck the depth grows downward and, over the sun's height, as one over its sine.
     #[test]
     fn depth_follows_the_slant() {
@@ -564,7 +608,7 @@ mod tests {
                         *told += (-depth.0).exp() / PLACES as f32;
                     }
                 }
-                for (told, allowed) in told.into_iter().zip([0.04, 0.09, 0.13]) {
+                for (told, allowed) in told.into_iter().zip([0.045, 0.09, 0.13]) {
                     assert!((told - exact).abs() < allowed, "{kind:?} {elevation}: {told} {exact}");
                 }
             }

@@ -30,6 +30,9 @@ const KEPT_FOR_LAYERS: usize = 2 * MAX_LAYERS + 6;
 const NEAR_EYE: f64 = 30.0;
 /// How many times as many depths toward lights are kept as a scene has: those of the last pictures under a light that moves, which are large.
 const DEPTHS_KEPT: usize = 3;
+/// Most bytes of depths that are kept beside those of the sky itself, and of densities, which are made again for another light where there is no room.
+const DEPTHS_BYTES: usize = 512 << 20;
+const DENSITIES_BYTES: usize = 256 << 20;
 
 /// A form, and columns taken all over it.
 type Formed = (CloudForm, Survey);
@@ -219,6 +222,19 @@ impl Workshop {
         Ok(parts)
     }
 
+    /// Keeps as many densities and depths as there is room for; depths at least of all parts, for they are what a scene holds.
+    fn make_room_for_grids(&self, parts: &[Part], lights: usize) {
+        if parts.is_empty() {
+            return;
+        }
+        let bytes: usize = parts.iter().map(|part| DensityGrid::bytes(&part.form.0)).sum();
+        let fitting = |most: usize| most * parts.len() / bytes;
+        self.density.keep(fitting(DENSITIES_BYTES).clamp(1, KEPT_FOR_LAYERS));
+        let own = parts.len() * lights;
+        let wished = KEPT_FOR_LAYERS.max(DEPTHS_KEPT * own);
+        self.sun_depth.keep(fitting(DEPTHS_BYTES).clamp(own, wished));
+    }
+
     /// Clouds under the lights, from the lowest base up, and the keys of their forms.
     fn clouds(
         &self,
@@ -230,7 +246,7 @@ impl Workshop {
     ) -> Result<(Vec<Clouds>, Vec<Key>), CalledOff> {
         let parts = self.parts(sky, lights[0].direction(), planet, eye, making)?;
         let form_keys = parts.iter().map(|part| part.key).collect();
-        self.sun_depth.keep((DEPTHS_KEPT * parts.len() * lights.len()).max(KEPT_FOR_LAYERS));
+        self.make_room_for_grids(&parts, lights.len());
         let mut clouds = Vec::with_capacity(parts.len());
         for Part { number, layer, key: form_key, form } in parts {
             let mut depths = Vec::with_capacity(lights.len());
