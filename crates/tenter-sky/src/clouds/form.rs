@@ -33,8 +33,8 @@ const BOIL: [f64; 3] = [70.0, 12.0, 6.0];
 const PROFILE_STEPS: usize = 32;
 /// Distance between the heights of an uneven layer, in cells.
 const UNEVEN_CELLS: f64 = 1.5;
-/// Share of what lumps are steep that evens their light out: all of it for whole lobes. Of 0.3 to 1 the one with which towers come closest to the contrasts of their
-/// reference.
+/// Share of what lumps are steep that evens their light out: three quarters for whole lobes. With all of it towers have the contrasts of their reference, but a deck
+/// that towers come through loses more light than is allowed (docs/accuracy.md).
 const EVENED: f64 = 2.5;
 /// Lumps begin to fade at footprints of 0.6 of their size and are gone at 1.6 of it.
 const FADE: f32 = 1.6;

@@ -56,9 +56,10 @@ impl Layout {
     /// High heaps are seen from afar: their squares are wide, and would have cells as wide as the shadows of towers.
     fn new(form: &CloudForm, fineness: Fineness) -> Layout {
         let half = form.squares();
-        let is_heap = form.family == Family::Heaps;
-        let width = if is_heap { 2.0 * half[0] / WIDEST_CELL } else { 0.0 };
-        let width = width.clamp(SIDES[0], SIDES[1]);
+        let width = match form.family {
+            Family::Heaps => (2.0 * half[0] / WIDEST_CELL).clamp(SIDES[0], SIDES[1]),
+            _ => SIDES[0],
+        };
         let height = (form.depth / HIGHEST_SLICE).clamp(SLICES[0], SLICES[1]);
         let times = match fineness {
             Fineness::Draft => DRAFT,
