@@ -385,7 +385,8 @@ impl Field<'_> {
             Family::Heaps => {
                 let half = 0.5 * SIDE as f64 * step;
                 let wanted = Wanted { smallest: least, earliest: f64::MIN, grow: 2.0 };
-                let domes = self.domes(half, wanted, making, |d| Some((d.radius, self.outline(&d))));
+                let domes =
+                    self.domes(half, wanted, making, |_| (), |d, _| Some((d.radius, self.outline(d))));
                 // From the coarsest map to the finest, each with the domes that the one before leaves out.
                 let mut order: [usize; N] = std::array::from_fn(|k| k);
                 order.sort_by(|a, b| smallest[*b].total_cmp(&smallest[*a]));
@@ -459,12 +460,13 @@ impl Field<'_> {
 
     /// Domes that reach into a square around the origin, `half` a side from its middle, as [`Heaps::domes_in`] has
     /// them.
-    fn domes<T: Send>(
+    fn domes<B, T: Send>(
         &self,
         half: f64,
         wanted: Wanted,
         making: Making,
-        keep: impl Fn(Dome) -> Option<T> + Sync,
+        of_body: impl Fn(&Dome) -> B + Sync,
+        keep: impl Fn(&Dome, &B) -> Option<T> + Sync,
     ) -> Vec<T> {
         let layer = self.layer;
         let (slide, stretch) = (layer.slid_along(), layer.stretch);
@@ -473,9 +475,9 @@ impl Field<'_> {
         let turns = self.turns(30.0, 2000.0) as f32;
         let heaps = Heaps { seed: layer.seed, cell: layer.cell_size_m, tallest: self.tallest, rise, turns };
         let plain = |side: f64| [(side - slide[0]) / stretch, side - slide[1]];
-        heaps.domes_in([plain(-half), plain(half)], wanted, making, |d| {
-            keep(Dome { x: d.x * stretch + slide[0], y: d.y + slide[1], ..d })
-        })
+        let placed = |d: &Dome| Dome { x: d.x * stretch + slide[0], y: d.y + slide[1], ..*d };
+        let square = [plain(-half), plain(half)];
+        heaps.domes_in(square, wanted, making, |d| of_body(&placed(d)), |d, body| keep(&placed(d), body))
     }
 
     /// A dome in the field that cover cuts: lumps and erosion move its outline by so much, whatever cover makes of
@@ -512,8 +514,15 @@ impl Field<'_> {
             top: (square * room) as f32,
             fall: fall as f32,
             swell: 0.0,
-            body: d.first.wider(LUMPS_IN * self.amplitude).half_ball(1.0 + d.first.birth - threshold) as f32,
+            body: 0.0,
         })
+    }
+
+    /// Radius of the half ball that light takes the body of a first dome for, m.
+    fn half_ball(&self, cut: &Cut, first: &Dome) -> f64 {
+        // At a region's rim others of its crowd may stand where the first itself does not.
+        let grown = (1.0 + first.birth - self.cut_at(cut, first.x, first.y)).max(0.01);
+        first.wider(LUMPS_IN * self.amplitude).half_ball(grown)
     }
 
     /// Fills a map of hulls: squares of heights for heaps, thickness (m) for sheets; and, for heaps, one of bodies that is half as fine.
@@ -553,7 +562,11 @@ impl Field<'_> {
             grow: (2.0 - lowest).clamp(1.0, 4.0).sqrt(),
         };
         let half = 0.5 * side as f64 * texel;
-        let mounds = self.domes(half, wanted, making, |d| self.risen(&d, self.cut_at(cut, d.x, d.y)));
+        let risen = |d: &Dome, body: &f64| {
+            let mound = self.risen(d, self.cut_at(cut, d.x, d.y))?;
+            Some(Mound { body: *body as f32, ..mound })
+        };
+        let mounds = self.domes(half, wanted, making, |first| self.half_ball(cut, first), risen);
         plane.fill(self.floor() as f32);
         raise_mounds::<false>(plane, side, texel, making, mounds.iter());
         raise_mounds::<true>(bodies, side / 2, 2.0 * texel, making, mounds.iter());
@@ -581,8 +594,8 @@ impl Field<'_> {
         let open = self.open_value();
         let frayed = FRAYED * depth;
         let floor = (-2.0 * frayed).min(open);
-        let mounds = self.domes(0.5 * side as f64 * texel, wanted, making, |d| {
-            let risen = self.risen(&d, self.cut_at(cut, d.x, d.y))?;
+        let spread = |d: &Dome, _: &()| {
+            let risen = self.risen(d, self.cut_at(cut, d.x, d.y))?;
             let height = (risen.top as f64).sqrt();
             // Only what comes up to the level where air no longer rises.
             let share = ((height / self.tallest - 0.62) / 0.2).min(1.0);
@@ -596,7 +609,8 @@ impl Field<'_> {
                 fall: (top / (reach * reach)) as f32,
                 ..risen
             })
-        });
+        };
+        let mounds = self.domes(0.5 * side as f64 * texel, wanted, making, |_| (), spread);
         let floor = floor as f32;
         plane.fill(floor);
         raise_mounds::<false>(plane, side, texel, making, mounds.iter());

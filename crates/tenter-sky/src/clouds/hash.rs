@@ -29,6 +29,12 @@ impl Draw {
     pub fn range(&mut self, low: f64, high: f64) -> f64 {
         low + (high - low) * self.next()
     }
+    /// The numbers to come, for lanes of which each goes on so many numbers after the one before.
+    #[inline(always)]
+    pub fn shared_out<R: Real>(&self, numbers: u32) -> Draws<R> {
+        let apart = R::Int::splat(BETWEEN.wrapping_mul(numbers) as i32);
+        Draws(R::Int::splat(self.0 as i32) + R::counts().to_int() * apart)
+    }
 }
 
 const PER_PLACE: u32 = 0xc2b2_ae35;

@@ -5,7 +5,7 @@
 //! place per cell of a grid whose spacing shrinks with the size, that asks for fewer taken places the smaller
 //! the clouds are.
 
-use super::ageing::{swing, swing_of};
+use super::ageing::swing;
 use super::hash::{Draw, Draws, layered_noise};
 use crate::air::Making;
 use crate::simd::{Kernel, Mask, Real, dispatch};
@@ -21,22 +21,12 @@ pub struct Dome {
     pub height: f64,
     /// How early it appears as cover grows; 0 is usual.
     pub birth: f64,
-    /// The first dome of its body.
-    pub first: Extent,
 }
 
-/// How far a dome rises and spreads, and how early it appears.
-#[derive(Clone, Copy, Debug)]
-pub struct Extent {
-    pub radius: f64,
-    pub height: f64,
-    pub birth: f64,
-}
-
-impl Extent {
+impl Dome {
     /// With so many metres more all around.
-    pub fn wider(self, by: f64) -> Extent {
-        Extent { radius: self.radius + by, height: self.height + by, ..self }
+    pub fn wider(self, by: f64) -> Dome {
+        Dome { radius: self.radius + by, height: self.height + by, ..self }
     }
 
     /// Radius of the half ball with as much volume to its surface, cut as much larger as cover makes it, m: light tells bodies by that. Surface of an
@@ -85,23 +75,39 @@ pub struct Wanted {
     pub grow: f64,
 }
 
-/// The first dome of a place, and where its numbers go on.
-struct Body {
-    ix: i64,
-    first: Dome,
+/// Domes of a row of places: those of one body follow each other, the first before those around it.
+#[derive(Default)]
+struct Crowds {
+    domes: Vec<Dome>,
+    /// How many each body has.
+    counts: Vec<usize>,
 }
 
-/// Numbers that [`Row`] draws for a place.
+impl Crowds {
+    fn bodies(&self) -> impl Iterator<Item = &[Dome]> {
+        let mut rest = &self.domes[..];
+        self.counts.iter().map(move |count| {
+            let (body, others) = rest.split_at(*count);
+            rest = others;
+            body
+        })
+    }
+}
+
+/// Numbers that [`Row`] draws for a place, and for each dome around its first.
 const DRAWN: u32 = 6;
+const AROUND: u32 = 4;
 
 impl Heaps {
-    /// What `keep` makes of every wanted dome that reaches into a rectangle; fewer once `making` is called off.
-    pub fn domes_in<T: Send>(
+    /// What `keep` makes of every wanted dome that reaches into a rectangle and of what `of_body` makes of its body's first; fewer once `making` is
+    /// called off.
+    pub fn domes_in<B, T: Send>(
         &self,
         [low, high]: [[f64; 2]; 2],
         wanted: Wanted,
         making: Making,
-        keep: impl Fn(Dome) -> Option<T> + Sync,
+        of_body: impl Fn(&Dome) -> B + Sync,
+        keep: impl Fn(&Dome, &B) -> Option<T> + Sync,
     ) -> Vec<T> {
         let mut domes = Vec::new();
         for (level, &(spacing, ..)) in GRIDS.iter().enumerate() {
@@ -117,50 +123,16 @@ impl Heaps {
             domes.par_extend(range(1).into_par_iter().flat_map_iter(|iy| {
                 let mut row = Vec::new();
                 if !making.is_off() {
-                    for body in dispatch(Row { heaps: self, level, iy, ix: range(0), wanted }) {
-                        self.crowd(level, iy, &body, wanted, |dome| row.extend(keep(dome)));
+                    let crowds = dispatch(Row { heaps: self, level, iy, ix: range(0), wanted });
+                    for body in crowds.bodies() {
+                        let told = of_body(&body[0]);
+                        row.extend(body.iter().filter_map(|dome| keep(dome, &told)));
                     }
                 }
                 row
             }));
         }
         domes
-    }
-
-    /// Visits the domes of one body that are large enough and born late enough to show.
-    fn crowd(&self, level: usize, iy: i64, body: &Body, wanted: Wanted, mut visit: impl FnMut(Dome)) {
-        let Dome { x, y, first: Extent { radius, height, birth }, .. } = body.first;
-        if radius >= wanted.smallest {
-            visit(body.first);
-        }
-        let mut draw = Draw::new(self.seed, level as u32, body.ix, iy);
-        draw.skip(DRAWN);
-        let ovalness = draw.range(0.75, 1.0);
-        let (sin, cos) = turn(draw.next());
-        for _ in 0..GRIDS[level].2 {
-            let angle = draw.next();
-            let away = draw.range(0.25, 1.05);
-            let share = draw.range(0.28, 0.62) * (1.25 - 0.5 * away);
-            let rise = (draw.range(0.55, 1.08) * (1.15 - 0.55 * away)).min(1.0);
-            // Those around follow the first.
-            let around = birth - 0.25 * away + SWING[1] * swing_of(2.0 * self.turns as f64, angle);
-            let birth = around.min(birth);
-            if radius * share < wanted.smallest || birth <= wanted.earliest {
-                continue;
-            }
-            let (up, along) = turn(angle);
-            let (u, v) = (along * away * radius, up * away * radius * ovalness);
-            visit(Dome {
-                x: x + u * cos - v * sin,
-                y: y + u * sin + v * cos,
-                radius: radius * share,
-                // None rises out of the first by much more than its own width, or it would stand as a spire.
-                height: (height * rise)
-                    .min(height * (1.0 - away * away).max(0.0).sqrt() + SLENDER * radius * share),
-                birth,
-                first: body.first.first,
-            });
-        }
     }
 }
 
@@ -170,7 +142,7 @@ fn turn(part: f64) -> (f64, f64) {
     (sin as f64, cos as f64)
 }
 
-/// The bodies of one row of a grid that are taken, and born late enough for any of their domes to show.
+/// The domes of one row of a grid that are large enough and born late enough to show.
 struct Row<'a> {
     heaps: &'a Heaps,
     level: usize,
@@ -179,18 +151,67 @@ struct Row<'a> {
     wanted: Wanted,
 }
 
-impl Kernel for Row<'_> {
-    type Output = Vec<Body>;
+impl Row<'_> {
+    /// Those around the first dome of a place; `draw` has drawn what [`DRAWN`] counts.
     #[inline(always)]
-    fn run<R: Real>(self) -> Vec<Body> {
+    fn around<R: Real>(&self, first: &Dome, mut draw: Draw, domes: &mut Vec<Dome>) {
+        let Wanted { smallest, earliest, .. } = self.wanted;
+        let ovalness = draw.range(0.75, 1.0);
+        let (sin, cos) = turn(draw.next());
+        let [birth, height, reach] = [first.birth, first.height, first.radius].map(|v| R::splat(v as f32));
+        let count = GRIDS[self.level].2;
+        let mut lanes = [[0.0f32; 16]; 5];
+        for start in (0..count).step_by(R::LANES) {
+            let mut draws = draw.shared_out::<R>(AROUND);
+            let angle = draws.next();
+            let away = draws.range(0.25, 1.05);
+            let share = draws.range(0.28, 0.62) * away.mul_add(R::splat(-0.5), R::splat(1.25));
+            let rise = draws.range(0.55, 1.08) * away.mul_add(R::splat(-0.55), R::splat(1.15));
+            draw.skip(AROUND * R::LANES as u32);
+            // Those around follow the first.
+            let mut born = away.mul_add(R::splat(-0.25), birth);
+            if self.heaps.turns != 0.0 {
+                let turns = R::splat(2.0 * self.heaps.turns % 1.0);
+                born = swing(turns, angle).mul_add(R::splat(SWING[1] as f32), born);
+            }
+            let born = born.min(birth);
+            let radius = share * reach;
+            // None rises out of the first by much more than its own width, or it would stand as a spire.
+            let level = (R::splat(1.0) - away * away).max(R::splat(0.0)).sqrt() * height;
+            let height =
+                (height * rise.min(R::splat(1.0))).min(radius.mul_add(R::splat(SLENDER as f32), level));
+            for (values, lanes) in [angle, away * reach, radius, height, born].iter().zip(&mut lanes) {
+                values.store(lanes);
+            }
+            let shown = R::splat(smallest as f32).le(radius)
+                & R::splat(earliest as f32).lt(born)
+                & R::counts().lt(R::splat((count - start) as f32));
+            let mut left = shown.bits();
+            while left != 0 {
+                let k = left.trailing_zeros() as usize & 15;
+                left &= left - 1;
+                let [away, radius, height, birth] = [1, 2, 3, 4].map(|i: usize| lanes[i][k] as f64);
+                let (up, along) = turn(lanes[0][k] as f64);
+                let (u, v) = (along * away, up * away * ovalness);
+                let (x, y) = (first.x + u * cos - v * sin, first.y + u * sin + v * cos);
+                domes.push(Dome { x, y, radius, height, birth });
+            }
+        }
+    }
+}
+
+impl Kernel for Row<'_> {
+    type Output = Crowds;
+    #[inline(always)]
+    fn run<R: Real>(self) -> Crowds {
         let Heaps { seed, cell, tallest, rise, turns } = *self.heaps;
         let (spacing, taken, _) = GRIDS[self.level];
         let s = spacing * cell;
         let per_cell = R::splat((spacing / 4.0) as f32);
-        let mut bodies = Vec::new();
+        let mut crowds = Crowds::default();
         let mut lanes = [[0.0f32; 16]; 5];
         let end = R::splat(self.ix.end as f32);
-        for start in self.ix.step_by(R::LANES) {
+        for start in self.ix.clone().step_by(R::LANES) {
             let ix = R::counts() + R::splat(start as f32);
             let mut draws = Draws::<R>::new(seed, self.level as u32, ix.to_int(), self.iy);
             let there = draws.next().le(R::splat(taken as f32)) & ix.lt(end);
@@ -214,7 +235,10 @@ impl Kernel for Row<'_> {
                 // Places are as good as numbers drawn for it, and draw none that domes have had until now.
                 birth = swing(R::splat(turns), east + north).mul_add(R::splat(SWING[0] as f32), birth);
             }
-            let there = there & R::splat(self.wanted.earliest as f32).lt(birth);
+            // Those around the first are smaller than it, and none is born earlier.
+            let there = there
+                & R::splat(self.wanted.earliest as f32).lt(birth)
+                & R::splat(self.wanted.smallest as f32).le(radius);
             for (values, lanes) in [east, north, radius, height, birth].iter().zip(&mut lanes) {
                 values.store(lanes);
             }
@@ -226,25 +250,31 @@ impl Kernel for Row<'_> {
                 let [radius, height, birth] = [2, 3, 4].map(|i: usize| lanes[i][k] as f64);
                 let (x, y) =
                     ((ix as f64 + lanes[0][k] as f64) * s, (self.iy as f64 + lanes[1][k] as f64) * s);
-                let first = Extent { radius, height, birth };
-                bodies.push(Body { ix, first: Dome { x, y, radius, height, birth, first } });
+                let first = Dome { x, y, radius, height, birth };
+                let mut draw = Draw::new(seed, self.level as u32, ix, self.iy);
+                draw.skip(DRAWN);
+                let before = crowds.domes.len();
+                crowds.domes.push(first);
+                self.around::<R>(&first, draw, &mut crowds.domes);
+                crowds.counts.push(crowds.domes.len() - before);
             }
         }
-        bodies
+        crowds
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::simd::{InstructionSet, dispatch_on};
 
     /// A half ball is one of its own radius; a flat one is told by its height, a tall one by its width.
     #[test]
     fn half_balls_keep_their_radius() {
-        let extent = |radius: f64, height: f64| Extent { radius, height, birth: 0.0 };
-        let of = |radius: f64, height: f64| extent(radius, height).half_ball(1.0);
+        let dome = |radius: f64, height: f64| Dome { x: 0.0, y: 0.0, radius, height, birth: 0.0 };
+        let of = |radius: f64, height: f64| dome(radius, height).half_ball(1.0);
         assert!((of(400.0, 400.0) - 400.0).abs() < 1e-9);
-        assert!((extent(400.0, 400.0).wider(30.0).half_ball(1.0) - 430.0).abs() < 1e-9);
+        assert!((dome(400.0, 400.0).wider(30.0).half_ball(1.0) - 430.0).abs() < 1e-9);
         assert!((of(4000.0, 10.0) / 15.0 - 1.0).abs() < 0.02, "{}", of(4000.0, 10.0));
         // A thin half spheroid has pi^2 r h / 2 of surface (within Thomsen's 1.1 %).
         let tall = of(10.0, 4000.0);
@@ -252,12 +282,41 @@ mod tests {
         assert!((tall / exact - 1.0).abs() < 0.02, "{tall} {exact}");
     }
 
+    /// Bodies have as many domes, and the same ones, on every instruction set; none is smaller or earlier than wanted.
+    #[test]
+    fn crowds_are_the_same_on_every_instruction_set() {
+        let heaps = Heaps { seed: 5, cell: 1500.0, tallest: 1200.0, rise: 0.85, turns: 0.3 };
+        let wanted = Wanted { smallest: 60.0, earliest: -0.5, grow: 1.0 };
+        for level in 0..GRIDS.len() {
+            let row = |set| {
+                let row = Row { heaps: &heaps, level, iy: 7, ix: -20..30, wanted };
+                dispatch_on(set, row)
+            };
+            let alone = row(InstructionSet::Scalar);
+            assert!(alone.counts.iter().all(|count| (1..=GRIDS[level].2 + 1).contains(count)));
+            assert!(alone.domes.iter().all(|dome| dome.radius >= 60.0 && dome.birth > -0.5));
+            assert!(level > 0 || alone.counts.iter().any(|count| *count > 4));
+            for &set in InstructionSet::available() {
+                let wide = row(set);
+                assert_eq!(wide.counts, alone.counts, "{set:?}");
+                for (wide, alone) in wide.domes.iter().zip(&alone.domes) {
+                    let off = (wide.x - alone.x).abs() + (wide.y - alone.y).abs();
+                    let off = off + (wide.radius - alone.radius).abs() + (wide.height - alone.height).abs();
+                    assert!(
+                        off < 0.01 && (wide.birth - alone.birth).abs() < 1e-5,
+                        "{set:?}: {wide:?} {alone:?}"
+                    );
+                }
+            }
+        }
+    }
+
     /// Cover makes a body rise to its height, then only spread.
     #[test]
     fn bodies_grow_with_cover() {
-        let extent = Extent { radius: 300.0, height: 300.0, birth: 0.0 };
-        assert!(extent.half_ball(0.25) < 0.6 * extent.half_ball(1.0));
-        let spread = Extent { radius: 600.0, height: 300.0, birth: 0.0 };
-        assert!((extent.half_ball(4.0) - spread.half_ball(1.0)).abs() < 1e-9);
+        let dome = Dome { x: 0.0, y: 0.0, radius: 300.0, height: 300.0, birth: 0.0 };
+        assert!(dome.half_ball(0.25) < 0.6 * dome.half_ball(1.0));
+        let spread = Dome { radius: 600.0, ..dome };
+        assert!((dome.half_ball(4.0) - spread.half_ball(1.0)).abs() < 1e-9);
     }
 }
