@@ -63,7 +63,7 @@ pub const CROPS: [Crop; 6] = [
     Crop { slug: "ferry-afternoon", heading_deg: 310.0, pitch_deg: 19.0, paths: SHARED },
     Crop { slug: "towers-at-evening", heading_deg: 63.0, pitch_deg: 14.0, paths: SHARED },
     Crop { slug: "four-kinds-at-evening", heading_deg: 255.0, pitch_deg: 28.0, paths: SHARED },
-    Crop { slug: "squall-passing-off", heading_deg: 62.0, pitch_deg: 7.0, paths: ALONE },
+    Crop { slug: "squall-passing-off", heading_deg: 88.0, pitch_deg: 9.0, paths: ALONE },
     Crop { slug: "mackerel-sky", heading_deg: 150.0, pitch_deg: 35.0, paths: SHARED },
     Crop { slug: "deck-under-the-balloon", heading_deg: 95.0, pitch_deg: -30.0, paths: ALONE },
 ];
