@@ -30,6 +30,12 @@ async fn layers_are_added_doubled_and_shown_alone() -> Result<()> {
     assert_ne!(layers(&document)[1]["id"], layers(&document)[2]["id"], "each layer has a name of its own");
     assert_ne!(layers(&document)[1]["seed"], layers(&document)[2]["seed"], "and clouds of its own");
 
+    // It lies where the first does: their names stand over each other, not in each other.
+    let lines = "[...document.querySelectorAll('[aria-label^=\"Clouds: \"] text')].map(e => Number(e.getAttribute('y')))";
+    let mut lines: Vec<f64> = serde_json::from_value(browser.eval(lines).await?)?;
+    lines.sort_by(f64::total_cmp);
+    assert!(lines.len() == 3 && lines.windows(2).all(|pair| pair[1] - pair[0] > 13.0), "{lines:?}");
+
     browser.press("Solo").await?;
     let muted: Vec<bool> = layers(&open.document().await?).iter().map(|l| l["muted"] == true).collect();
     assert_eq!(muted, [true, true, false]);

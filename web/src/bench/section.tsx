@@ -40,6 +40,27 @@ export function anchorOf(part: Part, sky: Sky, height: number): number {
 
 type Drag = { grip: "band" | "base" | "top" | "eye"; y: number; layer: string; base: number; depth: number };
 
+/** Room for a layer's name, pixels. */
+const NAME_LINE = 14;
+
+/** Where each layer's name stands: over the layer, or over the names that are there already. */
+function nameLines(sky: Sky, y: (h: number) => number): Map<string, number> {
+  const taken: number[] = [];
+  const lines = fromTheTop(sky).map((layer): [string, number] => [
+    layer.id,
+    y(layer.base_m + layer.depth_m) - 5,
+  ]);
+  // From the lowest up, so that those above give way.
+  for (const line of lines.reverse()) {
+    for (const other of taken) {
+      if (Math.abs(line[1] - other) < NAME_LINE) line[1] = other - NAME_LINE;
+    }
+    taken.push(line[1]);
+    taken.sort((a, b) => b - a);
+  }
+  return new Map(lines);
+}
+
 const MARKS = [0, 500, 1000, 2000, 5000, 10_000, 20_000, 50_000, 100_000];
 
 /** An altitude cross-section: the outline of the document, drawn from its real altitudes. */
@@ -116,6 +137,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
   });
 
   const eyeY = y(sky.eye.altitude_m);
+  const names = nameLines(sky, y);
   return (
     <div ref={box} className="h-full w-[220px] shrink-0 border-r border-line bg-panel select-none">
       <svg
@@ -234,9 +256,10 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
                 <Profile layer={layer} y={y} left={LEFT + 1} right={right} />
                 <text
                   x={LEFT + 8}
-                  y={y(layer.base_m + layer.depth_m) - 5}
+                  y={names.get(layer.id)}
                   fill="#ececec"
                   fontSize={12.5}
+                  fontWeight={part === partOf(layer) ? 600 : undefined}
                   textDecoration={layer.muted ? "line-through" : undefined}
                 >
                   {layer.name}
