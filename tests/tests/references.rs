@@ -69,7 +69,7 @@ fn live_skies_agree_with_stored_references() -> Result<()> {
 /// few, so some of it is theirs.
 const FORMS: [(&str, [f64; 3]); 6] = [
     ("ferry-afternoon", [8.0, 30.0, 4.0]),
-    ("towers-at-evening", [13.0, 41.0, 4.5]),
+    ("towers-at-evening", [13.0, 36.0, 6.5]),
     ("four-kinds-at-evening", [11.5, 35.0, 5.0]),
     ("squall-passing-off", [17.0, 42.0, 10.0]),
     ("mackerel-sky", [4.0, 12.0, 4.0]),

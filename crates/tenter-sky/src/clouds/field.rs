@@ -498,8 +498,8 @@ impl Field<'_> {
         }
     }
 
-    /// A dome in the map of hulls, if cover lets it rise.
-    fn risen(&self, d: &Dome, threshold: f64) -> Option<Mound> {
+    /// A dome in the map of hulls, if cover lets it rise; `body`: what that of its body holds, m.
+    fn risen(&self, d: &Dome, threshold: f64, body: f64) -> Option<Mound> {
         let room = 1.0 + d.birth - threshold;
         // Growing cover makes a dome rise until it has its full height, then only spread.
         let square = d.height * d.height / room.max(1.0);
@@ -514,7 +514,7 @@ impl Field<'_> {
             top: (square * room) as f32,
             fall: fall as f32,
             swell: 0.0,
-            body: 0.0,
+            body: body as f32,
         })
     }
 
@@ -562,10 +562,7 @@ impl Field<'_> {
             grow: (2.0 - lowest).clamp(1.0, 4.0).sqrt(),
         };
         let half = 0.5 * side as f64 * texel;
-        let risen = |d: &Dome, body: &f64| {
-            let mound = self.risen(d, self.cut_at(cut, d.x, d.y))?;
-            Some(Mound { body: *body as f32, ..mound })
-        };
+        let risen = |d: &Dome, body: &f64| self.risen(d, self.cut_at(cut, d.x, d.y), *body);
         let mounds = self.domes(half, wanted, making, |first| self.half_ball(cut, first), risen);
         plane.fill(self.floor() as f32);
         raise_mounds::<false>(plane, side, texel, making, mounds.iter());
@@ -595,7 +592,7 @@ impl Field<'_> {
         let frayed = FRAYED * depth;
         let floor = (-2.0 * frayed).min(open);
         let spread = |d: &Dome, _: &()| {
-            let risen = self.risen(d, self.cut_at(cut, d.x, d.y))?;
+            let risen = self.risen(d, self.cut_at(cut, d.x, d.y), 0.0)?;
             let height = (risen.top as f64).sqrt();
             // Only what comes up to the level where air no longer rises.
             let share = ((height / self.tallest - 0.62) / 0.2).min(1.0);

@@ -32,8 +32,9 @@ const MOST_SAMPLES: f32 = 32.0;
 /// Extinction of a cell that is filled, as a share of the highest: bodies have edges, but where those are half as dense they stop as
 /// much. So that as much light comes through as along ways through the form (see the tests).
 const FILLED: f32 = 0.75;
-/// How much less it is in heaps of a width, m, and of smaller ones; in wider ones edges take less of the body.
-const EDGES: (f32, f32) = (0.15, 800.0);
+/// How much less it is where edges take much of a cell: in heaps as wide as this, m, and less of wider ones, and in cells as narrow.
+const EDGES: f32 = 0.15;
+const ALL_EDGE: [f32; 2] = [800.0, 110.0];
 
 /// Cells of the finest square are no wider than this and no higher, m, as far as the numbers of cells allow: a tower a few kilometres wide shades
 /// others ten kilometres off.
@@ -177,8 +178,9 @@ const SAME_WAY: f32 = 0.1;
 /// Extinction in cells, per metre.
 pub struct DensityGrid {
     layout: Layout,
-    /// Of cells that count as filled, and the width of single clouds, m.
-    core: f32,
+    /// The highest, and the width of single clouds, m.
+    extinction: f32,
+    heaps: bool,
     body: f32,
     values: Vec<f32>,
 }
@@ -206,9 +208,10 @@ impl<R: Real> Broken<R> {
         let depth = R::splat(density.layout.depth) / sine;
         let across = R::splat(cell.min(density.body)) / cosine.max(R::splat(1e-3));
         let along = depth.min(across);
-        let stopped = R::splat(1.0) - (along * R::splat(-density.core)).exp();
+        let core = density.core(cell);
+        let stopped = R::splat(1.0) - (along * R::splat(-core)).exp();
         Broken {
-            per_core: R::splat(1.0 / density.core.max(1e-9)),
+            per_core: R::splat(1.0 / core.max(1e-9)),
             per_along: R::splat(1.0) / along,
             stopped,
             holds: R::splat(((cell - LOST[0]) / (LOST[1] - LOST[0])).clamp(0.0, 1.0)),
@@ -226,17 +229,16 @@ impl<R: Real> Broken<R> {
     }
 }
 
-/// Extinction of a cell that is filled, per metre.
-fn core_of(form: &CloudForm) -> f32 {
-    let (less, width) = EDGES;
-    let edges = match form.family {
-        Family::Heaps => less * (width / form.body).min(1.0),
-        _ => 0.0,
-    };
-    form.extinction * (FILLED - edges)
-}
-
 impl DensityGrid {
+    /// Extinction of a cell that is filled, per metre, of cells so wide, m.
+    fn core(&self, cell: f32) -> f32 {
+        let edges = match self.heaps {
+            true => (ALL_EDGE[0] / self.body + ALL_EDGE[1] / cell).min(1.0),
+            false => 0.0,
+        };
+        self.extinction * (FILLED - EDGES * edges)
+    }
+
     /// Bytes of a form's fine grid; depths toward one light take as many.
     pub fn bytes(form: &CloudForm) -> usize {
         LEVELS * Layout::new(form, Fineness::Full).level() * size_of::<f32>()
@@ -257,7 +259,13 @@ impl DensityGrid {
                 dispatch(DensityRow { form, layout, level, slice, y })
             })
             .collect();
-        DensityGrid { layout, core: core_of(form), body: form.body, values }
+        DensityGrid {
+            layout,
+            extinction: form.extinction,
+            heaps: form.family == Family::Heaps,
+            body: form.body,
+            values,
+        }
     }
 }
 
