@@ -28,7 +28,7 @@ impl Sought {
     }
 
     fn answer(&self, wish: Wish, by: By) -> (Vec<Found>, f64) {
-        let make = |sky: &Sky, fineness| self.scene(sky, fineness);
+        let make = |sky: &Sky, fineness| Ok(self.scene(sky, fineness));
         let answer = seek(&self.sky, make, &self.sky.clouds[0].id, &wish, by, 4).unwrap();
         assert_eq!(answer.found.len(), 4, "{wish:?}");
         (answer.found, answer.without)

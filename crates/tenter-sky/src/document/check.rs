@@ -20,9 +20,63 @@ pub struct Problem {
     pub allowed: Option<Value>,
 }
 
+/// Longest path, message or text of a value in a problem, characters; a document can hold far longer ones.
+const LONGEST_TEXT: usize = 400;
+/// Problems told one by one; of further ones there is only a count.
+const MOST_PROBLEMS: usize = 50;
+
 impl Problem {
     pub fn new(path: &str, message: String, value: Value, allowed: Option<Value>) -> Self {
-        Problem { path: path.into(), message, value, allowed }
+        Problem { path: cut(path), message: cut(&message), value: shown(value), allowed }
+    }
+}
+
+/// The beginning of a long text.
+fn cut(text: &str) -> String {
+    match text.char_indices().nth(LONGEST_TEXT) {
+        Some((end, _)) => format!("{}…", &text[..end]),
+        None => text.into(),
+    }
+}
+
+/// A value as a problem tells it: whole, or the beginning of its text.
+fn shown(value: Value) -> Value {
+    match &value {
+        Value::String(text) => Value::String(cut(text)),
+        Value::Array(_) | Value::Object(_) => {
+            let text = value.to_string();
+            if text.len() > LONGEST_TEXT { Value::String(cut(&text)) } else { value }
+        }
+        _ => value,
+    }
+}
+
+/// Problems as they are found.
+#[derive(Default)]
+struct Found {
+    told: Vec<Problem>,
+    /// Further ones.
+    more: usize,
+}
+
+impl Found {
+    fn push(&mut self, path: &str, message: String, value: &Value, allowed: Option<Value>) {
+        if self.told.len() < MOST_PROBLEMS {
+            self.told.push(Problem::new(path, message, value.clone(), allowed));
+        } else {
+            self.more += 1;
+        }
+    }
+
+    fn into_result(mut self) -> Result<(), Problems> {
+        if self.told.is_empty() {
+            return Ok(());
+        }
+        if self.more > 0 {
+            let message = format!("{} more problems", self.more);
+            self.told.push(Problem::new("", message, json!(self.more), None));
+        }
+        Err(Problems(self.told))
     }
 }
 
@@ -43,16 +97,14 @@ impl fmt::Display for Problems {
 
 /// Checks types, ranges, choices and field names against the schema.
 pub fn against_schema(value: &Value) -> Result<(), Problems> {
-    let mut found = Vec::new();
+    let mut found = Found::default();
     walk(json_schema(), json_schema(), value, "", &mut found);
-    if found.is_empty() { Ok(()) } else { Err(Problems(found)) }
+    found.into_result()
 }
 
-fn walk(root: &Value, node: &Value, value: &Value, path: &str, found: &mut Vec<Problem>) {
+fn walk(root: &Value, node: &Value, value: &Value, path: &str, found: &mut Found) {
     let node = resolve(root, node);
-    let mut wrong = |message: String, allowed: Option<Value>| {
-        found.push(Problem::new(path, message, value.clone(), allowed))
-    };
+    let mut wrong = |message: String, allowed: Option<Value>| found.push(path, message, value, allowed);
     if let Some(options) = node.get("oneOf").and_then(Value::as_array) {
         return walk_variants(root, options, value, path, found);
     }
@@ -77,17 +129,12 @@ fn walk(root: &Value, node: &Value, value: &Value, path: &str, found: &mut Vec<P
             let most = node["maxItems"].as_u64().unwrap_or(u64::MAX);
             if items.len() as u64 > most {
                 let message = format!("{} entries; at most {most} are allowed", items.len());
-                return found.push(Problem::new(
-                    path,
-                    message,
-                    json!(items.len()),
-                    Some(json!({"maximum": most})),
-                ));
+                return found.push(path, message, &json!(items.len()), Some(json!({"maximum": most})));
             }
             let fewest = node["minItems"].as_u64().unwrap_or(0);
             if (items.len() as u64) < fewest {
                 let message = format!("{} entries; at least {fewest} are needed", items.len());
-                found.push(Problem::new(path, message, value.clone(), Some(json!({"minimum": fewest}))));
+                found.push(path, message, value, Some(json!({"minimum": fewest})));
             }
             for (i, item) in items.iter().enumerate() {
                 walk(root, &node["items"], item, &format!("{path}[{i}]"), found);
@@ -130,16 +177,18 @@ fn walk(root: &Value, node: &Value, value: &Value, path: &str, found: &mut Vec<P
                     format!("{value} may only hold letters, digits, - and _"),
                     Some(node["pattern"].clone()),
                 );
+            } else if text.contains('\0') {
+                wrong("text with the character U+0000, which can't be kept".into(), None);
             }
         }
         _ => {}
     }
 }
 
-fn walk_object(root: &Value, node: &Value, value: &Value, path: &str, found: &mut Vec<Problem>) {
+fn walk_object(root: &Value, node: &Value, value: &Value, path: &str, found: &mut Found) {
     let Some(fields) = value.as_object() else {
         let message = format!("{} where an object is expected", kind_of(value));
-        return found.push(Problem::new(path, message, value.clone(), None));
+        return found.push(path, message, value, None);
     };
     let known = node["properties"].as_object().expect("objects in the schema have properties");
     for (name, field) in fields {
@@ -153,7 +202,7 @@ fn walk_object(root: &Value, node: &Value, value: &Value, path: &str, found: &mu
                 let hint = near.map(|k| format!("; here it is called {k}")).unwrap_or_default();
                 let message = format!("unknown field{hint}");
                 let allowed = json!(known.keys().collect::<Vec<_>>());
-                found.push(Problem::new(&here, message, field.clone(), Some(allowed)));
+                found.push(&here, message, field, Some(allowed));
             }
         }
     }
@@ -161,13 +210,13 @@ fn walk_object(root: &Value, node: &Value, value: &Value, path: &str, found: &mu
         let name = name.as_str().unwrap_or_default();
         if !fields.contains_key(name) {
             let here = if path.is_empty() { name.into() } else { format!("{path}.{name}") };
-            found.push(Problem::new(&here, "missing".into(), Value::Null, None));
+            found.push(&here, "missing".into(), &Value::Null, None);
         }
     }
 }
 
 /// A choice between objects told apart by a constant field, or between constants.
-fn walk_variants(root: &Value, options: &[Value], value: &Value, path: &str, found: &mut Vec<Problem>) {
+fn walk_variants(root: &Value, options: &[Value], value: &Value, path: &str, found: &mut Found) {
     let tag_of = |option: &Value| -> Option<(String, Value)> {
         option["properties"].as_object()?.iter().find_map(|(k, v)| Some((k.clone(), v.get("const")?.clone())))
     };
@@ -187,7 +236,7 @@ fn walk_variants(root: &Value, options: &[Value], value: &Value, path: &str, fou
         None => (path.to_string(), value.clone()),
     };
     let message = format!("{shown} is not one of {}", list(&tags));
-    found.push(Problem::new(&here, message, shown, Some(json!(tags))));
+    found.push(&here, message, &shown, Some(json!(tags)));
 }
 
 fn list(values: &[Value]) -> String {
@@ -210,6 +259,11 @@ pub fn across_fields(sky: &Sky) -> Result<(), Problems> {
     let mut found = Vec::new();
     let at = &sky.place.at;
     match chrono::DateTime::parse_from_rfc3339(at) {
+        // A leap second, 23:59:60, is a time of the standard that calendars here have no place for.
+        Ok(t) if chrono::Timelike::nanosecond(&t) >= 1_000_000_000 => {
+            let message = format!("{at} is a leap second; the second before or after it can be taken");
+            found.push(Problem::new("place.at", message, json!(at), None));
+        }
         Ok(t) if (1950..=2050).contains(&chrono::Datelike::year(&t)) => {}
         Ok(_) => found.push(Problem::new(
             "place.at",
@@ -316,7 +370,8 @@ mod tests {
 
     #[test]
     fn impossible_times_are_refused() {
-        for at in ["yesterday", "2026-02-30T00:00:00Z", "1850-01-01T00:00:00Z"] {
+        let leap = "2016-12-31T23:59:60Z";
+        for at in ["yesterday", "2026-02-30T00:00:00Z", "1850-01-01T00:00:00Z", leap] {
             let p = problems(&json!({"place": {"at": at}}).to_string());
             assert_eq!(p[0].path, "place.at");
         }
@@ -347,5 +402,27 @@ mod tests {
         let many = json!({"clouds": vec![json!({"nonsense": 1}); 100]});
         let p = Sky::from_value(many).unwrap_err().0;
         assert_eq!((p.len(), p[0].path.as_str()), (1, "clouds"));
+    }
+    /// A megabyte of faults is answered with the first of them and a count, each short.
+    #[test]
+    fn the_answer_to_many_faults_is_short() {
+        let mut many = serde_json::Map::new();
+        for i in 0..60_000 {
+            many.insert(format!("nonsense{i}"), json!(i));
+        }
+        many.insert("x".repeat(100_000), json!("y".repeat(100_000)));
+        let p = Sky::from_value(json!({"air": many})).unwrap_err();
+        assert_eq!(p.0.len(), MOST_PROBLEMS + 1);
+        assert_eq!(p.0[MOST_PROBLEMS].message, format!("{} more problems", 60_001 - MOST_PROBLEMS));
+        let long = Sky::from_value(json!({"place": {"name": "y".repeat(100_000)}, "z".repeat(100_000): 1}));
+        for answer in [p, long.unwrap_err()] {
+            assert!(serde_json::to_string(&answer).unwrap().len() < 60_000);
+        }
+    }
+
+    #[test]
+    fn text_that_a_database_cannot_keep_is_refused() {
+        let p = problems(r#"{"place": {"name": "a\u0000b"}}"#);
+        assert_eq!(p[0].path, "place.name");
     }
 }

@@ -21,7 +21,7 @@ pub struct Place {
     #[schemars(title = "Longitude", range(min = -180, max = 180), extend("unit" = "deg", "soft" = [-180, 180]))]
     pub longitude_deg: f64,
     /// Date, hour and offset from UTC (RFC 3339); moves the sun along its day.
-    #[schemars(title = "Time", extend("format" = "date-time"))]
+    #[schemars(title = "Time", length(max = 40), extend("format" = "date-time"))]
     pub at: String,
     /// Time zone by the tz database; a new hour or date takes its offset, daylight saving taken in.
     #[schemars(title = "Time zone", length(max = 64))]

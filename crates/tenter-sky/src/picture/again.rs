@@ -138,6 +138,11 @@ impl BandOf {
 }
 
 impl Again {
+    /// Bytes of what is kept.
+    pub fn size(&self) -> usize {
+        self.size.load(Ordering::Relaxed)
+    }
+
     /// Renders a whole picture as [`super::render`] does, faster where the last two were of the same land by the same lens: rays are not
     /// marched through clouds that have not changed, up to the first that have, nor is light looked for where none has moved. What is found
     /// out is kept even where the picture is called off; nothing is where the last one was of something else, for that takes time.

@@ -4,12 +4,13 @@
 //! Map axes are y up, +z north, +x west (see [`crate::camera`]).
 
 use super::disc::{Disc, DiscPixel, add_light, discs};
+use super::map_sums::MapSums;
 use super::noise::{NOISE_PERCENT, effort_for, noise_left};
 use super::{Area, Picture, render_area, smooth_outlines};
 use crate::air::Fineness;
 use crate::camera::{Camera, angles_of};
 use crate::develop::white_luminance;
-use crate::document::Sky;
+use crate::document::{Grade, Sky};
 use crate::live::Effort;
 use crate::reference::{Reference, Unable, Wish};
 use crate::scene::{CalledOff, Face, Scene, Workshop, grade_of};
@@ -249,6 +250,13 @@ pub struct Largest {
     pub elevation_deg: f64,
 }
 
+impl Largest {
+    pub fn new(value: f64, direction: [f64; 3]) -> Largest {
+        let (azimuth, elevation) = angles_of(direction);
+        Largest { value, azimuth_deg: azimuth.to_degrees(), elevation_deg: elevation.to_degrees() }
+    }
+}
+
 /// Irradiance over the direction a surface faces.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Irradiance {
@@ -290,13 +298,34 @@ impl MapRender {
         workshop: &Workshop,
         called_off: &(dyn Fn() -> bool + Sync),
     ) -> Result<MapRender, MapError> {
+        MapRender::of(sky, settings, workshop, Fineness::Full, called_off)
+    }
+
+    /// The same with draft tables: to know in a moment how bright its discs are, about.
+    pub fn draft(
+        sky: &Sky,
+        settings: &MapSettings,
+        workshop: &Workshop,
+        called_off: &(dyn Fn() -> bool + Sync),
+    ) -> Result<MapRender, MapError> {
+        let settings = MapSettings { noise_percent: None, ..settings.clone() };
+        MapRender::of(sky, &settings, workshop, Fineness::Draft, called_off)
+    }
+
+    fn of(
+        sky: &Sky,
+        settings: &MapSettings,
+        workshop: &Workshop,
+        fineness: Fineness,
+        called_off: &(dyn Fn() -> bool + Sync),
+    ) -> Result<MapRender, MapError> {
         let mut shown = sky.clone();
         if !settings.clouds {
             shown.clouds.clear();
         }
         shown.land.shown = settings.land;
         shown.land.muted = false;
-        let scene = workshop.scene(&shown, Fineness::Full, called_off)?;
+        let scene = workshop.scene(&shown, fineness, called_off)?;
         let camera = settings.camera();
         let (effort, noise_left) = match settings.noise_percent {
             None => (Effort::default(), None),
@@ -337,7 +366,8 @@ impl MapRender {
         Ok(())
     }
 
-    fn unit(&self) -> f64 {
+    /// cd/m2 that a value of 1 in the file stands for.
+    pub fn unit(&self) -> f64 {
         match self.settings.scale {
             Scale::Nits => 1.0,
             Scale::Exposed => white_luminance(grade_of(&self.sky).ev100),
@@ -353,12 +383,12 @@ impl MapRender {
         ((self.camera.pixel_angle() / FINE - 0.01).ceil() as usize).clamp(1, MOST_PARTS)
     }
 
-    /// Pixels of one band as they stand in the file: inside Rec.709, none negative. Also how many had to be moved.
+    /// Pixels of one band as they stand in the file: inside Rec.709, none negative. Also the sums over them.
     pub fn band(
         &self,
         band: usize,
         called_off: &(dyn Fn() -> bool + Sync),
-    ) -> Result<(Vec<Rgb>, usize), CalledOff> {
+    ) -> Result<(Vec<Rgb>, MapSums), CalledOff> {
         let (from, to) = self.settings.rows_of(band);
         let area = Area { x: 0, y: from, width: self.settings.width, height: to - from };
         let mut picture = match &self.traced {
@@ -388,7 +418,26 @@ impl MapRender {
             }
             *pixel = gamut_to_grey(*pixel).map(|v| v * scale);
         }
-        Ok((picture.pixels, moved))
+        let mut sums = MapSums::default();
+        sums.moved = moved;
+        for (row, pixels) in (from..to).zip(picture.pixels.chunks_exact(area.width)) {
+            sums.add_row(&self.camera, row, pixels);
+        }
+        Ok((picture.pixels, sums))
+    }
+
+    /// Largest channel value that the discs alone put into a pixel of the file.
+    pub fn brightest_disc(&self) -> Option<Largest> {
+        let lit = if self.settings.sun { self.disc_pixels.as_slice() } else { &[] };
+        let top = |p: &DiscPixel| f64::from(p.light.iter().fold(0.0f32, |a, b| a.max(*b)));
+        let brightest = lit.iter().max_by(|a, b| top(a).total_cmp(&top(b)))?;
+        let at = self.camera.direction(brightest.x as f64 + 0.5, brightest.y as f64 + 0.5)?;
+        Some(Largest::new(top(brightest) / self.unit(), at))
+    }
+
+    /// Colours as a display shows them, for small copies of the map.
+    pub fn grade(&self) -> Grade {
+        grade_of(&self.sky)
     }
 
     /// The whole map, for those who have the memory. `progress` gets the share that is done.
@@ -398,15 +447,15 @@ impl MapRender {
         mut progress: impl FnMut(f64),
     ) -> Result<(Vec<Rgb>, MapFacts), CalledOff> {
         let mut pixels = Vec::with_capacity(self.settings.width * self.settings.height());
-        let mut moved = 0;
+        let mut sums = MapSums::default();
         let bands = self.settings.bands();
         for band in 0..bands {
-            let (values, n) = self.band(band, called_off)?;
+            let (values, of_band) = self.band(band, called_off)?;
             pixels.extend(values);
-            moved += n;
+            sums.add(&of_band);
             progress((band + 1) as f64 / bands as f64);
         }
-        let facts = self.facts(&pixels, moved);
+        let facts = self.facts(&sums);
         Ok((pixels, facts))
     }
 
@@ -439,14 +488,9 @@ impl MapRender {
         suns.chain(fog).chain(clouds).collect()
     }
 
-    /// What the sidecar says about finished pixels.
-    pub fn facts(&self, pixels: &[Rgb], moved: usize) -> MapFacts {
+    /// What the sidecar says about finished pixels: `sums` are those of all bands, added in their order.
+    pub fn facts(&self, sums: &MapSums) -> MapFacts {
         let unit = self.unit();
-        let mut sums = MapSums::default();
-        for row in 0..self.settings.height() {
-            sums.add_row(&self.camera, row, &pixels[row * self.settings.width..][..self.settings.width]);
-        }
-        let (azimuth, elevation) = angles_of(sums.largest_at);
         MapFacts {
             layout: self.settings.layout,
             width: self.settings.width,
@@ -460,11 +504,7 @@ impl MapRender {
             lights: self.light_facts(),
             irradiance_sh: Irradiance { convention: SH_CONVENTION, coefficients: sums.irradiance(unit) },
             horizontal_illuminance_lx: sums.level * unit,
-            largest: Largest {
-                value: sums.largest,
-                azimuth_deg: azimuth.to_degrees(),
-                elevation_deg: elevation.to_degrees(),
-            },
+            largest: Largest::new(sums.largest, sums.largest_at),
             integrator: match (&self.traced, self.shared) {
                 (None, _) => "live",
                 (Some(_), false) => "reference",
@@ -474,7 +514,7 @@ impl MapRender {
             noise_left_percent: self
                 .noise_left
                 .unwrap_or_else(|| noise_left(&self.scene, &self.camera, self.effort)),
-            out_of_gamut_percent: 100.0 * moved as f64 / pixels.len() as f64,
+            out_of_gamut_percent: 100.0 * sums.moved as f64 / sums.pixels.max(1) as f64,
             muted: self.muted(),
             document_hash: self.sky.content_hash(),
             document: self.sky.clone(),
@@ -486,71 +526,9 @@ const SH_CONVENTION: &str = "irradiance (lx, linear Rec.709) of a surface facing
 coefficient[i] * Y[i](n), with real orthonormal Y in the order 1, y, z, x, xy, yz, 3z^2-1, xz, x^2-y^2 \
 (Ramamoorthi and Hanrahan 2001, eq. 3 and 8; z is north here)";
 
-/// Sums over a map's pixels.
-struct MapSums {
-    radiance: [[f64; 3]; 9],
-    level: f64,
-    largest: f64,
-    largest_at: [f64; 3],
-}
-
-impl Default for MapSums {
-    fn default() -> Self {
-        MapSums { radiance: [[0.0; 3]; 9], level: 0.0, largest: 0.0, largest_at: [0.0, 0.0, 1.0] }
-    }
-}
-
-impl MapSums {
-    fn add_row(&mut self, camera: &Camera, row: usize, pixels: &[Rgb]) {
-        for (x, pixel) in pixels.iter().enumerate() {
-            let Some(d) = camera.direction(x as f64 + 0.5, row as f64 + 0.5) else { continue };
-            let solid_angle = camera.solid_angle(x, row);
-            let y = harmonics([-d[0], d[2], d[1]]);
-            for (sum, y) in self.radiance.iter_mut().zip(y) {
-                for c in 0..3 {
-                    sum[c] += pixel[c] as f64 * y * solid_angle;
-                }
-            }
-            if d[2] > 0.0 {
-                self.level += luminance(*pixel) as f64 * d[2] * solid_angle;
-            }
-            let top = pixel[0].max(pixel[1]).max(pixel[2]) as f64;
-            if top > self.largest {
-                (self.largest, self.largest_at) = (top, d);
-            }
-        }
-    }
-
-    fn irradiance(&self, unit: f64) -> [[f64; 3]; 9] {
-        // Clamped cosine: pi, 2 pi / 3, pi / 4.
-        std::array::from_fn(|i| {
-            let a = match i {
-                0 => PI,
-                1..=3 => 2.0 * PI / 3.0,
-                _ => PI / 4.0,
-            };
-            self.radiance[i].map(|v| v * a * unit)
-        })
-    }
-}
-
-/// Real spherical harmonics up to the second order (Ramamoorthi and Hanrahan 2001, eq. 3).
-fn harmonics([x, y, z]: [f64; 3]) -> [f64; 9] {
-    [
-        0.282095,
-        0.488603 * y,
-        0.488603 * z,
-        0.488603 * x,
-        1.092548 * x * y,
-        1.092548 * y * z,
-        0.315392 * (3.0 * z * z - 1.0),
-        1.092548 * x * z,
-        0.546274 * (x * x - y * y),
-    ]
-}
-
 #[cfg(test)]
 mod tests {
+    use super::super::map_sums::harmonics;
     use super::*;
     use crate::document::{Air, Placement, Sun};
 

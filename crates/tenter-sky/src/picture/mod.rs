@@ -5,6 +5,7 @@ mod disc;
 mod glare;
 mod keeping;
 mod map;
+mod map_sums;
 mod noise;
 mod outlines;
 mod tile;
@@ -17,6 +18,7 @@ pub use map::{
     BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, Layout, LightFact, MapError, MapFacts, MapRender,
     MapSettings, SMALLEST_WIDTH, Scale, SettingsError,
 };
+pub use map_sums::MapSums;
 pub use noise::{NOISE_PERCENT, effort_for, noise_left};
 pub use outlines::smooth_outlines;
 pub use turned::Seen;

@@ -8,7 +8,7 @@ mod way;
 
 use crate::air::Fineness;
 use crate::document::{CloudLayer, Sky};
-use crate::scene::Scene;
+use crate::scene::{CalledOff, Scene};
 use rays::{Look, Rays};
 use serde::{Deserialize, Serialize};
 use way::depths;
@@ -76,6 +76,8 @@ pub enum NoSeek {
     Layer(String),
     #[error("{0}")]
     Wish(&'static str),
+    #[error(transparent)]
+    CalledOff(#[from] CalledOff),
 }
 
 /// Seeds tried, from the one after the present on; each asks for clouds of its own.
@@ -86,10 +88,10 @@ const EACH_WAY: i32 = 34;
 /// What the sky around a light counts beside the light itself.
 const AROUND: f64 = 0.1;
 
-/// The best `most` of a layer for a wish, best first. `make`: the scene of a sky.
+/// The best `most` of a layer for a wish, best first. `make`: the scene of a sky, unless that is called off.
 pub fn seek(
     sky: &Sky,
-    make: impl Fn(&Sky, Fineness) -> Scene,
+    make: impl Fn(&Sky, Fineness) -> Result<Scene, CalledOff>,
     layer_id: &str,
     wish: &Wish,
     by: By,
@@ -97,7 +99,7 @@ pub fn seek(
 ) -> Result<Findings, NoSeek> {
     let number = sky.clouds.iter().position(|l| l.id == layer_id);
     let number = number.ok_or_else(|| NoSeek::Layer(layer_id.into()))?;
-    let scene = make(sky, Fineness::Full);
+    let scene = make(sky, Fineness::Full)?;
     if scene.clouds.iter().all(|c| c.layer != number) {
         return Err(NoSeek::Layer(layer_id.into()));
     }
@@ -105,9 +107,9 @@ pub fn seek(
     let task = Task { sky, scene: &scene, number, wish, close: &close };
     let has_regions = sky.clouds[number].regions.iter().any(|r| !r.muted);
     let mut found = match by {
-        By::Slide if has_regions => remade(&task, &make, slides::around(&sky.clouds[number]), most),
+        By::Slide if has_regions => remade(&task, &make, slides::around(&sky.clouds[number]), most)?,
         By::Slide => slides::slides(&task, &make, most)?,
-        By::Seed => remade(&task, &make, seeds(&sky.clouds[number]), most),
+        By::Seed => remade(&task, &make, seeds(&sky.clouds[number]), most)?,
         By::Thickness => thicknesses(&task),
     };
     by_off(&mut found);
@@ -154,18 +156,22 @@ fn by_off(found: &mut [Found]) {
 /// Layers whose clouds must be made anew to be judged: all by quick maps, the best again by full ones.
 fn remade(
     task: &Task,
-    make: &impl Fn(&Sky, Fineness) -> Scene,
+    make: &impl Fn(&Sky, Fineness) -> Result<Scene, CalledOff>,
     layers: Vec<CloudLayer>,
     most: usize,
-) -> Vec<Found> {
+) -> Result<Vec<Found>, CalledOff> {
     let mut sky = task.sky.clone();
     let mut judge = |layer: &CloudLayer, fineness| {
         sky.clouds[task.number] = layer.clone();
-        let depths = depths(&make(&sky, fineness), task.number, task.close);
-        task.found(layer, task.wish.judge(task.close, |ray| (-depths[ray].own - depths[ray].others).exp()))
+        let depths = depths(&make(&sky, fineness)?, task.number, task.close);
+        let through = |ray: usize| (-depths[ray].own - depths[ray].others).exp();
+        Ok(task.found(layer, task.wish.judge(task.close, through)))
     };
-    let mut quick: Vec<(CloudLayer, Found)> =
-        layers.into_iter().map(|l| (l.clone(), judge(&l, Fineness::Draft))).collect();
+    let mut quick = Vec::new();
+    for layer in layers {
+        let found = judge(&layer, Fineness::Draft)?;
+        quick.push((layer, found));
+    }
     quick.sort_by(|(_, a), (_, b)| a.off.total_cmp(&b.off));
     quick.iter().take(most).map(|(layer, _)| judge(layer, Fineness::Full)).collect()
 }

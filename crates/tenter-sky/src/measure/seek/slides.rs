@@ -6,7 +6,7 @@ use super::way::depth;
 use super::{Found, NoSeek, Task, apart, by_off};
 use crate::air::Fineness;
 use crate::document::{CloudLayer, Sky};
-use crate::scene::{Clouds, Scene};
+use crate::scene::{CalledOff, Clouds, Scene};
 use rayon::prelude::*;
 use std::f64::consts::PI;
 
@@ -25,7 +25,7 @@ const REMADE: usize = 18;
 /// best once more by clouds that are made for them, for maps are finest around the eye.
 pub(super) fn slides(
     task: &Task,
-    make: &impl Fn(&Sky, Fineness) -> Scene,
+    make: &impl Fn(&Sky, Fineness) -> Result<Scene, CalledOff>,
     most: usize,
 ) -> Result<Vec<Found>, NoSeek> {
     let quick = Rays::of(task.sky, task.scene, task.wish, Look::Quick)?;
@@ -46,12 +46,12 @@ pub(super) fn slides(
     let mut again = |found: &Found| {
         let slid = &mut sky.clouds[task.number];
         (slid.slide_east_m, slid.slide_north_m) = (found.slide_east_m, found.slide_north_m);
-        let scene = make(&sky, Fineness::Full);
+        let scene = make(&sky, Fineness::Full)?;
         let task = Task { sky: &sky, scene: &scene, ..*task };
         let radii = FINER.map(|share| share * between);
-        radii.into_iter().fold(*found, |found, radius| best_nearby(&task, &found, radius))
+        Ok(radii.into_iter().fold(*found, |found, radius| best_nearby(&task, &found, radius)))
     };
-    Ok(best.iter().map(&mut again).collect())
+    best.iter().map(&mut again).collect()
 }
 
 /// A layer slid to some places all around, for layers whose clouds are not the same elsewhere.
