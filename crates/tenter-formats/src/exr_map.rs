@@ -1,32 +1,64 @@
 //! Environment maps and pictures as OpenEXR.
 
-use crate::{FormatError, MOST_IN_HALF, software};
+use crate::exr_scanlines::{Header, block_head, blocks};
+use crate::{FormatError, MOST_IN_HALF};
 use exr::prelude::*;
-use half::f16;
+use std::io::Write as _;
 use std::path::Path;
-use tenter_sky::picture::{Layout, MapFacts, Scale};
+use tenter_sky::picture::{Largest, Layout, MapFacts, Scale};
 use tenter_sky::spectrum::Rgb;
 
-/// Bits of a channel.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Depth {
-    Half,
-    Float,
-}
+pub use crate::exr_scanlines::Depth;
 
 /// Half where it holds the largest value, else float; asking for half where it does not fit is an error.
 pub fn depth_for(facts: &MapFacts, asked: Option<Depth>) -> std::result::Result<Depth, FormatError> {
-    let fits = facts.largest.value <= MOST_IN_HALF;
-    match asked {
-        Some(Depth::Half) if !fits => Err(FormatError::TooBrightForHalf {
-            value: facts.largest.value,
-            azimuth_deg: facts.largest.azimuth_deg,
-            elevation_deg: facts.largest.elevation_deg,
-        }),
-        Some(depth) => Ok(depth),
-        None if fits => Ok(Depth::Half),
-        None => Ok(Depth::Float),
+    match (asked, fits_half(&facts.largest)) {
+        (Some(Depth::Half), fits) => fits.map(|()| Depth::Half),
+        (Some(Depth::Float), _) | (None, Err(_)) => Ok(Depth::Float),
+        (None, Ok(())) => Ok(Depth::Half),
     }
+}
+
+/// Whether half floats hold a map's largest value.
+pub fn fits_half(largest: &Largest) -> std::result::Result<(), FormatError> {
+    if largest.value <= MOST_IN_HALF {
+        return Ok(());
+    }
+    let Largest { value, azimuth_deg, elevation_deg } = *largest;
+    Err(FormatError::TooBrightForHalf { value, azimuth_deg, elevation_deg })
+}
+
+/// The header of a map: `whiteLuminance`, `envmap`, and what Tenter says of it under names of its own.
+pub fn map_header(facts: &MapFacts, depth: Depth) -> Header {
+    let mut header = Header::new(facts.width, facts.height, depth);
+    header.add_float("whiteLuminance", facts.white_luminance);
+    // OpenEXR knows two layouts by an attribute of their own.
+    match facts.layout {
+        Layout::Latlong => header.add_envmap(false),
+        Layout::Cube => header.add_envmap(true),
+        Layout::Fisheye => {}
+    }
+    header.add_text("tenter:layout", facts.layout.name());
+    header.add_text("tenter:document", &facts.document_hash);
+    header.add_text(
+        "tenter:scale",
+        match facts.scale {
+            Scale::Nits => "nits",
+            Scale::Exposed => "exposed",
+        },
+    );
+    header.add_float("tenter:ev100", facts.exposure_ev100);
+    header.add_float("tenter:headingDegrees", facts.heading_deg);
+    header.add_text("tenter:integrator", facts.integrator);
+    header.add_float("tenter:noiseLeftPercent", facts.noise_left_percent);
+    for (i, light) in facts.lights.iter().enumerate() {
+        let direction = light.direction.map(|v| v as f32);
+        header.add_vector(&format!("tenter:light{i}:direction"), direction);
+        header.add_float(&format!("tenter:light{i}:illuminance"), light.illuminance_lx);
+        header.add_vector(&format!("tenter:light{i}:colour"), light.illuminance_rgb);
+        header.add_float(&format!("tenter:light{i}:angularDiameter"), light.angular_diameter_deg);
+    }
+    header
 }
 
 /// Writes a map with the attributes of `facts`. ZIP compression.
@@ -36,45 +68,7 @@ pub fn write_map(
     facts: &MapFacts,
     depth: Depth,
 ) -> std::result::Result<(), FormatError> {
-    let mut layer = LayerAttributes::named("");
-    layer.layer_name = None;
-    // OpenEXR knows two layouts by an attribute of their own.
-    layer.environment_map = match facts.layout {
-        Layout::Latlong => Some(attribute::EnvironmentMap::LatitudeLongitude),
-        Layout::Cube => Some(attribute::EnvironmentMap::Cube),
-        Layout::Fisheye => None,
-    };
-    layer.white_luminance = Some(facts.white_luminance as f32);
-    layer.software_name = Some(Text::new_or_panic(software()));
-    let text = |s: &str| AttributeValue::Text(Text::new_or_panic(s));
-    let mut add = |name: &str, value: AttributeValue| {
-        layer.other.insert(Text::new_or_panic(name), value);
-    };
-    add("tenter:layout", text(facts.layout.name()));
-    add("tenter:document", text(&facts.document_hash));
-    add(
-        "tenter:scale",
-        text(match facts.scale {
-            Scale::Nits => "nits",
-            Scale::Exposed => "exposed",
-        }),
-    );
-    add("tenter:ev100", AttributeValue::F32(facts.exposure_ev100 as f32));
-    add("tenter:headingDegrees", AttributeValue::F32(facts.heading_deg as f32));
-    add("tenter:integrator", text(facts.integrator));
-    add("tenter:noiseLeftPercent", AttributeValue::F32(facts.noise_left_percent as f32));
-    for (i, light) in facts.lights.iter().enumerate() {
-        let d = light.direction.map(|v| v as f32);
-        let rgb = light.illuminance_rgb;
-        add(&format!("tenter:light{i}:direction"), AttributeValue::FloatVec3((d[0], d[1], d[2])));
-        add(&format!("tenter:light{i}:illuminance"), AttributeValue::F32(light.illuminance_lx as f32));
-        add(&format!("tenter:light{i}:colour"), AttributeValue::FloatVec3((rgb[0], rgb[1], rgb[2])));
-        add(
-            &format!("tenter:light{i}:angularDiameter"),
-            AttributeValue::F32(light.angular_diameter_deg as f32),
-        );
-    }
-    write(path, pixels, facts.width, facts.height, layer, depth)
+    write(path, pixels, facts.width, map_header(facts, depth), depth)
 }
 
 /// Writes a linear picture in cd/m2.
@@ -85,58 +79,30 @@ pub fn write_picture(
     height: usize,
     depth: Depth,
 ) -> std::result::Result<(), FormatError> {
-    let mut layer = LayerAttributes::named("");
-    layer.layer_name = None;
-    layer.white_luminance = Some(1.0);
-    layer.software_name = Some(Text::new_or_panic(software()));
-    write(path, pixels, width, height, layer, depth)
+    let mut header = Header::new(width, height, depth);
+    header.add_float("whiteLuminance", 1.0);
+    write(path, pixels, width, header, depth)
 }
 
 fn write(
     path: &Path,
     pixels: &[Rgb],
     width: usize,
-    height: usize,
-    layer: LayerAttributes,
+    header: Header,
     depth: Depth,
 ) -> std::result::Result<(), FormatError> {
-    let size = Vec2(width, height);
-    let encoding = Encoding {
-        compression: Compression::ZIP16,
-        blocks: Blocks::ScanLines,
-        line_order: LineOrder::Increasing,
+    let blocks = blocks(pixels, width, depth);
+    let lengths: Vec<usize> = blocks.iter().map(Vec::len).collect();
+    let put = || {
+        let mut file = std::io::BufWriter::new(std::fs::File::create(path)?);
+        file.write_all(&header.begin(&lengths))?;
+        for (number, block) in blocks.iter().enumerate() {
+            file.write_all(&block_head(number, block.len()))?;
+            file.write_all(block)?;
+        }
+        file.flush()
     };
-    let fail = |e| FormatError::Exr(path.to_owned(), e);
-    let mut attributes = ImageAttributes::new(IntegerBounds::from_dimensions(size));
-    // Rec. ITU-R BT.709 primaries and D65.
-    attributes.chromaticities = Some(attribute::Chromaticities {
-        red: Vec2(0.64, 0.33),
-        green: Vec2(0.30, 0.60),
-        blue: Vec2(0.15, 0.06),
-        white: Vec2(0.3127, 0.3290),
-    });
-    match depth {
-        Depth::Half => {
-            let at = |p: Vec2<usize>| {
-                let c = pixels[p.1 * width + p.0];
-                (f16::from_f32(c[0]), f16::from_f32(c[1]), f16::from_f32(c[2]))
-            };
-            let layer = Layer::new(size, layer, encoding, SpecificChannels::rgb(at));
-            let mut image = Image::from_layer(layer);
-            image.attributes = attributes;
-            image.write().to_file(path).map_err(fail)
-        }
-        Depth::Float => {
-            let at = |p: Vec2<usize>| {
-                let c = pixels[p.1 * width + p.0];
-                (c[0], c[1], c[2])
-            };
-            let layer = Layer::new(size, layer, encoding, SpecificChannels::rgb(at));
-            let mut image = Image::from_layer(layer);
-            image.attributes = attributes;
-            image.write().to_file(path).map_err(fail)
-        }
-    }
+    put().map_err(|e| FormatError::Io(path.to_owned(), e))
 }
 
 /// Size and pixels of an RGB file.

@@ -1,6 +1,7 @@
 //! Open formats: OpenEXR, KTX2 and Radiance HDR maps, PNG pictures, and packed frames for the browser.
 
 pub mod exr_map;
+pub mod exr_scanlines;
 pub mod frame;
 pub mod hdr;
 pub mod ktx2;

@@ -190,3 +190,48 @@ fn layouts_are_told_in_the_file() {
         assert!(format!("{told:?}").contains(layout.name()), "{told:?}");
     }
 }
+
+/// A map whose blocks and rows are made piece by piece is the file that is made of the whole, and the same each time.
+#[test]
+fn pieces_make_the_same_file() {
+    use crate::exr_scanlines::{BLOCK_ROWS, block_head, blocks};
+    let (pixels, facts) = small_map(MapSettings::default());
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("m.exr");
+    for depth in [Depth::Half, Depth::Float] {
+        write_map(&path, &pixels, &facts, depth).unwrap();
+        let parts: Vec<Vec<u8>> =
+            pixels.chunks(2 * BLOCK_ROWS * facts.width).flat_map(|p| blocks(p, facts.width, depth)).collect();
+        let lengths: Vec<usize> = parts.iter().map(Vec::len).collect();
+        let mut whole = crate::exr_map::map_header(&facts, depth).begin(&lengths);
+        for (i, part) in parts.iter().enumerate() {
+            whole.extend(block_head(i, part.len()));
+            whole.extend(part);
+        }
+        assert!(whole == std::fs::read(&path).unwrap(), "{depth:?}");
+    }
+    hdr::write(&path, &pixels, facts.width, facts.height).unwrap();
+    let mut whole = hdr::header(facts.width, facts.height);
+    for part in pixels.chunks(32 * facts.width) {
+        whole.extend(hdr::rows(part, facts.width).unwrap());
+    }
+    assert!(whole == std::fs::read(&path).unwrap());
+}
+
+/// Blocks that do not become smaller, and heights that are no multiple of a block's.
+#[test]
+fn noise_and_odd_heights_come_back() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("p.exr");
+    let mut bits = 1u32;
+    let pixels: Vec<[f32; 3]> = (0..33 * 37)
+        .map(|_| {
+            [(); 3].map(|_| {
+                bits = bits.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+                f32::from_bits(bits & 0x3fff_ffff)
+            })
+        })
+        .collect();
+    write_picture(&path, &pixels, 33, 37, Depth::Float).unwrap();
+    assert_eq!(read(&path).unwrap(), (33, 37, pixels));
+}
