@@ -9,7 +9,7 @@ fn main() {
     for path in std::env::args().skip(1) {
         let text = std::fs::read_to_string(&path).expect("the file can be read");
         let mut sky = Sky::from_json(&text).unwrap_or_else(|p| panic!("{p}"));
-        let studio = Studio::new(Arc::default());
+        let studio = Studio::new(Arc::default(), Arc::default());
         let mut times = Vec::new();
         for number in 0..21 {
             sky.suns[0].strength = 1.0 + 0.02 * number as f64;

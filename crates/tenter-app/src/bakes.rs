@@ -1,15 +1,17 @@
 //! Asking for bakes, watching and stopping them.
 
+use crate::skies::checked_name;
 use crate::{App, AppError, Result};
-use apalis::prelude::{TaskBuilder, TaskSink};
 use apalis_postgres::{Config, PgPool, PostgresStorage};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
+use std::collections::HashSet;
 use std::time::Duration;
-use tenter_formats::exr_map::Depth;
+use tenter_formats::exr_map::fits_half;
 use tenter_sky::document::Sky;
-use tenter_sky::picture::{Layout, MapSettings};
-use tenter_store::{Bake, BakeStatus, NewBake};
+use tenter_sky::picture::{Layout, MapError, MapRender, MapSettings};
+use tenter_sky::scene::Workshop;
+use tenter_store::{Bake, BakePage, NewBake, Page, StoreError};
 use uuid::Uuid;
 
 pub const QUEUE: &str = "tenter:pieces";
@@ -35,13 +37,6 @@ impl FileKind {
     pub fn ending(self) -> &'static str {
         if self == FileKind::Hdr { "hdr" } else { "exr" }
     }
-    pub fn depth(self) -> Option<Depth> {
-        match self {
-            FileKind::ExrHalf => Some(Depth::Half),
-            FileKind::ExrFloat => Some(Depth::Float),
-            _ => None,
-        }
-    }
 }
 
 /// What to bake.
@@ -57,6 +52,12 @@ pub struct BakeSettings {
 pub struct PieceJob {
     pub bake: Uuid,
     pub piece: i32,
+    /// How often it was put off.
+    #[serde(default)]
+    pub attempt: u32,
+    /// When it was first put off, seconds since 1970.
+    #[serde(default)]
+    pub since: Option<i64>,
 }
 
 impl BakeSettings {
@@ -93,6 +94,60 @@ impl BakeSettings {
     }
 }
 
+/// A bake as it is asked for.
+#[derive(Clone, Debug)]
+pub struct AskedBake {
+    pub sky_id: Option<Uuid>,
+    pub name: String,
+    pub document: Value,
+    pub settings: Value,
+    /// To be followed through the logs.
+    pub request_id: Option<String>,
+}
+
+/// A bake that was looked at and can be queued.
+pub struct PlannedBake {
+    asked: AskedBake,
+    sky: Sky,
+    settings: BakeSettings,
+}
+
+impl PlannedBake {
+    pub fn new(asked: AskedBake) -> Result<PlannedBake> {
+        let settings = BakeSettings::parse(asked.settings.clone())?;
+        let sky = Sky::from_value(asked.document.clone())?;
+        let asked = AskedBake { name: checked_name(&asked.name)?, ..asked };
+        Ok(PlannedBake { asked, sky, settings })
+    }
+
+    /// Refuses half values for a map whose discs do not fit into them. Blocks; call it where computation may.
+    pub fn check_discs(&self, workshop: &Workshop, called_off: &(dyn Fn() -> bool + Sync)) -> Result<()> {
+        if self.settings.file != FileKind::ExrHalf || !self.settings.map.sun {
+            return Ok(());
+        }
+        let map = MapRender::draft(&self.sky, &self.settings.map, workshop, called_off);
+        let map = map.map_err(|e| match e {
+            MapError::CalledOff => AppError::CalledOff,
+            e => AppError::Work(e.to_string()),
+        })?;
+        map.brightest_disc()
+            .map_or(Ok(()), |disc| fits_half(&disc))
+            .map_err(|e| AppError::Input { path: "settings.file".into(), message: e.to_string() })
+    }
+}
+
+impl PieceJob {
+    /// As it stands in the queue.
+    pub(crate) fn payload(&self) -> Vec<u8> {
+        serde_json::to_vec(self).expect("jobs are plain data")
+    }
+
+    /// Jobs for some pieces of a bake, tried for the first time.
+    pub(crate) fn first_tries(bake: Uuid, pieces: impl IntoIterator<Item = i32>) -> Vec<Vec<u8>> {
+        pieces.into_iter().map(|piece| PieceJob { bake, piece, attempt: 0, since: None }.payload()).collect()
+    }
+}
+
 impl App {
     pub(crate) fn pool(&self) -> PgPool {
         self.store.db.get_postgres_connection_pool().clone()
@@ -113,53 +168,30 @@ impl App {
     }
 
     /// Queues a bake of a document as it is now; later changes to the sky do not touch it.
-    pub async fn add_bake(
-        &self,
-        sky_id: Option<Uuid>,
-        name: &str,
-        document: Value,
-        settings: Value,
-    ) -> Result<Bake> {
-        let settings = BakeSettings::parse(settings)?;
-        let sky = Sky::from_value(document)?;
-        let bake = self
-            .store
-            .add_bake(NewBake {
-                sky_id,
-                name: name.into(),
-                document: sky.to_value(),
-                settings: serde_json::to_value(&settings).expect("settings are plain data"),
-                pieces: settings.pieces() as i32,
-            })
-            .await?;
-        if let Err(e) = self.push_pieces(&bake).await {
-            self.store.fail_bake(bake.id, &e.to_string()).await?;
-            return Err(e);
-        }
-        Ok(bake)
-    }
-
-    async fn push_pieces(&self, bake: &Bake) -> Result<()> {
-        let tasks: Vec<_> = (0..bake.pieces)
-            .map(|piece| TaskBuilder::new(PieceJob { bake: bake.id, piece }).build())
-            .collect();
-        self.queue().push_all(futures::stream::iter(tasks)).await.map_err(|e| AppError::Queue(e.to_string()))
-    }
-
-    /// Queues again what a server that died between keeping a bake and queueing it left behind. Pieces that are
-    /// there are not made twice.
-    pub async fn mend_bakes(&self) -> Result<()> {
-        for bake in self.store.bakes().await? {
-            let age = time::OffsetDateTime::now_utc() - bake.created_at;
-            if bake.status == BakeStatus::Queued && bake.pieces_done == 0 && age.whole_seconds() > 20 {
-                self.push_pieces(&bake).await?;
+    pub async fn queue_bake(&self, planned: PlannedBake) -> Result<Bake> {
+        let PlannedBake { asked, sky, settings } = planned;
+        let (id, pieces) = (Uuid::new_v4(), settings.pieces() as i32);
+        let new = NewBake {
+            id,
+            sky_id: asked.sky_id,
+            name: asked.name,
+            document: sky.to_value(),
+            settings: serde_json::to_value(&settings).expect("settings are plain data"),
+            pieces,
+            request_id: asked.request_id,
+        };
+        let jobs = PieceJob::first_tries(id, 0..pieces);
+        let added = self.store.add_bake(new, QUEUE, &jobs).await;
+        Ok(added.map_err(|e| match e {
+            StoreError::Missing { what: "sky", id } => {
+                AppError::Input { path: "sky_id".into(), message: format!("no sky {id}") }
             }
-        }
-        Ok(())
+            e => e.into(),
+        })?)
     }
 
-    pub async fn bakes(&self) -> Result<Vec<Bake>> {
-        Ok(self.store.bakes().await?)
+    pub async fn bakes(&self, page: Page, binned: bool) -> Result<BakePage> {
+        Ok(self.store.bakes(page, binned).await?)
     }
 
     pub async fn bake(&self, id: Uuid) -> Result<Bake> {
@@ -168,27 +200,64 @@ impl App {
 
     /// Stops a bake; its finished pieces are thrown away.
     pub async fn cancel_bake(&self, id: Uuid) -> Result<Bake> {
-        let bake = self.store.bake(id).await?;
         if self.store.cancel_bake(id).await? {
-            self.forget_pieces(&bake).await;
+            self.forget_files(id).await;
         }
         Ok(self.store.bake(id).await?)
     }
 
-    /// Removes a bake and its files; an open one is stopped first.
-    pub async fn delete_bake(&self, id: Uuid) -> Result<()> {
-        let bake = self.cancel_bake(id).await?;
-        for file in bake.files.iter().map(String::as_str).chain(["thumbnail.png"]) {
-            self.store.files.delete(&file_name(id, file)).await?;
+    /// Goes on with a bake that failed, from the pieces that are there.
+    pub async fn go_on_with_bake(&self, id: Uuid) -> Result<Bake> {
+        if !self.store.reopen_bake(id).await? {
+            let status = self.store.bake(id).await?.status;
+            let message = format!("the bake is {status:?}; one that failed can be gone on with");
+            return Err(AppError::Input { path: "status".into(), message: message.to_lowercase() });
         }
-        Ok(self.store.delete_bake(id).await?)
+        self.requeue(&self.store.bake(id).await?, &HashSet::new()).await?;
+        Ok(self.store.bake(id).await?)
     }
 
-    pub(crate) async fn forget_pieces(&self, bake: &Bake) {
-        for piece in 0..bake.pieces {
-            if let Err(e) = self.store.files.delete(&piece_name(bake.id, piece)).await {
-                tracing::warn!(bake = %bake.id, piece, "a finished piece was not removed: {e}");
-            }
+    /// Queues what an open bake lacks: pieces that are neither there nor in `queued`, or else its putting together.
+    pub(crate) async fn requeue(&self, bake: &Bake, queued: &HashSet<i32>) -> Result<()> {
+        let done: HashSet<i32> = self.store.pieces(bake.id).await?.into_iter().map(|p| p.piece).collect();
+        let missing: Vec<i32> =
+            (0..bake.pieces).filter(|p| !done.contains(p) && !queued.contains(p)).collect();
+        if !missing.is_empty() {
+            tracing::warn!(bake = %bake.id, pieces = missing.len(), "queued again");
+            self.store.push_jobs(QUEUE, &PieceJob::first_tries(bake.id, missing), Duration::ZERO).await?;
+        } else if queued.is_empty() {
+            // All are there, and nobody puts them together.
+            tracing::warn!(bake = %bake.id, "its putting together is queued again");
+            self.store.stop_assembly(bake.id).await?;
+            self.store.push_jobs(QUEUE, &PieceJob::first_tries(bake.id, [0]), Duration::ZERO).await?;
+        }
+        Ok(())
+    }
+
+    /// Puts a bake into the bin; an open one is stopped first.
+    pub async fn delete_bake(&self, id: Uuid) -> Result<()> {
+        self.cancel_bake(id).await?;
+        Ok(self.store.bin_bake(id).await?)
+    }
+
+    pub async fn restore_bake(&self, id: Uuid) -> Result<()> {
+        Ok(self.store.unbin_bake(id).await?)
+    }
+
+    /// Forgets a bake that is in the bin, with its files.
+    pub async fn forget_bake(&self, id: Uuid) -> Result<()> {
+        if self.store.bake(id).await?.deleted_at.is_none() {
+            return Err(StoreError::Missing { what: "bake in the bin", id: id.to_string() }.into());
+        }
+        self.store.forget_bake(id).await?;
+        self.forget_files(id).await;
+        Ok(())
+    }
+
+    /// Removes all files of a bake; what can't be removed now is swept later.
+    pub(crate) async fn forget_files(&self, id: Uuid) {
+        if let Err(e) = self.store.files.delete_folder(&format!("bakes/{id}")).await {
+            tracing::warn!(bake = %id, "its files were not removed: {e}");
         }
     }
 }
@@ -197,8 +266,12 @@ pub fn file_name(bake: Uuid, file: &str) -> String {
     format!("bakes/{bake}/{file}")
 }
 
+pub fn pieces_folder(bake: Uuid) -> String {
+    format!("bakes/{bake}/pieces")
+}
+
 pub fn piece_name(bake: Uuid, piece: i32) -> String {
-    format!("bakes/{bake}/pieces/{piece}")
+    format!("{}/{piece}", pieces_folder(bake))
 }
 
 #[cfg(test)]

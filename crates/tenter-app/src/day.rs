@@ -2,11 +2,11 @@
 
 use rayon::prelude::*;
 use serde::Serialize;
-use tenter_sky::air::{Fineness, SunInSky, glimpse};
+use tenter_sky::air::{Fineness, Making, SunInSky, glimpse};
 use tenter_sky::astronomy::{self, Day};
 use tenter_sky::camera::toward;
 use tenter_sky::document::Sky;
-use tenter_sky::scene::{Workshop, time_of};
+use tenter_sky::scene::{CalledOff, Workshop, time_of};
 use tenter_sky::spectrum::{LightToRgb, Rgb, gamut_to_grey, luminance};
 
 /// Colours of the sky in one stretch of the day.
@@ -29,11 +29,15 @@ const HEIGHTS_DEG: [f64; 3] = [70.0, 25.0, 5.0];
 const STRETCHES: usize = 96;
 
 /// The day of a sky's place and time. Clouds are left out: the ribbon is the air's.
-pub fn strip(sky: &Sky, workshop: &Workshop) -> Strip {
+pub fn strip(
+    sky: &Sky,
+    workshop: &Workshop,
+    called_off: &(dyn Fn() -> bool + Sync),
+) -> Result<Strip, CalledOff> {
     let place = &sky.place;
     let at = time_of(sky);
     let day = Day::new(place.latitude_deg, place.longitude_deg, at);
-    let air = workshop.air(&sky.air, Fineness::Draft.into()).expect("nobody calls this off");
+    let air = workshop.air(&sky.air, Making::new(Fineness::Draft, called_off))?;
     let eye = sky.eye.altitude_m.min(5000.0);
     let ribbon = (0..STRETCHES)
         .into_par_iter()
@@ -55,7 +59,7 @@ pub fn strip(sky: &Sky, workshop: &Workshop) -> Strip {
             Hour { minute, colours }
         })
         .collect();
-    Strip { day, ribbon }
+    Ok(Strip { day, ribbon })
 }
 
 /// The sun between two points of the day's curve.
@@ -96,7 +100,7 @@ mod tests {
         sky.place.latitude_deg = 45.0;
         sky.place.longitude_deg = 0.0;
         sky.place.at = "2026-03-20T12:00:00+00:00".into();
-        let strip = strip(&sky, &Workshop::default());
+        let strip = strip(&sky, &Workshop::default(), &|| false).unwrap();
         assert_eq!(strip.ribbon.len(), STRETCHES);
         let sum = |i: usize| strip.ribbon[i].colours[0].iter().map(|v| *v as u32).sum::<u32>();
         assert!(sum(48) > 3 * sum(0), "{} {}", sum(48), sum(0));

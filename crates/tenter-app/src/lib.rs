@@ -1,7 +1,10 @@
 //! What users do with skies and bakes, without a transport.
 
+pub mod backup;
 pub mod bakes;
 pub mod day;
+pub mod housekeeping;
+pub mod piece;
 pub mod places;
 pub mod priority;
 pub mod skies;
@@ -9,6 +12,7 @@ pub mod starters;
 pub mod studio;
 pub mod worker;
 
+use std::time::Duration;
 use tenter_sky::document::Problems;
 use tenter_store::{SaveError, Store, StoreError};
 
@@ -37,15 +41,38 @@ pub type Result<T> = std::result::Result<T, AppError>;
 #[derive(Clone)]
 pub struct App {
     pub store: Store,
+    /// How long a bake waits for a store that refuses its files.
+    pub patience: Duration,
+    /// Days after which a bake that has ended goes into the bin; never where nothing is said.
+    pub keep_bakes_days: Option<u32>,
 }
 
+/// How long a bake waits for a store that refuses, unless something else is said.
+pub const PATIENCE: Duration = Duration::from_secs(240);
+
 impl App {
-    /// Connects, brings tables up to date, and fills an empty database with the demo skies.
-    pub async fn open(database: &str, files: &str) -> Result<App> {
-        let app = App { store: Store::connect(database, files).await? };
-        app.store.migrate().await?;
-        app.set_up_queue().await?;
-        app.add_demo().await?;
+    /// Connects and brings tables up to date.
+    pub async fn connect(database: &str, files: &str) -> Result<App> {
+        let store = Store::connect(database, files).await?;
+        let app = App { store, patience: PATIENCE, keep_bakes_days: None };
+        app.store.exclusive(app.make_tables()).await?;
         Ok(app)
+    }
+
+    /// The same, and fills an empty database with the demo skies. Processes that are started at once take turns.
+    pub async fn open(database: &str, files: &str) -> Result<App> {
+        let store = Store::connect(database, files).await?;
+        let app = App { store, patience: PATIENCE, keep_bakes_days: None };
+        let made = async {
+            app.make_tables().await?;
+            app.add_demo().await
+        };
+        app.store.exclusive(made).await?;
+        Ok(app)
+    }
+
+    async fn make_tables(&self) -> Result<()> {
+        self.store.migrate().await?;
+        self.set_up_queue().await
     }
 }

@@ -3,7 +3,7 @@
 //! The table is the one of the npm package `city-timezones` 1.3.4 (MIT), whose places are Natural Earth's (public domain),
 //! rounded to four decimals. Hallow Skerry is ours.
 
-use chrono::{DateTime, FixedOffset, NaiveDateTime, Offset, TimeZone, Utc};
+use chrono::{DateTime, Datelike, FixedOffset, NaiveDateTime, Offset, TimeZone, Timelike, Utc};
 use chrono_tz::Tz;
 use serde::Serialize;
 use std::sync::LazyLock;
@@ -58,6 +58,9 @@ fn read(line: &str) -> Option<Place> {
     })
 }
 
+/// Longest text that is searched for, characters: no place has a longer name.
+pub const LONGEST_SEARCH: usize = 120;
+
 /// Places whose name, province or country hold every word that is typed; names that begin with it first, then the larger.
 pub fn search(typed: &str, most: usize) -> Vec<&'static Place> {
     let typed = typed.trim().to_lowercase();
@@ -94,7 +97,7 @@ pub fn zone_near(latitude: f64, longitude: f64) -> &'static str {
 pub enum NoMoment {
     #[error("{0:?} is not in the tz database")]
     Zone(String),
-    #[error("{0:?} is not a local time like 2026-06-21T15:00")]
+    #[error("{0:?} is not a local time like 2026-06-21T15:00, from 1950 to 2050")]
     Local(String),
 }
 
@@ -106,6 +109,8 @@ pub fn moment(zone: &str, local: &str) -> Result<DateTime<FixedOffset>, NoMoment
     let time = formats
         .iter()
         .find_map(|f| NaiveDateTime::parse_from_str(local, f).ok())
+        // The years that documents allow, without leap seconds.
+        .filter(|t| (1950..=2050).contains(&t.year()) && t.nanosecond() < 1_000_000_000)
         .ok_or_else(|| NoMoment::Local(local.into()))?;
     let found = tz.from_local_datetime(&time).earliest();
     let found = found.or_else(|| tz.from_local_datetime(&(time + chrono::Duration::hours(1))).earliest());
@@ -156,6 +161,9 @@ mod tests {
         assert_eq!(at("2026-03-29T01:30"), "2026-03-29T02:30:00+01:00");
         assert_eq!(at("2026-10-25T01:30"), "2026-10-25T01:30:00+01:00");
         assert!(moment("Nowhere", "2026-03-28T12:00").is_err());
-        assert!(moment("Europe/London", "2026-02-30T12:00").is_err());
+        for local in ["2026-02-30T12:00", "+262142-12-31T23:59:59", "1949-12-31T23:59", "2016-12-31T23:59:60"]
+        {
+            assert!(moment("Europe/London", local).is_err(), "{local}");
+        }
     }
 }

@@ -3,10 +3,12 @@
 use crate::{App, AppError, Result, starters};
 use serde_json::Value;
 use tenter_sky::document::Sky;
-use tenter_store::SkyRecord;
+use tenter_store::{SkyPage, SkyQuery, SkyRecord};
 use uuid::Uuid;
 
 const LONGEST_NAME: usize = 120;
+const LONGEST_TAG: usize = 40;
+const MOST_TAGS: usize = 12;
 
 impl App {
     /// Puts a copy of each starter into a database that never held a sky.
@@ -20,8 +22,8 @@ impl App {
         Ok(())
     }
 
-    pub async fn skies(&self) -> Result<Vec<SkyRecord>> {
-        Ok(self.store.skies().await?.into_iter().map(newest).collect())
+    pub async fn skies(&self, query: &SkyQuery) -> Result<SkyPage> {
+        Ok(self.store.skies(query).await?)
     }
 
     pub async fn sky(&self, id: Uuid) -> Result<SkyRecord> {
@@ -43,10 +45,12 @@ impl App {
         Ok(self.store.add_sky(&checked_name(name.unwrap_or(&starter.name))?, starter.sky.to_value()).await?)
     }
 
-    /// Saves a changed document; a wrong one is refused and the stored one stays.
-    pub async fn save_sky(&self, id: Uuid, revision: i64, document: Value) -> Result<i64> {
+    /// Saves a changed document; a wrong one is refused and the stored one stays. A save that is repeated with its
+    /// `key`, because its answer was lost, is made once.
+    pub async fn save_sky(&self, id: Uuid, revision: i64, document: Value, key: Option<Uuid>) -> Result<i64> {
         let sky = Sky::from_value(document)?;
-        Ok(self.store.save_sky(id, revision, sky.to_value()).await?)
+        let key = key.map(|key| key.to_string());
+        Ok(self.store.save_sky(id, revision, sky.to_value(), key.as_deref()).await?)
     }
 
     pub async fn rename_sky(&self, id: Uuid, name: &str) -> Result<()> {
@@ -55,11 +59,30 @@ impl App {
 
     pub async fn duplicate_sky(&self, id: Uuid) -> Result<SkyRecord> {
         let sky = self.store.sky(id).await?;
-        let taken: Vec<String> = self.store.skies().await?.into_iter().map(|s| s.name).collect();
         let stem: String = sky.name.chars().take(LONGEST_NAME - 8).collect();
+        let taken = self.store.names_beginning(&stem).await?;
         let name =
             (2..).map(|n| format!("{stem} {n}")).find(|n| !taken.contains(n)).expect("numbers do not end");
         Ok(self.store.add_sky(&name, sky.document).await?)
+    }
+
+    /// Words a sky is found by, sorted and each once.
+    pub async fn tag_sky(&self, id: Uuid, tags: Vec<String>) -> Result<()> {
+        if tags.len() > MOST_TAGS {
+            let message = format!("{} tags; at most {MOST_TAGS} are allowed", tags.len());
+            return Err(AppError::Input { path: "tags".into(), message });
+        }
+        let mut kept = std::collections::BTreeSet::new();
+        for (i, tag) in tags.iter().enumerate() {
+            let tag = tag.trim();
+            let length = tag.chars().count();
+            if length == 0 || length > LONGEST_TAG || tag.chars().any(char::is_control) {
+                let message = format!("{length} characters; 1 to {LONGEST_TAG} are allowed, on one line");
+                return Err(AppError::Input { path: format!("tags[{i}]"), message });
+            }
+            kept.insert(tag.to_string());
+        }
+        Ok(self.store.tag_sky(id, &kept.into_iter().collect::<Vec<_>>()).await?)
     }
 
     pub async fn delete_sky(&self, id: Uuid) -> Result<()> {
@@ -68,6 +91,11 @@ impl App {
 
     pub async fn restore_sky(&self, id: Uuid) -> Result<()> {
         Ok(self.store.restore_sky(id).await?)
+    }
+
+    /// Forgets a sky that is in the bin.
+    pub async fn forget_sky(&self, id: Uuid) -> Result<()> {
+        Ok(self.store.forget_sky(id).await?)
     }
 }
 
@@ -79,7 +107,7 @@ fn newest(mut record: SkyRecord) -> SkyRecord {
     record
 }
 
-fn checked_name(name: &str) -> Result<String> {
+pub(crate) fn checked_name(name: &str) -> Result<String> {
     let name = name.trim();
     let length = name.chars().count();
     if length == 0 || length > LONGEST_NAME || name.chars().any(char::is_control) {

@@ -5,7 +5,7 @@
 //! shows what they do. Where clouds, land and eye stay as they are, pictures follow what the last ones met on their way.
 
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
 use std::time::Instant;
 use tenter_formats::frame::{Frame, pack};
 use tenter_sky::air::Fineness;
@@ -69,6 +69,32 @@ pub struct Studio {
     /// What coarse and refined pictures met on their way; each waits for its own kind alone.
     coarse: Arc<Mutex<Again>>,
     refined: Arc<Mutex<Again>>,
+    budget: Arc<CourseBudget>,
+}
+
+/// Bytes that all viewers together keep of what their pictures met.
+const COURSE_BYTES: usize = 512 << 20;
+
+/// One budget for what the pictures of all viewers keep: those that drew last have it.
+#[derive(Default)]
+pub struct CourseBudget(Mutex<Vec<Weak<Mutex<Again>>>>);
+
+impl CourseBudget {
+    /// Says that this one has just drawn, and makes room for it: of those that drew long ago all is forgotten. One that
+    /// draws just now is passed over.
+    fn drew(&self, again: &Arc<Mutex<Again>>) {
+        let mut all = held(&self.0);
+        all.retain(|other| other.strong_count() > 0 && !std::ptr::eq(other.as_ptr(), Arc::as_ptr(again)));
+        all.push(Arc::downgrade(again));
+        let mut room = COURSE_BYTES;
+        for one in all.iter().rev().filter_map(Weak::upgrade) {
+            let Ok(mut one) = one.try_lock() else { continue };
+            match room.checked_sub(one.size()) {
+                Some(left) => room = left,
+                None => *one = Again::default(),
+            }
+        }
+    }
 }
 
 /// The last refined picture, as it is at strength 1.
@@ -144,7 +170,7 @@ impl Scenes {
 }
 
 impl Studio {
-    pub fn new(workshop: Arc<Workshop>) -> Studio {
+    pub fn new(workshop: Arc<Workshop>, budget: Arc<CourseBudget>) -> Studio {
         Studio {
             workshop,
             newest: Arc::new(AtomicU64::new(0)),
@@ -152,6 +178,7 @@ impl Studio {
             kept: Arc::default(),
             coarse: Arc::default(),
             refined: Arc::default(),
+            budget,
         }
     }
 
@@ -187,7 +214,7 @@ impl Studio {
                 kept
             }
             None => {
-                let picture = again(&self.refined, &scenes.unit, &camera, Effort::default(), &stale);
+                let picture = self.again(&self.refined, &scenes.unit, &camera, Effort::default(), &stale);
                 let Ok(picture) = picture else { return };
                 Kept { key, around: task.around(), camera, refined: Arc::new(picture), smooth: None }
             }
@@ -213,6 +240,20 @@ impl Studio {
         }
     }
 
+    /// A picture, by what is kept of the last one of its kind.
+    fn again(
+        &self,
+        last: &Arc<Mutex<Again>>,
+        scene: &Scene,
+        camera: &Camera,
+        effort: Effort,
+        called_off: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Picture, CalledOff> {
+        let picture = held(last).render(scene, camera, effort, called_off);
+        self.budget.drew(last);
+        picture
+    }
+
     fn kept(&self) -> MutexGuard<'_, Option<Kept>> {
         held(&self.kept)
     }
@@ -229,7 +270,7 @@ impl Studio {
             return;
         }
         let Some(scenes) = self.scenes(task, Fineness::Draft, &|| false) else { return };
-        let Ok(picture) = again(&self.coarse, &scenes.unit, &camera, Effort::COARSE, &|| false) else {
+        let Ok(picture) = self.again(&self.coarse, &scenes.unit, &camera, Effort::COARSE, &|| false) else {
             return;
         };
         let shot = task.shot(Stage::Coarse, &scenes, &picture);
@@ -266,16 +307,6 @@ impl Studio {
 
 fn held<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
-}
-
-fn again(
-    last: &Mutex<Again>,
-    scene: &Scene,
-    camera: &Camera,
-    effort: Effort,
-    called_off: &(dyn Fn() -> bool + Sync),
-) -> Result<Picture, CalledOff> {
-    held(last).render(scene, camera, effort, called_off)
 }
 
 /// Pixels along each side of the fisheye.
@@ -327,7 +358,7 @@ mod tests {
     fn another_strength_is_the_kept_picture_brighter() {
         let mut stronger = wish(2);
         stronger.sky.suns[0].strength = 1.7;
-        let kept = Studio::new(Arc::default());
+        let kept = Studio::new(Arc::default(), Arc::default());
         kept.draw(&wish(1), |_| ());
         let mut first = None;
         kept.announce(2);
@@ -335,7 +366,7 @@ mod tests {
             first.get_or_insert((shot.stage, shot.readouts.is_some()));
         });
         assert_eq!(first, Some((Stage::Refined, false)), "nothing coarse, and nothing read from it yet");
-        let anew = Studio::new(Arc::default());
+        let anew = Studio::new(Arc::default(), Arc::default());
         for stage in [Stage::Refined, Stage::Smooth] {
             assert_eq!(words(&kept, &stronger, stage).0, words(&anew, &stronger, stage).0);
         }
@@ -345,7 +376,7 @@ mod tests {
     /// Exposure does not ask for another picture, a turned camera does.
     #[test]
     fn what_develops_a_picture_keeps_it() {
-        let studio = Studio::new(Arc::default());
+        let studio = Studio::new(Arc::default(), Arc::default());
         studio.draw(&wish(1), |_| ());
         let mut exposed = wish(2);
         exposed.sky.grade.ev100 = 9.0;
@@ -361,7 +392,7 @@ mod tests {
 
     #[test]
     fn a_wish_is_shown_coarse_and_then_refined() {
-        let studio = Studio::new(Arc::default());
+        let studio = Studio::new(Arc::default(), Arc::default());
         studio.announce(1);
         assert_eq!(stages(&studio, 1), [Stage::Coarse, Stage::Refined, Stage::Smooth]);
     }
@@ -369,7 +400,7 @@ mod tests {
     /// A begun coarse picture is always shown; refinement gives way to a newer wish, before it or in the middle.
     #[test]
     fn only_refinement_gives_way_to_a_newer_wish() {
-        let studio = Studio::new(Arc::default());
+        let studio = Studio::new(Arc::default(), Arc::default());
         studio.announce(2);
         assert_eq!(stages(&studio, 1), [Stage::Coarse]);
         let mut seen = Vec::new();
@@ -389,7 +420,8 @@ mod tests {
             studio.draw(&wish(number), |shot| words = shot.frame.words);
             words
         };
-        let (one, other) = (Studio::new(Arc::default()), Studio::new(Arc::default()));
+        let (one, other) =
+            (Studio::new(Arc::default(), Arc::default()), Studio::new(Arc::default(), Arc::default()));
         let mut sky = wish(1);
         sky.sky.air.visibility_km = 12.0;
         other.draw(&sky, |_| ());

@@ -1,15 +1,28 @@
-//! Files behind one interface: a local directory, or any store that speaks S3.
+//! Files behind one interface: a local directory, or any store that speaks S3. What was put is on the disk when the
+//! call returns.
 
 use crate::Result;
 use bytes::Bytes;
+use futures::TryStreamExt;
+use object_store::buffered::BufWriter;
 use object_store::local::LocalFileSystem;
 use object_store::path::Path;
 use object_store::prefix::PrefixStore;
 use object_store::{ObjectStore, ObjectStoreExt};
+use std::collections::BTreeSet;
+use std::path::PathBuf;
 use std::sync::Arc;
+use tokio::io::AsyncWriteExt;
+
+/// Bytes that a file's writer holds before it sends them on.
+const WRITE_BYTES: usize = 8 << 20;
 
 #[derive(Clone)]
-pub struct Files(Arc<dyn ObjectStore>);
+pub struct Files {
+    store: Arc<dyn ObjectStore>,
+    /// The directory, where it is one.
+    root: Option<PathBuf>,
+}
 
 impl Files {
     /// A directory, made if it is not there, or an address like s3://bucket/prefix.
@@ -21,20 +34,28 @@ impl Files {
             };
             let url = reqwest::Url::parse(place).map_err(|e| fail(&e))?;
             let (store, prefix) = object_store::parse_url_opts(&url, std::env::vars())?;
-            return Ok(Files(Arc::new(PrefixStore::new(store, prefix))));
+            return Ok(Files { store: Arc::new(PrefixStore::new(store, prefix)), root: None });
         }
         let fail = |e: std::io::Error| object_store::Error::Generic { store: "files", source: e.into() };
         std::fs::create_dir_all(place).map_err(fail)?;
-        Ok(Files(Arc::new(LocalFileSystem::new_with_prefix(place)?)))
+        let root = std::fs::canonicalize(place).map_err(fail)?;
+        let store = LocalFileSystem::new_with_prefix(&root)?.with_fsync(true);
+        Ok(Files { store: Arc::new(store), root: Some(root) })
     }
 
     pub async fn put(&self, name: &str, content: impl Into<Bytes>) -> Result<()> {
-        self.0.put(&Path::from(name), content.into().into()).await?;
+        self.store.put(&Path::from(name), content.into().into()).await?;
         Ok(())
     }
 
+    /// Writes a file part by part; nothing is there until [`FileWriter::finish`].
+    pub fn writer(&self, name: &str) -> FileWriter {
+        let path = Path::from(name);
+        FileWriter(BufWriter::with_capacity(self.store.clone(), path, WRITE_BYTES))
+    }
+
     pub async fn get(&self, name: &str) -> Result<Bytes> {
-        Ok(self.0.get(&Path::from(name)).await?.bytes().await?)
+        Ok(self.store.get(&Path::from(name)).await?.bytes().await?)
     }
 
     /// The content in chunks, and its length in bytes.
@@ -42,15 +63,83 @@ impl Files {
         &self,
         name: &str,
     ) -> Result<(u64, futures::stream::BoxStream<'static, object_store::Result<Bytes>>)> {
-        let found = self.0.get(&Path::from(name)).await?;
+        let found = self.store.get(&Path::from(name)).await?;
         Ok((found.meta.size, found.into_stream()))
     }
 
     /// Removes a file; one that is not there is no error.
     pub async fn delete(&self, name: &str) -> Result<()> {
-        match self.0.delete(&Path::from(name)).await {
+        match self.store.delete(&Path::from(name)).await {
             Err(object_store::Error::NotFound { .. }) => Ok(()),
             other => Ok(other?),
         }
+    }
+
+    /// Names of all files under a folder, in their order.
+    pub async fn list(&self, folder: &str) -> Result<Vec<String>> {
+        let found: Vec<_> = self.store.list(Some(&Path::from(folder))).try_collect().await?;
+        let names: BTreeSet<String> = found.into_iter().map(|m| m.location.to_string()).collect();
+        Ok(names.into_iter().collect())
+    }
+
+    /// Names of the folders right under a folder.
+    pub async fn folders(&self, folder: &str) -> Result<Vec<String>> {
+        let found = self.store.list_with_delimiter(Some(&Path::from(folder))).await?;
+        Ok(found.common_prefixes.iter().filter_map(|p| p.filename().map(String::from)).collect())
+    }
+
+    /// Removes a folder with all that is in it.
+    pub async fn delete_folder(&self, folder: &str) -> Result<()> {
+        for name in self.list(folder).await? {
+            self.delete(&name).await?;
+        }
+        if let Some(root) = &self.root {
+            // Empty folders, and parts of files whose writing was broken off: they are no files of the store.
+            match tokio::fs::remove_dir_all(root.join(folder)).await {
+                Err(e) if e.kind() != std::io::ErrorKind::NotFound => {
+                    return Err(object_store::Error::Generic { store: "files", source: e.into() }.into());
+                }
+                _ => {}
+            }
+        }
+        Ok(())
+    }
+
+    /// Whether files can be read and written now.
+    pub async fn check(&self) -> Result<()> {
+        let name = format!("check/{}", uuid::Uuid::new_v4());
+        self.put(&name, Bytes::from_static(b"a check")).await?;
+        self.get(&name).await?;
+        self.delete(&name).await
+    }
+}
+
+/// A file that is being written.
+pub struct FileWriter(BufWriter);
+
+impl FileWriter {
+    pub async fn write(&mut self, content: Bytes) -> Result<()> {
+        self.0.put(content).await?;
+        Ok(())
+    }
+
+    /// Keeps what was written as a file.
+    pub async fn finish(mut self) -> Result<()> {
+        self.0.shutdown().await.map_err(io)?;
+        Ok(())
+    }
+
+    /// Throws away what was written.
+    pub async fn abandon(mut self) {
+        // What can't be thrown away now is swept with its folder.
+        let _ = self.0.abort().await;
+    }
+}
+
+/// The store's own error inside an error of writing.
+fn io(e: std::io::Error) -> object_store::Error {
+    match e.downcast::<object_store::Error>() {
+        Ok(e) => e,
+        Err(e) => object_store::Error::Generic { store: "files", source: e.into() },
     }
 }

@@ -7,7 +7,7 @@ pub struct Migrator;
 #[async_trait::async_trait]
 impl MigratorTrait for Migrator {
     fn migrations() -> Vec<Box<dyn MigrationTrait>> {
-        vec![Box::new(FirstLight)]
+        vec![Box::new(FirstLight), Box::new(BinsAndChecksums)]
     }
 }
 
@@ -67,6 +67,55 @@ impl MigrationTrait for FirstLight {
 
     async fn down(&self, manager: &SchemaManager) -> Result<(), DbErr> {
         manager.get_connection().execute_unprepared("drop table bake_pieces, bakes, skies").await?;
+        Ok(())
+    }
+}
+
+/// Bins for skies and bakes, tags, checksums of pieces, repeated saves told apart.
+struct BinsAndChecksums;
+
+impl MigrationName for BinsAndChecksums {
+    fn name(&self) -> &str {
+        "m0002_bins_and_checksums"
+    }
+}
+
+#[async_trait::async_trait]
+impl MigrationTrait for BinsAndChecksums {
+    async fn up(&self, manager: &SchemaManager) -> Result<(), DbErr> {
+        manager
+            .get_connection()
+            .execute_unprepared(
+                "alter table skies
+                   add column tags jsonb not null default '[]',
+                   add column last_save text;
+                 create index skies_by_change on skies (updated_at desc);
+                 alter table bakes
+                   add column deleted_at timestamptz,
+                   add column request_id text,
+                   add column note text;
+                 -- Pieces of another layout are made again.
+                 delete from bake_pieces;
+                 alter table bake_pieces
+                   drop column moved,
+                   add column checksum text not null,
+                   add column facts jsonb not null;",
+            )
+            .await?;
+        Ok(())
+    }
+
+    async fn down(&self, manager: &SchemaManager) -> Result<(), DbErr> {
+        manager
+            .get_connection()
+            .execute_unprepared(
+                "alter table skies drop column tags, drop column last_save;
+                 alter table bakes drop column deleted_at, drop column request_id, drop column note;
+                 delete from bake_pieces;
+                 alter table bake_pieces
+                   drop column checksum, drop column facts, add column moved bigint not null;",
+            )
+            .await?;
         Ok(())
     }
 }

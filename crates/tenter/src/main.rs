@@ -27,7 +27,13 @@ enum Command {
     Serve(run::Serve),
     /// Takes bakes from the queue; any number of these, on any machine that reaches the database and the files.
     #[command(after_help = "Example: TENTER_DATABASE=postgres://… tenter worker --files .local/files")]
-    Worker(run::Place),
+    Worker(run::Worker),
+    /// Writes all skies, bakes and their files into one archive, with a hash for each entry.
+    #[command(after_help = "Example: tenter backup tenter-2026-11-30.tar")]
+    Backup(run::Backup),
+    /// Puts an archive back into an empty database and its store, after its hashes were checked.
+    #[command(after_help = "Example: tenter restore tenter-2026-11-30.tar")]
+    Restore(run::Restore),
     /// Prints the JSON Schema of a sky document.
     #[command(after_help = "Example: tenter schema > sky.schema.json")]
     Schema(ask::Schema),
@@ -75,6 +81,8 @@ fn main() -> ExitCode {
     let outcome = match Arguments::parse().command {
         Command::Serve(a) => run::serve(a),
         Command::Worker(a) => run::worker(a),
+        Command::Backup(a) => run::backup(a),
+        Command::Restore(a) => run::restore(a),
         Command::Schema(a) => ask::schema(a),
         Command::Starters(a) => ask::starters(a),
         Command::Check(a) => ask::check(a),

@@ -19,6 +19,12 @@ pub struct Model {
     pub created_at: TimeDateTimeWithTimeZone,
     pub started_at: Option<TimeDateTimeWithTimeZone>,
     pub finished_at: Option<TimeDateTimeWithTimeZone>,
+    /// Set while the bake is in the bin.
+    pub deleted_at: Option<TimeDateTimeWithTimeZone>,
+    /// Of the request that asked for it, to be followed through the logs.
+    pub request_id: Option<String>,
+    /// What an open bake waits for.
+    pub note: Option<String>,
 }
 
 #[derive(Copy, Clone, Debug, EnumIter, DeriveRelation)]

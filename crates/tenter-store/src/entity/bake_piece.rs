@@ -7,11 +7,12 @@ pub struct Model {
     pub bake_id: Uuid,
     #[sea_orm(primary_key, auto_increment = false)]
     pub piece: i32,
-    /// Pixels whose colour had to move into the gamut.
-    pub moved: i64,
     pub worker: String,
     pub seconds: f64,
     pub done_at: TimeDateTimeWithTimeZone,
+    /// SHA-256 of the piece's file, in hexadecimal.
+    pub checksum: String,
+    pub facts: Json,
 }
 
 #[derive(Copy, Clone, Debug, EnumIter, DeriveRelation)]

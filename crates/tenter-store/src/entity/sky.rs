@@ -13,6 +13,10 @@ pub struct Model {
     pub updated_at: TimeDateTimeWithTimeZone,
     /// Set while a deleted sky can still be brought back.
     pub deleted_at: Option<TimeDateTimeWithTimeZone>,
+    /// Words it is found by: a list of texts.
+    pub tags: Json,
+    /// Key of the save that made this revision.
+    pub last_save: Option<String>,
 }
 
 #[derive(Copy, Clone, Debug, EnumIter, DeriveRelation)]
