@@ -21,9 +21,9 @@ impl Open {
     pub async fn new(name: &str) -> Result<Open> {
         let server = TestServer::start().await?;
         let browser = Browser::open(1280, 800).await?;
-        let (_, skies) = server.ask("GET", "/api/skies", None).await?;
-        let sky =
-            skies.as_array().and_then(|s| s.iter().find(|s| s["name"] == name)).context("no such sky")?;
+        let (_, page) = server.ask("GET", "/api/skies?limit=200", None).await?;
+        let sky = page["skies"].as_array().and_then(|s| s.iter().find(|s| s["name"] == name));
+        let sky = sky.context("no such sky")?;
         let id = sky["id"].as_str().context("skies have ids")?;
         browser.driver.goto(format!("{}/sky/{id}", server.url)).await?;
         browser.wait(REFINED, 60).await?;

@@ -133,6 +133,17 @@ impl TestServer {
         Ok((status, serde_json::from_str(&text).unwrap_or(Value::String(text))))
     }
 
+    /// All skies with their documents, oldest first.
+    pub async fn skies(&self) -> Result<Vec<Value>> {
+        let (_, page) = self.ask("GET", "/api/skies?sort=made&limit=200", None).await?;
+        let mut skies = Vec::new();
+        for sky in page["skies"].as_array().context("a page has skies")?.iter().rev() {
+            let id = sky["id"].as_str().context("skies have ids")?;
+            skies.push(self.ask("GET", &format!("/api/skies/{id}"), None).await?.1);
+        }
+        Ok(skies)
+    }
+
     pub async fn bytes(&self, path: &str) -> Result<Vec<u8>> {
         let response = client().get(format!("{}{path}", self.url)).send().await?.error_for_status()?;
         Ok(response.bytes().await?.to_vec())

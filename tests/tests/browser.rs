@@ -33,8 +33,8 @@ async fn the_whole_slice() -> Result<()> {
     browser.wait("[...document.images].every(i => i.complete && i.naturalWidth > 0)", 180).await?;
 
     // Open the sky with its sun in the frame and drag the sun.
-    let (_, skies) = server.ask("GET", "/api/skies", None).await?;
-    let sky = skies.as_array().unwrap().iter().find(|s| s["name"] == "Last light behind the bar").unwrap();
+    let skies = server.skies().await?;
+    let sky = skies.iter().find(|s| s["name"] == "Last light behind the bar").unwrap();
     let path = format!("/api/skies/{}", sky["id"].as_str().unwrap());
     browser.driver.goto(format!("{}/sky/{}", server.url, sky["id"].as_str().unwrap())).await?;
     browser.wait(REFINED, 60).await?;
@@ -116,7 +116,7 @@ async fn changes_survive_a_database_that_goes_away() -> Result<()> {
     let (address, gate) = tenter_tests::server::gate(&tenter_tests::server::new_database().await?).await?;
     let server = TestServer::start_on(address, &["--no-worker"])?;
     let browser = Browser::open(1280, 800).await?;
-    let sky = server.ask("GET", "/api/skies", None).await?.1[1].clone();
+    let sky = server.skies().await?.swap_remove(1);
     let path = format!("/api/skies/{}", sky["id"].as_str().unwrap());
     browser.driver.goto(format!("{}/sky/{}", server.url, sky["id"].as_str().unwrap())).await?;
     browser.wait(REFINED, 60).await?;
@@ -169,8 +169,8 @@ async fn the_wall_of_skies() -> Result<()> {
 async fn pictures_follow_the_hand() -> Result<()> {
     let server = TestServer::start_with(&["--no-worker"]).await?;
     let browser = Browser::open(1280, 800).await?;
-    let (_, skies) = server.ask("GET", "/api/skies", None).await?;
-    let sky = skies.as_array().unwrap().iter().find(|s| s["name"] == "Last light behind the bar").unwrap();
+    let skies = server.skies().await?;
+    let sky = skies.iter().find(|s| s["name"] == "Last light behind the bar").unwrap();
     browser.driver.goto(format!("{}/sky/{}", server.url, sky["id"].as_str().unwrap())).await?;
     browser.wait(REFINED, 60).await?;
     browser
@@ -224,8 +224,8 @@ async fn pictures_follow_the_hand() -> Result<()> {
 
 /// Opens a demo sky by its name and waits for its picture; gives the path of its record.
 async fn open_sky(server: &TestServer, browser: &Browser, name: &str) -> Result<String> {
-    let (_, skies) = server.ask("GET", "/api/skies", None).await?;
-    let sky = skies.as_array().unwrap().iter().find(|s| s["name"] == name).unwrap();
+    let skies = server.skies().await?;
+    let sky = skies.iter().find(|s| s["name"] == name).unwrap();
     let id = sky["id"].as_str().unwrap();
     browser.driver.goto(format!("{}/sky/{id}", server.url)).await?;
     browser.wait(REFINED, 60).await?;
@@ -276,7 +276,7 @@ async fn the_section_moves_what_it_draws() -> Result<()> {
 async fn a_bake_is_stopped_where_it_is_shown() -> Result<()> {
     let server = TestServer::start().await?;
     let browser = Browser::open(1280, 800).await?;
-    let sky = server.ask("GET", "/api/skies", None).await?.1[1].clone();
+    let sky = server.skies().await?.swap_remove(1);
     let body = json!({"sky_id": sky["id"], "name": "Hallow bake", "document": sky["document"],
         "settings": {"map": {"width": 8192}, "file": "exr_float"}});
     let (status, bake) = server.ask("POST", "/api/bakes", Some(body)).await?;

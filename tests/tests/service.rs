@@ -6,7 +6,7 @@ use std::time::{Duration, Instant};
 use tenter_tests::server::{TestServer, client};
 
 async fn first_sky(server: &TestServer) -> Result<Value> {
-    Ok(server.ask("GET", "/api/skies", None).await?.1[0].clone())
+    Ok(server.skies().await?.swap_remove(0))
 }
 
 async fn add_bake(server: &TestServer, sky: &Value, width: usize, file: &str) -> Result<String> {
@@ -22,8 +22,8 @@ async fn add_bake(server: &TestServer, sky: &Value, width: usize, file: &str) ->
 #[tokio::test]
 async fn demo_skies_are_there_and_can_be_worked_with() -> Result<()> {
     let server = TestServer::start().await?;
-    let (_, skies) = server.ask("GET", "/api/skies", None).await?;
-    assert_eq!(skies.as_array().unwrap().len(), 21);
+    let skies = server.skies().await?;
+    assert_eq!(skies.len(), 21);
     let path = format!("/api/skies/{}", skies[0]["id"].as_str().unwrap());
 
     let (status, copy) = server.ask("POST", &format!("{path}/duplicate"), None).await?;
@@ -115,7 +115,7 @@ async fn absurd_sizes_are_refused_before_memory_is_taken() -> Result<()> {
 #[tokio::test]
 async fn a_bake_can_be_stopped() -> Result<()> {
     let server = TestServer::start().await?;
-    let sky = server.ask("GET", "/api/skies", None).await?.1[1].clone();
+    let sky = server.skies().await?.swap_remove(1);
     let id = add_bake(&server, &sky, 8192, "exr_float").await?;
     server.wait_for_bake(&id, "running", 20).await?;
     let (_, bake) = server.ask("POST", &format!("/api/bakes/{id}/cancel"), None).await?;
@@ -124,7 +124,18 @@ async fn a_bake_can_be_stopped() -> Result<()> {
     let next = add_bake(&server, &sky, 1024, "hdr").await?;
     server.wait_for_bake(&next, "done", 60).await?;
     assert_eq!(server.ask("DELETE", &format!("/api/bakes/{next}"), None).await?.0, 204);
-    assert_eq!(server.ask("GET", &format!("/api/bakes/{next}"), None).await?.0, 404);
+    // It is in the bin, and gone with its files when it is removed from there.
+    let path = format!("/api/bakes/{next}");
+    assert!(server.ask("GET", &path, None).await?.1["deleted_at"].is_string());
+    let (_, page) = server.ask("GET", "/api/bakes", None).await?;
+    assert_eq!((&page["total"], page["bytes"].as_i64() > Some(0)), (&json!(1), true), "{page}");
+    assert_eq!(server.ask("GET", "/api/bakes?bin=true", None).await?.1["total"], 1);
+    assert_eq!(server.ask("POST", &format!("{path}/restore"), None).await?.0, 204);
+    assert_eq!(server.ask("DELETE", &format!("{path}?for_good=true"), None).await?.0, 404, "not in the bin");
+    assert_eq!(server.ask("DELETE", &path, None).await?.0, 204);
+    assert_eq!(server.ask("DELETE", &format!("{path}?for_good=true"), None).await?.0, 204);
+    assert_eq!(server.ask("GET", &path, None).await?.0, 404);
+    assert!(!server.files.path().join(format!("bakes/{next}")).exists(), "its files are gone");
     Ok(())
 }
 
@@ -132,7 +143,7 @@ async fn a_bake_can_be_stopped() -> Result<()> {
 #[tokio::test]
 async fn a_bake_survives_a_killed_server() -> Result<()> {
     let mut server = TestServer::start().await?;
-    let sky = server.ask("GET", "/api/skies", None).await?.1[1].clone();
+    let sky = server.skies().await?.swap_remove(1);
     let id = add_bake(&server, &sky, 4096, "exr").await?;
     let begun = Instant::now();
     let before = loop {
@@ -180,7 +191,11 @@ async fn a_database_that_goes_away_and_comes_back() -> Result<()> {
     gate.send(false)?;
     let (status, problem) = server.ask("PUT", &path, Some(change.clone())).await?;
     assert_eq!((status, problem["type"].as_str()), (503, Some("/problems/away")), "{problem}");
-    assert_eq!(server.ask("GET", "/api/health", None).await?.0, 503);
+    let (status, health) = server.ask("GET", "/api/health", None).await?;
+    assert_eq!(
+        (status, &health["database"]["ok"], &health["files"]["ok"]),
+        (503, &json!(false), &json!(true))
+    );
 
     gate.send(true)?;
     let begun = Instant::now();

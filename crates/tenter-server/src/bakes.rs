@@ -1,18 +1,23 @@
 //! Bakes and their files.
 
 use crate::Server;
+use crate::compute::compute;
+use crate::extract::{Json, Path, Query};
+use crate::paging::page;
 use crate::problem::{Problem, Reply};
-use axum::Json;
+use axum::Extension;
 use axum::body::Body;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::Deserialize;
 use serde_json::Value;
 use tenter_app::AppError;
-use tenter_app::bakes::file_name;
-use tenter_store::Bake;
-use utoipa::ToSchema;
+use tenter_app::bakes::{AskedBake, PlannedBake, file_name};
+use tenter_app::worker::THUMBNAIL;
+use tenter_store::{Bake, BakePage};
+use tower_http::request_id::RequestId;
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 /// What to bake: a document as it is now.
@@ -26,18 +31,43 @@ pub(crate) struct NewBake {
     settings: Value,
 }
 
-/// Newest first.
-#[utoipa::path(get, path = "/api/bakes", responses((status = 200, body = Value)))]
-pub async fn list(State(s): State<Server>) -> Reply<Json<Vec<Bake>>> {
-    Ok(Json(s.app.bakes().await?))
+#[derive(Deserialize, IntoParams)]
+pub(crate) struct Listed {
+    /// Those in the bin.
+    #[serde(default)]
+    bin: bool,
+    limit: Option<u64>,
+    offset: Option<u64>,
 }
 
-#[utoipa::path(post, path = "/api/bakes", request_body = NewBake, responses((status = 201, body = Value), (status = 422)))]
+/// A page of bakes, newest first, how many there are, and the bytes that all files take.
+#[utoipa::path(get, path = "/api/bakes", params(Listed), responses((status = 200, body = Value), (status = 422)))]
+pub(crate) async fn list(State(s): State<Server>, Query(listed): Query<Listed>) -> Reply<Json<BakePage>> {
+    let page = page(listed.limit, listed.offset)?;
+    Ok(Json(s.app.bakes(page, listed.bin).await?))
+}
+
+/// Queues a bake. Half values are refused where the map's discs do not fit into them.
+#[utoipa::path(post, path = "/api/bakes", request_body = NewBake,
+    responses((status = 201, body = Value), (status = 400), (status = 422)))]
 pub(crate) async fn add(
     State(s): State<Server>,
+    Extension(request): Extension<RequestId>,
     Json(new): Json<NewBake>,
 ) -> Reply<(StatusCode, Json<Bake>)> {
-    let bake = s.app.add_bake(new.sky_id, &new.name, new.document, new.settings).await?;
+    let planned = PlannedBake::new(AskedBake {
+        sky_id: new.sky_id,
+        name: new.name,
+        document: new.document,
+        settings: new.settings,
+        request_id: request.header_value().to_str().ok().map(String::from),
+    })?;
+    let workshop = s.workshop.clone();
+    let planned = compute(&s.turns.short, move |off| {
+        planned.check_discs(&workshop, off)?;
+        Ok(planned)
+    });
+    let bake = s.app.queue_bake(planned.await?).await?;
     Ok((StatusCode::CREATED, Json(bake)))
 }
 
@@ -52,10 +82,41 @@ pub async fn cancel(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<Json
     Ok(Json(s.app.cancel_bake(id).await?))
 }
 
-/// Removes a bake and its files.
-#[utoipa::path(delete, path = "/api/bakes/{id}", params(("id" = Uuid, Path)), responses((status = 204)))]
-pub async fn delete(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<StatusCode> {
-    s.app.delete_bake(id).await?;
+/// Goes on with a bake that failed, from the pieces that are there.
+#[utoipa::path(post, path = "/api/bakes/{id}/go-on", params(("id" = Uuid, Path)),
+    responses((status = 200, body = Value), (status = 404), (status = 422)))]
+pub async fn go_on(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<Json<Bake>> {
+    Ok(Json(s.app.go_on_with_bake(id).await?))
+}
+
+#[derive(Deserialize, IntoParams)]
+pub(crate) struct Removal {
+    /// Forgets what is in the bin, instead of putting something into it.
+    #[serde(default)]
+    for_good: bool,
+}
+
+/// Puts a bake into the bin, stopped if it is open; or forgets one that is there, with its files.
+#[utoipa::path(delete, path = "/api/bakes/{id}", params(("id" = Uuid, Path), Removal),
+    responses((status = 204), (status = 404)))]
+pub(crate) async fn delete(
+    State(s): State<Server>,
+    Path(id): Path<Uuid>,
+    Query(removal): Query<Removal>,
+) -> Reply<StatusCode> {
+    if removal.for_good {
+        s.app.forget_bake(id).await?;
+    } else {
+        s.app.delete_bake(id).await?;
+    }
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Takes a bake out of the bin.
+#[utoipa::path(post, path = "/api/bakes/{id}/restore", params(("id" = Uuid, Path)),
+    responses((status = 204), (status = 404)))]
+pub async fn restore(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<StatusCode> {
+    s.app.restore_bake(id).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -64,7 +125,7 @@ pub async fn delete(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<Stat
     params(("id" = Uuid, Path), ("name" = String, Path)), responses((status = 200), (status = 404)))]
 pub async fn file(State(s): State<Server>, Path((id, name)): Path<(Uuid, String)>) -> Reply<Response> {
     let bake = s.app.bake(id).await?;
-    if name != "thumbnail.png" && !bake.files.contains(&name) {
+    if name != THUMBNAIL && !bake.files.contains(&name) {
         return Err(Problem::missing(format!("the bake has no file {name:?}")));
     }
     let (length, stream) = s.app.store.files.stream(&file_name(id, &name)).await.map_err(AppError::from)?;
@@ -76,7 +137,7 @@ pub async fn file(State(s): State<Server>, Path((id, name)): Path<(Uuid, String)
     };
     let mut headers =
         vec![(header::CONTENT_TYPE, kind.to_string()), (header::CONTENT_LENGTH, length.to_string())];
-    if name != "thumbnail.png" {
+    if name != THUMBNAIL {
         // Names of skies may hold anything; the file's own name is plain.
         let stem: String = bake
             .name

@@ -2,23 +2,43 @@
 
 mod assets;
 mod bakes;
+mod compute;
+mod connections;
+mod extract;
+mod guard;
+mod health;
 mod live;
+mod memory;
+mod paging;
 mod pictures;
 mod problem;
 mod seek;
 mod skies;
 mod times;
 
+pub use guard::{Guard, Unguarded};
+
 use axum::Router;
-use axum::extract::State;
-use axum::http::StatusCode;
-use axum::response::IntoResponse;
+use axum::extract::{ConnectInfo, DefaultBodyLimit};
+use axum::http::{HeaderName, HeaderValue, Request, StatusCode};
+use axum::middleware::from_fn_with_state;
+use axum::response::{IntoResponse, Response};
 use axum::routing::get;
+use axum_prometheus::PrometheusMetricLayer;
+use std::any::Any;
+use std::net::SocketAddr;
 use std::sync::Arc;
+use std::time::Duration;
 use tenter_app::App;
+use tenter_app::studio::CourseBudget;
 use tenter_sky::scene::Workshop;
 use tokio::net::TcpListener;
-use tower_http::trace::TraceLayer;
+use tower_http::ServiceBuilderExt;
+use tower_http::catch_panic::CatchPanicLayer;
+use tower_http::request_id::{MakeRequestUuid, RequestId};
+use tower_http::timeout::{RequestBodyTimeoutLayer, TimeoutLayer};
+use tower_http::trace::{DefaultOnResponse, TraceLayer};
+use tracing::Level;
 use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
@@ -29,7 +49,17 @@ pub struct Server {
     pub app: App,
     pub workshop: Arc<Workshop>,
     pictures: Arc<pictures::Pictures>,
+    turns: compute::Turns,
+    sockets: Arc<live::Sockets>,
+    courses: Arc<CourseBudget>,
+    guard: Arc<Guard>,
 }
+
+/// Longest body of a request, bytes.
+const LARGEST_BODY: usize = 1 << 20;
+/// How long a request may take until its answer begins, turns taken in, and how long a body may keep silent.
+const ANSWER_WITHIN: Duration = Duration::from_secs(300);
+const BODY_WITHIN: Duration = Duration::from_secs(15);
 
 #[derive(OpenApi)]
 #[openapi(info(
@@ -41,12 +71,19 @@ pub struct Server {
 struct Description;
 
 impl Server {
-    pub fn new(app: App) -> Server {
-        let workshop = Arc::new(Workshop::default());
-        Server { app, pictures: Arc::new(pictures::Pictures::default()), workshop }
+    pub fn new(app: App, guard: Guard) -> Server {
+        Server {
+            app,
+            workshop: Arc::default(),
+            pictures: Arc::default(),
+            turns: compute::Turns::default(),
+            sockets: Arc::default(),
+            courses: Arc::default(),
+            guard: Arc::new(guard),
+        }
     }
 
-    pub fn router(self) -> Router {
+    fn router(self) -> Router {
         let (router, description) = OpenApiRouter::with_openapi(Description::openapi())
             .routes(routes!(skies::list, skies::add))
             .routes(routes!(skies::one, skies::save, skies::rename, skies::delete))
@@ -61,41 +98,77 @@ impl Server {
             .routes(routes!(times::search))
             .routes(routes!(times::moment))
             .routes(routes!(times::day))
+            .routes(routes!(skies::empty_bin))
             .routes(routes!(bakes::list, bakes::add))
             .routes(routes!(bakes::one, bakes::delete))
             .routes(routes!(bakes::cancel))
+            .routes(routes!(bakes::go_on))
+            .routes(routes!(bakes::restore))
             .routes(routes!(bakes::file))
-            .routes(routes!(health))
+            .routes(routes!(health::health))
             .split_for_parts();
-        router
+        let (counted, handle) = PrometheusMetricLayer::pair();
+        let metrics = move |peer: ConnectInfo<SocketAddr>| async move {
+            if connections::is_local(&peer) {
+                handle.render().into_response()
+            } else {
+                problem::Problem::missing("metrics are told on this machine alone".into()).into_response()
+            }
+        };
+        let enter = get(|| async { (StatusCode::SEE_OTHER, [("location", "/")]) }).post(guard::enter);
+        let router = router
             .route("/api/live", get(live::connect))
             .route("/api/openapi.json", get(move || async move { axum::Json(description) }))
+            .route("/metrics", get(metrics))
+            .merge(Router::new().route("/enter", enter).with_state(self.guard.clone()))
             .fallback(assets::serve)
-            .layer(axum::extract::DefaultBodyLimit::max(1 << 20))
-            .layer(TraceLayer::new_for_http())
-            .with_state(self)
+            .method_not_allowed_fallback(problem::wrong_method)
+            .layer(DefaultBodyLimit::max(LARGEST_BODY))
+            .layer(counted)
+            .layer(from_fn_with_state(self.guard.clone(), guard::watch))
+            .layer(guard::csrf())
+            .layer(TimeoutLayer::with_status_code(StatusCode::SERVICE_UNAVAILABLE, ANSWER_WITHIN))
+            .layer(RequestBodyTimeoutLayer::new(BODY_WITHIN))
+            .layer(CatchPanicLayer::custom(panicked));
+        let mut router = router;
+        for (name, value) in guard::HEADERS {
+            let name = HeaderName::from_static(name);
+            router = router.layer(tower_http::set_header::SetResponseHeaderLayer::if_not_present(
+                name,
+                HeaderValue::from_static(value),
+            ));
+        }
+        let traced = tower::ServiceBuilder::new()
+            .set_x_request_id(MakeRequestUuid)
+            .layer(
+                TraceLayer::new_for_http()
+                    .make_span_with(span_of)
+                    .on_response(DefaultOnResponse::new().level(Level::INFO)),
+            )
+            .propagate_x_request_id();
+        router.layer(traced).with_state(self)
     }
 
-    /// Serves until `stop`.
-    pub async fn serve(
-        self,
-        listener: TcpListener,
-        stop: impl Future<Output = ()> + Send + 'static,
-    ) -> std::io::Result<()> {
-        use axum::serve::ListenerExt;
-        let listener = listener.tap_io(|stream| {
-            // Small messages while dragging must not wait for each other.
-            let _ = stream.set_nodelay(true);
-        });
-        axum::serve(listener, self.router()).with_graceful_shutdown(stop).await
+    /// Serves until `stop`; what has begun is ended, sockets are closed.
+    pub async fn serve(self, listener: TcpListener, stop: impl Future<Output = ()>) -> std::io::Result<()> {
+        let sockets = self.sockets.clone();
+        let stop = async move {
+            stop.await;
+            let _ = sockets.stopped.send(true);
+        };
+        connections::serve(listener, self.router(), stop).await
     }
 }
 
-/// Whether the database answers.
-#[utoipa::path(get, path = "/api/health", responses((status = 204), (status = 503)))]
-async fn health(State(server): State<Server>) -> axum::response::Response {
-    match server.app.store.skies_ever().await {
-        Ok(_) => StatusCode::NO_CONTENT.into_response(),
-        Err(e) => problem::Problem::from(tenter_app::AppError::from(e)).into_response(),
-    }
+/// What every line of the log about a request tells of it.
+fn span_of<B>(request: &Request<B>) -> tracing::Span {
+    let id = request.extensions().get::<RequestId>().and_then(|id| id.header_value().to_str().ok());
+    let (method, path) = (request.method(), request.uri().path());
+    tracing::info_span!("request", id = id.unwrap_or_default(), %method, path)
+}
+
+/// A fault of ours ends its request alone.
+fn panicked(fault: Box<dyn Any + Send>) -> Response {
+    let told = fault.downcast_ref::<String>().map(String::as_str).or(fault.downcast_ref::<&str>().copied());
+    problem::failed("/problems/fault", "The server has a fault", told.unwrap_or("a panic")).into_response()
 }

@@ -6,16 +6,24 @@
 //! granted is answered with text: `{"number", "problems"}`.
 
 use crate::Server;
+use crate::memory;
+use crate::problem::Problem;
 use axum::extract::State;
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
-use axum::response::Response;
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Response};
+use axum_prometheus::metrics;
+use bytes::Bytes;
+use futures::stream::{SplitSink, SplitStream};
 use futures::{SinkExt, StreamExt};
 use serde::Deserialize;
 use serde_json::{Value, json};
+use std::sync::Arc;
+use std::time::Duration;
 use tenter_app::studio::{LARGEST_SIDE, OVERHEAD_SIDE, Shot, Stage, Studio, Wish};
 use tenter_sky::document::Sky;
 use tenter_sky::picture::{Disc, MASK_SIDE};
-use tokio::sync::{mpsc, watch};
+use tokio::sync::{Semaphore, mpsc, watch};
 
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -26,43 +34,120 @@ struct WishMessage {
     sky: Value,
 }
 
-pub async fn connect(State(server): State<Server>, upgrade: WebSocketUpgrade) -> Response {
-    upgrade.max_message_size(1 << 20).on_upgrade(move |socket| serve(server, socket))
+/// Sockets at once.
+const MOST_SOCKETS: usize = 64;
+/// Pictures of one wish, at most: coarse, refined, refined with what is read from it, smooth.
+const FRAMES_OF_A_WISH: usize = 4;
+/// Messages that may wait for a viewer: pictures, and answers to wishes that can't be granted.
+const WAITING: usize = FRAMES_OF_A_WISH + 2;
+/// Silence after which a viewer is asked whether it is there, and after which it is taken to be gone.
+const PING_AFTER: Duration = Duration::from_secs(20);
+const GONE_AFTER: Duration = Duration::from_secs(60);
+/// How long one message may take to be taken.
+const SEND_WITHIN: Duration = Duration::from_secs(20);
+
+/// All sockets of a server.
+pub struct Sockets {
+    room: Arc<Semaphore>,
+    /// Told when the server stops.
+    pub stopped: watch::Sender<bool>,
 }
 
-async fn serve(server: Server, socket: WebSocket) {
-    let (mut send, mut receive) = socket.split();
-    let studio = Studio::new(server.workshop.clone());
-    // Only the newest wish waits; those between were only passed through by the hand.
-    let (wishes, mut waiting) = watch::channel(None::<Wish>);
-    let (answers, mut ready) = mpsc::channel::<Message>(4);
+impl Default for Sockets {
+    fn default() -> Self {
+        Sockets { room: Arc::new(Semaphore::new(MOST_SOCKETS)), stopped: watch::channel(false).0 }
+    }
+}
 
-    let painter = {
-        let (studio, answers) = (studio.clone(), answers.clone());
-        tokio::spawn(async move {
-            while waiting.changed().await.is_ok() {
-                let Some(wish) = waiting.borrow_and_update().clone() else { continue };
-                let (studio, answers) = (studio.clone(), answers.clone());
-                let drawn = tokio::task::spawn_blocking(move || {
-                    studio.draw(&wish, |shot| {
-                        let _ = answers.blocking_send(Message::Binary(encode(&shot).into()));
-                    })
-                });
-                if let Err(e) = drawn.await {
-                    tracing::error!("a picture failed: {e}");
-                }
-            }
-        })
+pub async fn connect(State(server): State<Server>, upgrade: WebSocketUpgrade) -> Response {
+    let Ok(place) = server.sockets.room.clone().try_acquire_owned() else {
+        let detail = format!("{MOST_SOCKETS} viewers are connected; close one and try again");
+        let title = "Too many live pictures at once";
+        return Problem::new(StatusCode::SERVICE_UNAVAILABLE, "/problems/busy", title, detail)
+            .into_response();
     };
-    let writer = tokio::spawn(async move {
-        while let Some(message) = ready.recv().await {
-            if send.send(message).await.is_err() {
-                break;
-            }
-        }
-    });
+    upgrade.max_message_size(1 << 20).on_upgrade(move |socket| async move {
+        serve(&server, socket).await;
+        drop(place);
+        memory::give_back_soon();
+    })
+}
 
-    while let Some(Ok(message)) = receive.next().await {
+async fn serve(server: &Server, socket: WebSocket) {
+    let (send, receive) = socket.split();
+    let studio = Studio::new(server.workshop.clone(), server.courses.clone());
+    // Only the newest wish waits; those between were only passed through by the hand.
+    let (wishes, waiting) = watch::channel(None::<Wish>);
+    let (answers, ready) = mpsc::channel::<Message>(WAITING);
+    metrics::gauge!("tenter_live_sockets").increment(1.0);
+
+    let painter = tokio::spawn(paint(server.turns.live.clone(), studio.clone(), waiting, answers.clone()));
+    let mut stopped = server.sockets.stopped.subscribe();
+    tokio::select! {
+        () = write(send, ready) => {}
+        () = read(receive, &studio, &wishes, &answers) => {}
+        _ = stopped.wait_for(|stopped| *stopped) => {}
+    }
+    // The viewer is gone: nothing it asked for is wanted any more.
+    studio.announce(u64::MAX);
+    painter.abort();
+    metrics::gauge!("tenter_live_sockets").decrement(1.0);
+}
+
+/// Draws the newest wish when its turn comes. It waits for a viewer that does not read before it takes a thread.
+async fn paint(
+    turns: Arc<Semaphore>,
+    studio: Studio,
+    mut waiting: watch::Receiver<Option<Wish>>,
+    answers: mpsc::Sender<Message>,
+) {
+    while waiting.changed().await.is_ok() {
+        let mut room = Vec::new();
+        while room.len() < FRAMES_OF_A_WISH {
+            let Ok(place) = answers.clone().reserve_owned().await else { return };
+            room.push(place);
+        }
+        let Ok(turn) = turns.clone().acquire_owned().await else { return };
+        let Some(wish) = waiting.borrow_and_update().clone() else { continue };
+        let studio = studio.clone();
+        let drawn = tokio::task::spawn_blocking(move || {
+            let _turn = turn;
+            let mut room = room;
+            studio.draw(&wish, |shot| {
+                if let Some(place) = room.pop() {
+                    let _ = place.send(Message::Binary(encode(&shot).into()));
+                }
+            })
+        });
+        if let Err(e) = drawn.await {
+            tracing::error!("a picture failed: {e}");
+        }
+    }
+}
+
+/// Sends what is ready, and asks silent viewers whether they are there; ends when one does not take it.
+async fn write(mut send: SplitSink<WebSocket, Message>, mut ready: mpsc::Receiver<Message>) {
+    loop {
+        let message = match tokio::time::timeout(PING_AFTER, ready.recv()).await {
+            Ok(Some(message)) => message,
+            Ok(None) => return,
+            Err(_) => Message::Ping(Bytes::new()),
+        };
+        match tokio::time::timeout(SEND_WITHIN, send.send(message)).await {
+            Ok(Ok(())) => {}
+            _ => return,
+        }
+    }
+}
+
+/// Takes wishes; ends when the viewer leaves or is silent, answers to pings taken in.
+async fn read(
+    mut receive: SplitStream<WebSocket>,
+    studio: &Studio,
+    wishes: &watch::Sender<Option<Wish>>,
+    answers: &mpsc::Sender<Message>,
+) {
+    while let Ok(Some(Ok(message))) = tokio::time::timeout(GONE_AFTER, receive.next()).await {
         let Message::Text(text) = message else { continue };
         match read_wish(&text) {
             Ok(wish) => {
@@ -70,14 +155,14 @@ async fn serve(server: Server, socket: WebSocket) {
                 let _ = wishes.send(Some(wish));
             }
             Err(problem) => {
-                let _ = answers.send(Message::Text(problem.to_string().into())).await;
+                let problem = Message::Text(problem.to_string().into());
+                // A viewer that asks wrongly and does not read the answers waits for itself.
+                let Ok(Ok(())) = tokio::time::timeout(SEND_WITHIN, answers.send(problem)).await else {
+                    return;
+                };
             }
         }
     }
-    // The viewer is gone: nothing it asked for is wanted any more.
-    studio.announce(u64::MAX);
-    painter.abort();
-    writer.abort();
 }
 
 fn read_wish(text: &str) -> Result<Wish, Value> {

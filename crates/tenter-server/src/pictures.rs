@@ -1,15 +1,16 @@
 //! Developed pictures of stored skies and starters, kept by content.
 
 use crate::Server;
+use crate::compute::compute;
+use crate::extract::{Json, Path, Query};
 use crate::problem::{Problem, Reply};
-use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::State;
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use bytes::Bytes;
 use serde::Deserialize;
 use std::collections::VecDeque;
-use std::sync::Mutex;
+use std::sync::{Mutex, MutexGuard, PoisonError};
 use tenter_app::{AppError, starters};
 use tenter_formats::png;
 use tenter_sky::air::Fineness;
@@ -18,23 +19,32 @@ use tenter_sky::develop::Development;
 use tenter_sky::document::{Eye, Sky};
 use tenter_sky::live::Effort;
 use tenter_sky::picture::{add_discs, discs, render};
-use tenter_sky::scene::grade_of;
-use tokio::sync::Semaphore;
+use tenter_sky::scene::{CalledOff, Workshop, grade_of};
 use utoipa::IntoParams;
 use uuid::Uuid;
 
 const KEPT: usize = 64;
 const WIDTHS: std::ops::RangeInclusive<usize> = 64..=1600;
 
-/// Pictures that were made, newest last, and a queue for making them one at a time.
-pub struct Pictures {
-    made: Mutex<VecDeque<(String, Bytes)>>,
-    turn: Semaphore,
-}
+/// Pictures that were made, newest last.
+#[derive(Default)]
+pub struct Pictures(Mutex<VecDeque<(String, Bytes)>>);
 
-impl Default for Pictures {
-    fn default() -> Self {
-        Pictures { made: Mutex::default(), turn: Semaphore::new(1) }
+impl Pictures {
+    fn made(&self) -> MutexGuard<'_, VecDeque<(String, Bytes)>> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn find(&self, key: &str) -> Option<Bytes> {
+        self.made().iter().find(|(k, _)| k == key).map(|(_, png)| png.clone())
+    }
+
+    fn keep(&self, key: String, png: Bytes) {
+        let mut made = self.made();
+        if made.len() >= KEPT {
+            made.pop_front();
+        }
+        made.push_back((key, png));
     }
 }
 
@@ -88,38 +98,38 @@ async fn picture(s: &Server, sky: Sky, size: Size) -> Reply<Response> {
         return Err(AppError::Input { path: "width".into(), message }.into());
     }
     let key = format!("{width} {}", sky.content_hash());
-    let kept = || {
-        let made = s.pictures.made.lock().unwrap_or_else(|e| e.into_inner());
-        made.iter().find(|(k, _)| *k == key).map(|(_, b)| b.clone())
-    };
-    let mut found = kept();
-    if found.is_none() {
-        let _turn = s.pictures.turn.acquire().await.map_err(|e| AppError::Work(e.to_string()))?;
-        found = kept();
-        if found.is_none() {
-            let workshop = s.workshop.clone();
-            let png = tokio::task::spawn_blocking(move || make(&workshop, &sky, width))
-                .await
-                .map_err(|e| AppError::Work(e.to_string()))?;
-            let mut made = s.pictures.made.lock().unwrap_or_else(|e| e.into_inner());
-            if made.len() >= KEPT {
-                made.pop_front();
-            }
-            made.push_back((key.clone(), png.clone()));
-            found = Some(png);
+    let png = match s.pictures.find(&key) {
+        Some(png) => png,
+        None => {
+            let (pictures, workshop) = (s.pictures.clone(), s.workshop.clone());
+            compute(&s.turns.short, move |off| {
+                // Whoever had the turn before may have made it.
+                if let Some(png) = pictures.find(&key) {
+                    return Ok(png);
+                }
+                let png = make(&workshop, &sky, width, off).map_err(|_| AppError::CalledOff)?;
+                pictures.keep(key, png.clone());
+                Ok(png)
+            })
+            .await?
         }
-    }
+    };
     let headers = [(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "no-cache")];
-    Ok((StatusCode::OK, headers, found.unwrap_or_default()).into_response())
+    Ok((StatusCode::OK, headers, png).into_response())
 }
 
-fn make(workshop: &tenter_sky::scene::Workshop, sky: &Sky, width: usize) -> Bytes {
+fn make(
+    workshop: &Workshop,
+    sky: &Sky,
+    width: usize,
+    off: &(dyn Fn() -> bool + Sync),
+) -> Result<Bytes, CalledOff> {
     let height = height_of(&sky.eye, width);
-    let scene = workshop.scene(sky, Fineness::Draft, &|| false).expect("nobody calls this off");
+    let scene = workshop.scene(sky, Fineness::Draft, off)?;
     let camera = Camera::lens(&sky.eye, width, height);
-    let mut picture = render(&scene, &camera, Effort::COARSE, &|| false).expect("nobody calls this off");
+    let mut picture = render(&scene, &camera, Effort::COARSE, off)?;
     add_discs(&mut picture, &camera, &scene, &discs(&scene, Effort::default()));
-    Bytes::from(png::encode(&picture.pixels, width, height, &Development::new(&grade_of(sky))))
+    Ok(Bytes::from(png::encode(&picture.pixels, width, height, &Development::new(&grade_of(sky)))))
 }
 
 fn height_of(eye: &Eye, width: usize) -> usize {

@@ -57,10 +57,11 @@ impl From<AppError> for Problem {
                 Problem::new(StatusCode::CONFLICT, "/problems/stale", "The sky was changed elsewhere", detail)
             }
             AppError::Save(SaveError::Store(e)) | AppError::Store(e) => of_store(e),
-            AppError::Queue(_) | AppError::CalledOff | AppError::Work(_) => {
-                tracing::error!("{detail}");
-                Problem::new(StatusCode::INTERNAL_SERVER_ERROR, "/problems/work", "The work failed", detail)
+            AppError::CalledOff => {
+                let title = "The work was called off";
+                Problem::new(StatusCode::SERVICE_UNAVAILABLE, "/problems/called-off", title, detail)
             }
+            AppError::Queue(_) | AppError::Work(_) => failed("/problems/work", "The work failed", &detail),
         }
     }
 }
@@ -70,14 +71,25 @@ fn of_store(e: StoreError) -> Problem {
     match e {
         StoreError::Missing { .. } => Problem::missing(detail),
         StoreError::Away(_) => {
+            tracing::warn!("{detail}");
             let title = "The database is away; nothing was stored";
-            Problem::new(StatusCode::SERVICE_UNAVAILABLE, "/problems/away", title, detail)
+            let told = "it can't be reached, or does not answer; try again in a while".to_string();
+            Problem::new(StatusCode::SERVICE_UNAVAILABLE, "/problems/away", title, told)
         }
-        _ => {
+        StoreError::Full => {
             tracing::error!("{detail}");
-            Problem::new(StatusCode::INTERNAL_SERVER_ERROR, "/problems/store", "The store failed", detail)
+            let title = "The store for files is full";
+            Problem::new(StatusCode::INSUFFICIENT_STORAGE, "/problems/full", title, detail)
         }
+        _ => failed("/problems/store", "The store failed", &detail),
     }
+}
+
+/// A failure of ours. What the database or the system said goes to the log, where the request's id leads.
+pub fn failed(kind: &'static str, title: &'static str, detail: &str) -> Problem {
+    tracing::error!("{detail}");
+    let told = "the server's log has more; look for the id in the answer's x-request-id".to_string();
+    Problem::new(StatusCode::INTERNAL_SERVER_ERROR, kind, title, told)
 }
 
 impl IntoResponse for Problem {
@@ -88,6 +100,12 @@ impl IntoResponse for Problem {
         response.headers_mut().insert(header::CONTENT_TYPE, kind);
         response
     }
+}
+
+/// A path that is there, asked for in another way.
+pub async fn wrong_method(method: axum::http::Method, uri: axum::http::Uri) -> Problem {
+    let detail = format!("{} is not done with {method}", uri.path());
+    Problem::new(StatusCode::METHOD_NOT_ALLOWED, "/problems/method", "It can't be done so", detail)
 }
 
 pub type Reply<T> = Result<T, Problem>;

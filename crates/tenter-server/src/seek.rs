@@ -1,8 +1,9 @@
 //! How a layer is to be changed so that a wish comes true.
 
 use crate::Server;
-use crate::problem::{Problem, Reply};
-use axum::Json;
+use crate::compute::compute;
+use crate::extract::Json;
+use crate::problem::Reply;
 use axum::extract::State;
 use serde::Deserialize;
 use serde_json::Value;
@@ -36,16 +37,14 @@ pub(crate) struct Sought {
 pub(crate) async fn seek(State(s): State<Server>, Json(sought): Json<Sought>) -> Reply<Json<Findings>> {
     let sky = Sky::from_value(sought.sky).map_err(AppError::from)?;
     let workshop = s.workshop.clone();
-    let found = tokio::task::spawn_blocking(move || {
-        let make =
-            |sky: &Sky, fineness| workshop.scene(sky, fineness, &|| false).expect("nobody calls this off");
-        best_of(&sky, make, &sought.layer, &sought.wish, sought.by, MOST)
-    })
-    .await
-    .map_err(|e| AppError::Work(e.to_string()))?;
-    let found = found.map_err(|e| {
-        let path = if matches!(e, NoSeek::Layer(_)) { "layer" } else { "wish" };
-        Problem::from(AppError::Input { path: path.into(), message: e.to_string() })
-    })?;
-    Ok(Json(found))
+    let found = compute(&s.turns.long, move |off| {
+        let make = |sky: &Sky, fineness| workshop.scene(sky, fineness, off);
+        let found = best_of(&sky, make, &sought.layer, &sought.wish, sought.by, MOST);
+        found.map_err(|e| match e {
+            NoSeek::CalledOff(_) => AppError::CalledOff,
+            NoSeek::Layer(_) => AppError::Input { path: "layer".into(), message: e.to_string() },
+            NoSeek::Wish(_) => AppError::Input { path: "wish".into(), message: e.to_string() },
+        })
+    });
+    Ok(Json(found.await?))
 }

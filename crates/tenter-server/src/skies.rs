@@ -1,16 +1,18 @@
 //! Skies and starters.
 
 use crate::Server;
+use crate::extract::{Json, Path, Query};
+use crate::paging::page;
 use crate::problem::{Problem, Reply};
-use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
+use tenter_app::AppError;
 use tenter_app::starters as shipped;
 use tenter_sky::document::schema::json_schema;
-use tenter_store::SkyRecord;
-use utoipa::ToSchema;
+use tenter_store::{SkyPage, SkyQuery, SkyRecord, SkySort};
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 /// A new sky: from a starter, or from a document.
@@ -28,6 +30,8 @@ pub(crate) struct NewSky {
 pub(crate) struct Change {
     revision: i64,
     document: Value,
+    /// Of this save: one that is repeated because its answer was lost is made once.
+    key: Option<Uuid>,
 }
 
 #[derive(Serialize, ToSchema)]
@@ -35,16 +39,44 @@ pub(crate) struct Saved {
     revision: i64,
 }
 
+/// What of a sky is to change, beside its document.
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct Rename {
-    name: String,
+    name: Option<String>,
+    tags: Option<Vec<String>>,
 }
 
-/// All skies, oldest first.
-#[utoipa::path(get, path = "/api/skies", responses((status = 200, body = Value)))]
-pub async fn list(State(s): State<Server>) -> Reply<Json<Vec<SkyRecord>>> {
-    Ok(Json(s.app.skies().await?))
+#[derive(Deserialize, IntoParams)]
+pub(crate) struct Listed {
+    /// Words that a sky's name or tags hold.
+    #[serde(default)]
+    search: String,
+    /// `changed`, if nothing is said, `made` or `name`.
+    #[serde(default)]
+    #[param(value_type = String)]
+    sort: SkySort,
+    /// Those in the bin.
+    #[serde(default)]
+    bin: bool,
+    limit: Option<u64>,
+    offset: Option<u64>,
+}
+
+/// Longest text that is searched for, characters.
+const LONGEST_SEARCH: usize = 200;
+
+/// A page of skies without their documents, and how many there are.
+#[utoipa::path(get, path = "/api/skies", params(Listed), responses((status = 200, body = Value), (status = 422)))]
+pub(crate) async fn list(State(s): State<Server>, Query(listed): Query<Listed>) -> Reply<Json<SkyPage>> {
+    let length = listed.search.chars().count();
+    if length > LONGEST_SEARCH || listed.search.contains('\0') {
+        let message = format!("{length} characters; at most {LONGEST_SEARCH} are allowed, without U+0000");
+        return Err(AppError::Input { path: "search".into(), message }.into());
+    }
+    let page = page(listed.limit, listed.offset)?;
+    let query = SkyQuery { search: listed.search, sort: listed.sort, binned: listed.bin, page };
+    Ok(Json(s.app.skies(&query).await?))
 }
 
 /// Adds a sky.
@@ -78,7 +110,7 @@ pub(crate) async fn save(
     Path(id): Path<Uuid>,
     Json(change): Json<Change>,
 ) -> Reply<Json<Saved>> {
-    Ok(Json(Saved { revision: s.app.save_sky(id, change.revision, change.document).await? }))
+    Ok(Json(Saved { revision: s.app.save_sky(id, change.revision, change.document, change.key).await? }))
 }
 
 #[utoipa::path(patch, path = "/api/skies/{id}", params(("id" = Uuid, Path)), request_body = Rename, responses((status = 204), (status = 422)))]
@@ -87,14 +119,43 @@ pub(crate) async fn rename(
     Path(id): Path<Uuid>,
     Json(rename): Json<Rename>,
 ) -> Reply<StatusCode> {
-    s.app.rename_sky(id, &rename.name).await?;
+    if let Some(name) = rename.name {
+        s.app.rename_sky(id, &name).await?;
+    }
+    if let Some(tags) = rename.tags {
+        s.app.tag_sky(id, tags).await?;
+    }
     Ok(StatusCode::NO_CONTENT)
 }
 
-/// Hides a sky; it can be restored.
-#[utoipa::path(delete, path = "/api/skies/{id}", params(("id" = Uuid, Path)), responses((status = 204), (status = 404)))]
-pub async fn delete(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<StatusCode> {
-    s.app.delete_sky(id).await?;
+#[derive(Deserialize, IntoParams)]
+pub(crate) struct Removal {
+    /// Forgets what is in the bin, instead of putting something into it.
+    #[serde(default)]
+    for_good: bool,
+}
+
+/// Puts a sky into the bin, where it stays for 30 days; or forgets one that is there.
+#[utoipa::path(delete, path = "/api/skies/{id}", params(("id" = Uuid, Path), Removal),
+    responses((status = 204), (status = 404)))]
+pub(crate) async fn delete(
+    State(s): State<Server>,
+    Path(id): Path<Uuid>,
+    Query(removal): Query<Removal>,
+) -> Reply<StatusCode> {
+    if removal.for_good {
+        s.app.forget_sky(id).await?;
+    } else {
+        s.app.delete_sky(id).await?;
+    }
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Empties the bin: its skies, its bakes and their files are forgotten for good.
+#[utoipa::path(delete, path = "/api/bin", responses((status = 204)))]
+pub async fn empty_bin(State(s): State<Server>) -> Reply<StatusCode> {
+    // What is put into it from now on stays.
+    s.app.empty_bin(time::OffsetDateTime::now_utc()).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 

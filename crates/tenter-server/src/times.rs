@@ -1,9 +1,10 @@
 //! Places, moments and days.
 
 use crate::Server;
+use crate::compute::compute;
+use crate::extract::{Json, Query};
 use crate::problem::{Problem, Reply};
-use axum::Json;
-use axum::extract::{Query, State};
+use axum::extract::State;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use tenter_app::places::{self, NoMoment, Place};
@@ -21,9 +22,14 @@ pub(crate) struct Search {
 const MOST: usize = 12;
 
 /// Places of the gazetteer that fit what is typed, best first.
-#[utoipa::path(get, path = "/api/places", params(Search), responses((status = 200, body = Value)))]
-pub(crate) async fn search(Query(search): Query<Search>) -> Json<Vec<&'static Place>> {
-    Json(places::search(&search.q, MOST))
+#[utoipa::path(get, path = "/api/places", params(Search), responses((status = 200, body = Value), (status = 422)))]
+pub(crate) async fn search(Query(search): Query<Search>) -> Reply<Json<Vec<&'static Place>>> {
+    let (length, most) = (search.q.chars().count(), places::LONGEST_SEARCH);
+    if length > most {
+        let message = format!("{length} characters; at most {most} are allowed");
+        return Err(AppError::Input { path: "q".into(), message }.into());
+    }
+    Ok(Json(places::search(&search.q, MOST)))
 }
 
 #[derive(Deserialize, IntoParams)]
@@ -66,8 +72,8 @@ pub(crate) async fn moment(Query(wanted): Query<Wanted>) -> Reply<Json<Moment>> 
 #[utoipa::path(post, path = "/api/day", request_body = Value, responses((status = 200, body = Value), (status = 422)))]
 pub(crate) async fn day(State(s): State<Server>, Json(document): Json<Value>) -> Reply<Json<Value>> {
     let sky = Sky::from_value(document).map_err(AppError::from)?;
-    let strip = tokio::task::spawn_blocking(move || day::strip(&sky, &s.workshop))
-        .await
-        .map_err(|e| AppError::Work(e.to_string()))?;
-    Ok(Json(json!(strip)))
+    let strip = compute(&s.turns.short, move |off| {
+        day::strip(&sky, &s.workshop, off).map_err(|_| AppError::CalledOff)
+    });
+    Ok(Json(json!(strip.await?)))
 }

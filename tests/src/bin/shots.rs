@@ -17,7 +17,7 @@ async fn main() -> Result<()> {
         eprintln!("{name}");
         Ok(())
     };
-    let (_, skies) = server.ask("GET", "/api/skies", None).await?;
+    let skies = server.skies().await?;
     let id = |i: usize| skies[i]["id"].as_str().unwrap_or_default().to_string();
 
     browser.driver.goto(&server.url).await?;
