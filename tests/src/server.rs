@@ -6,7 +6,7 @@ use sea_orm::{ConnectionTrait, Database};
 use serde_json::Value;
 use std::io::{BufRead, BufReader};
 use std::path::Path;
-use std::process::{Child, Command, Stdio};
+use std::process::{Child, Command, ExitStatus, Stdio};
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::{Duration, Instant};
 use tempfile::TempDir;
@@ -93,7 +93,11 @@ impl TestServer {
 
     /// A server on a database that is reached by this address.
     pub fn start_on(database: String, more: &[&str]) -> Result<TestServer> {
-        let files = tempfile::tempdir()?;
+        TestServer::start_in(database, tempfile::tempdir()?, more)
+    }
+
+    /// The same with files that are there.
+    pub fn start_in(database: String, files: TempDir, more: &[&str]) -> Result<TestServer> {
         let mut arguments = vec!["serve", "--listen", "127.0.0.1:0"];
         arguments.extend(more);
         let (process, url) = spawn(&arguments, &database, files.path())?;
@@ -109,6 +113,20 @@ impl TestServer {
     /// Kills the server without warning.
     pub fn kill(&mut self) {
         self.process.kill();
+    }
+
+    /// Asks it to stop, and waits until it has.
+    pub fn terminate(&mut self) -> Result<ExitStatus> {
+        let id = self.process.0.id().to_string();
+        Command::new("kill").args(["-TERM", &id]).status()?;
+        Ok(self.process.0.wait()?)
+    }
+
+    /// Memory that the server holds, bytes.
+    pub fn memory(&self) -> Result<usize> {
+        let status = std::fs::read_to_string(format!("/proc/{}/status", self.process.0.id()))?;
+        let held = status.lines().find_map(|l| l.strip_prefix("VmRSS:")).context("Linux tells it")?;
+        Ok(held.trim_matches(|c: char| !c.is_ascii_digit()).parse::<usize>()? << 10)
     }
 
     /// Starts it again on the same database, files and address.

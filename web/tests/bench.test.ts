@@ -20,8 +20,8 @@ Object.assign(globalThis, {
 });
 
 const open = () => {
-  kept.clear();
   useBench.getState().close();
+  kept.clear();
   const document = sky([layer(), layer({ id: "veil", base_m: 9000 })], { heading_deg: 10 });
   useBench.getState().open({ id: "one", name: "One", revision: 1, document } as unknown as SkyRecord);
   return useBench.getState();

@@ -31,7 +31,9 @@ test("changes are of the present value", () => {
   equal(readNumber("-25 %", 200), 150);
   equal(readNumber("*2", 21), 42);
   equal(readNumber("/4", 10), 2.5);
-  equal(readNumber("+10", 750), 10, "a sign alone is no change");
+  equal(readNumber("+10", 750), 760, "more, as with percent");
+  equal(readNumber("-10", 750), -10, "a negative number");
+  equal(readNumber("-10", 750, false), 740, "less, where there are no negative numbers");
 });
 
 test("what says nothing is told", () => {

@@ -120,9 +120,10 @@ impl PlannedBake {
         Ok(PlannedBake { asked, sky, settings })
     }
 
-    /// Refuses half values for a map whose discs do not fit into them. Blocks; call it where computation may.
-    pub fn check_discs(&self, workshop: &Workshop, called_off: &(dyn Fn() -> bool + Sync)) -> Result<()> {
-        if self.settings.file != FileKind::ExrHalf || !self.settings.map.sun {
+    /// Refuses half values for a map that they can't hold, as far as its lights tell. Blocks; call it where computation
+    /// may.
+    pub fn check_half(&self, workshop: &Workshop, called_off: &(dyn Fn() -> bool + Sync)) -> Result<()> {
+        if self.settings.file != FileKind::ExrHalf {
             return Ok(());
         }
         let map = MapRender::draft(&self.sky, &self.settings.map, workshop, called_off);
@@ -130,9 +131,11 @@ impl PlannedBake {
             MapError::CalledOff => AppError::CalledOff,
             e => AppError::Work(e.to_string()),
         })?;
-        map.brightest_disc()
-            .map_or(Ok(()), |disc| fits_half(&disc))
-            .map_err(|e| AppError::Input { path: "settings.file".into(), message: e.to_string() })
+        let brightest = map.brightest_near_lights(called_off).map_err(|_| AppError::CalledOff)?;
+        brightest.map_or(Ok(()), |brightest| fits_half(&brightest)).map_err(|e| AppError::Input {
+            path: "settings.file".into(),
+            message: e.to_string(),
+        })
     }
 }
 

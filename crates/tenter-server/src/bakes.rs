@@ -47,7 +47,7 @@ pub(crate) async fn list(State(s): State<Server>, Query(listed): Query<Listed>) 
     Ok(Json(s.app.bakes(page, listed.bin).await?))
 }
 
-/// Queues a bake. Half values are refused where the map's discs do not fit into them.
+/// Queues a bake. Half values are refused where the map's lights do not fit into them.
 #[utoipa::path(post, path = "/api/bakes", request_body = NewBake,
     responses((status = 201, body = Value), (status = 400), (status = 422)))]
 pub(crate) async fn add(
@@ -64,7 +64,7 @@ pub(crate) async fn add(
     })?;
     let workshop = s.workshop.clone();
     let planned = compute(&s.turns.short, move |off| {
-        planned.check_discs(&workshop, off)?;
+        planned.check_half(&workshop, off)?;
         Ok(planned)
     });
     let bake = s.app.queue_bake(planned.await?).await?;

@@ -148,7 +148,7 @@ fn what_no_slide_can_do_is_told() {
 fn what_cannot_be_sought_is_refused_in_words() {
     let mut sought = Sought::new(vec![layer(CloudKind::Stratocumulus, "deck")]);
     let ask = |sought: &Sought, id: &str, wish| {
-        seek(&sought.sky, |sky, fineness| sought.scene(sky, fineness), id, &wish, By::Slide, 4)
+        seek(&sought.sky, |sky, fineness| Ok(sought.scene(sky, fineness)), id, &wish, By::Slide, 4)
     };
     let clear = Wish::Sun { seen: Seen::Clear };
     assert_eq!(ask(&sought, "nobody", clear), Err(NoSeek::Layer("nobody".into())));

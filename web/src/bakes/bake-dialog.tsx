@@ -6,7 +6,6 @@ import { api, type BakeSettings } from "../data/api";
 import { Button } from "../parts/button";
 import { Choice } from "../parts/choice";
 import { Dialog } from "../parts/dialog";
-import { go } from "../route";
 
 const widths = [1024, 2048, 4096, 8192].map((w) => ({ value: String(w), title: `${w} × ${w / 2}` }));
 const files = [
@@ -26,13 +25,16 @@ export function BakeDialog({ onClose }: { onClose: () => void }) {
     map: { width: 2048, heading_deg: 0, scale: "nits", sun: true, clouds: true, land: false },
     file: "exr",
   });
-  const { record, sky } = useBench.getState();
+  const { record, sky, say } = useBench.getState();
   const bake = useMutation({
     mutationFn: () => {
       if (!record || !sky) throw new Error("no sky is open");
       return api.bake(record.id, record.name, sky, settings);
     },
-    onSuccess: () => go("/bakes"),
+    onSuccess: (made) => {
+      say(`The bake of “${made.name}” is in the queue.`, { words: "Bakes", path: "/bakes" });
+      onClose();
+    },
   });
   const map = (change: Partial<BakeSettings["map"]>) =>
     setSettings((s) => ({ ...s, map: { ...s.map, ...change } }));
@@ -78,7 +80,7 @@ export function BakeDialog({ onClose }: { onClose: () => void }) {
             max={360}
             value={settings.map.heading_deg}
             onChange={(e) => map({ heading_deg: Number(e.target.value) })}
-            className="h-6 w-full rounded-soft border border-line bg-bench px-2 font-value"
+            className="h-6 w-full rounded-soft border border-edge bg-bench px-2 font-value"
           />
         </Field>
         <Check title="The sun's disc is in the map" on={settings.map.sun} onChange={(sun) => map({ sun })} />
@@ -118,7 +120,7 @@ function Field({ title, children }: { title: string; children: React.ReactNode }
 
 function Check({ title, on, onChange }: { title: string; on: boolean; onChange: (on: boolean) => void }) {
   return (
-    <label className="flex cursor-pointer items-center gap-2">
+    <label className="flex min-h-6 cursor-pointer items-center gap-2">
       <input
         type="checkbox"
         checked={on}

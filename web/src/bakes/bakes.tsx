@@ -1,19 +1,29 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useInfiniteQuery, useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, type Bake } from "../data/api";
 import { showNumber } from "../data/number";
 import { Button } from "../parts/button";
+import { when } from "../parts/dates";
+import { DeletedNote, wasDeleted } from "../parts/deleted-note";
 import { go } from "../route";
 
 const open = (b: Bake) => b.status === "queued" || b.status === "running" || b.status === "assembling";
 
+/** Bakes of a page. */
+const PAGE = 30;
+
 /** The queue and what it made. */
 export function Bakes() {
   const client = useQueryClient();
-  const bakes = useQuery({
+  const bakes = useInfiniteQuery({
     queryKey: ["bakes"],
-    queryFn: api.bakes,
-    refetchInterval: ({ state }) => (state.data?.some(open) ? 700 : 4000),
+    queryFn: ({ pageParam }) => api.bakes({ bin: false, limit: PAGE, offset: pageParam }),
+    initialPageParam: 0,
+    getNextPageParam: ({ total }, pages) => (pages.length * PAGE < total ? pages.length * PAGE : undefined),
+    placeholderData: keepPreviousData,
+    refetchInterval: ({ state }) => (state.data?.pages.some((page) => page.bakes.some(open)) ? 700 : 4000),
   });
+  const list = bakes.data?.pages.flatMap((page) => page.bakes) ?? [];
+  const first = bakes.data?.pages[0];
   const act = useMutation({
     mutationFn: (work: () => Promise<unknown>) => work(),
     onSuccess: () => client.invalidateQueries({ queryKey: ["bakes"] }),
@@ -25,18 +35,29 @@ export function Bakes() {
           Skies
         </Button>
         <h1 className="text-large">Bakes</h1>
+        {first && first.total > 0 && (
+          <p className="text-quiet">
+            {first.total} with <span className="font-value">{showNumber(first.bytes / 1e6)} MB</span>, the bin
+            taken in
+          </p>
+        )}
+        <span className="flex-1" />
+        <Button weight="quiet" onClick={() => go("/bin")}>
+          Bin
+        </Button>
       </header>
       {(bakes.isError || act.isError) && (
         <p role="alert" className="border-b border-line px-3 py-1">
           {(act.error ?? bakes.error)?.message}
         </p>
       )}
+      <DeletedNote onRestored={() => void client.invalidateQueries({ queryKey: ["bakes"] })} />
       <main className="min-h-0 flex-1 overflow-y-auto p-4">
-        {bakes.data?.length === 0 && (
+        {first?.total === 0 && (
           <p className="text-quiet">Nothing baked yet. Open a sky and choose Bake there.</p>
         )}
         <ul className="flex flex-col divide-y divide-line">
-          {bakes.data?.map((b) => (
+          {list.map((b) => (
             <li key={b.id} data-testid="bake" data-status={b.status} className="flex gap-4 py-3">
               <div className="aspect-[2/1] w-64 shrink-0 bg-panel">
                 {b.status === "done" && (
@@ -49,12 +70,17 @@ export function Bakes() {
               </div>
               <div className="min-w-0 flex-1">
                 <h2 className="truncate text-large">{b.name}</h2>
-                <p className="font-value text-quiet">{settingsLine(b)}</p>
+                <p className="text-quiet">
+                  <span className="font-value">{settingsLine(b)}</span>, asked for {when(b.created_at)}
+                </p>
                 <State bake={b} />
                 <Facts bake={b} />
               </div>
               <div className="flex shrink-0 flex-col items-end gap-1">
                 {open(b) && <Button onClick={() => act.mutate(() => api.cancel(b.id))}>Stop</Button>}
+                {b.status === "failed" && (
+                  <Button onClick={() => act.mutate(() => api.goOn(b.id))}>Go on</Button>
+                )}
                 {b.files.map((f) => (
                   <a
                     key={f}
@@ -66,14 +92,27 @@ export function Bakes() {
                   </a>
                 ))}
                 {!open(b) && (
-                  <Button weight="quiet" onClick={() => act.mutate(() => api.removeBake(b.id))}>
-                    Remove
+                  <Button
+                    weight="quiet"
+                    onClick={() =>
+                      act.mutate(async () => {
+                        await api.removeBake(b.id);
+                        wasDeleted({ name: b.name, restore: () => api.restoreBake(b.id) });
+                      })
+                    }
+                  >
+                    Delete
                   </Button>
                 )}
               </div>
             </li>
           ))}
         </ul>
+        {bakes.hasNextPage && (
+          <p className="pt-3">
+            <Button onClick={() => void bakes.fetchNextPage()}>Show more of {first?.total}</Button>
+          </p>
+        )}
       </main>
     </div>
   );
@@ -99,13 +138,14 @@ function State({ bake: b }: { bake: Bake }) {
     done: "done",
     cancelled: "stopped",
     failed: `failed: ${b.problem}`,
+    unknown: `${b.problem}`,
   }[b.status];
   const left = b.seconds_left === null ? "" : `, about ${leftWords(b.seconds_left)} left`;
   return (
     <div className="my-1">
       <p role="status">
         {said}
-        {b.status === "running" && left}
+        {b.note ? `, ${b.note}` : b.status === "running" && left}
       </p>
       {open(b) && (
         <div

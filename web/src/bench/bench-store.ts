@@ -1,6 +1,9 @@
 import { create } from "zustand";
-import { api, Refusal, type Problem, type SkyRecord } from "../data/api";
+import type { Problem, SkyRecord } from "../data/api";
+import { changesOf, type Change } from "../data/changes";
 import type { CloudLayer, Sky } from "../data/sky";
+import { keepChange, restored, saveNow, scheduleSave } from "./autosave";
+import { keepHistory, recallHistory } from "./history";
 import type { Shot } from "./live";
 
 /** What can be selected in the Section. */
@@ -31,13 +34,16 @@ export type Saving =
   | { state: "saved" }
   | { state: "unsaved" }
   | { state: "away" }
-  | { state: "stale" }
+  /** Fields that were changed here and elsewhere, as they were changed here. */
+  | { state: "stale"; conflicts: Change[] }
   | { state: "refused"; problems: Problem[]; message: string };
 
 type BenchState = {
   record: SkyRecord | null;
   /** The document as it is shown; always a copy of its own. */
   sky: Sky | null;
+  /** What is only looked at: it is no part of document, history or saving until it is kept. */
+  preview: Sky | null;
   past: Sky[];
   future: Sky[];
   /** The document before the hand began to move, while it does. */
@@ -45,7 +51,7 @@ type BenchState = {
   saving: Saving;
   part: Part | null;
   shot: Shot | null;
-  note: string | null;
+  note: Note | null;
   /** A colour on its way from one row to another, linear. */
   carried: Rgb | null;
   /** Whether a hand on the Picture takes hold of the selected layer's clouds. */
@@ -65,12 +71,22 @@ type BenchState = {
   select: (part: Part | null) => void;
   setSaving: (saving: Saving) => void;
   setShot: (shot: Shot) => void;
-  say: (note: string | null) => void;
+  say: (words: string | null, link?: Note["link"]) => void;
+  /** Shows another document in the place of the own one, or that again. */
+  look: (preview: Sky | null) => void;
+  /** Takes what is looked at into the document, as one step of undo. */
+  keepPreview: () => void;
   carry: (colour: Rgb) => void;
   pick: (then: ((light: Rgb) => void) | null) => void;
   offer: (choice: Choice | null) => void;
   grasp: (grasping: boolean) => void;
 };
+
+/** What the bar says, and where it leads. */
+export type Note = { words: string; link?: { words: string; path: string } | undefined };
+
+/** The document that the instruments show. */
+export const shownSky = ({ sky, preview }: { sky: Sky | null; preview: Sky | null }) => preview ?? sky;
 
 /** Ways to change a document, to be chosen from as pictures. */
 export type Choice = {
@@ -84,11 +100,12 @@ export type Choice = {
 
 export type Rgb = [number, number, number];
 
-const sameAs = (a: Sky, b: Sky) => JSON.stringify(a) === JSON.stringify(b);
+const sameAs = (a: Sky, b: Sky) => changesOf(a, b).length === 0;
 
 export const useBench = create<BenchState>((set, get) => ({
   record: null,
   sky: null,
+  preview: null,
   past: [],
   future: [],
   before: null,
@@ -102,23 +119,43 @@ export const useBench = create<BenchState>((set, get) => ({
   grasping: false,
   open: (record) => {
     // What could not be saved before the page was closed is still here.
-    const kept = keptChange(record.id);
-    const restored = kept && kept.revision === record.revision && !sameAs(kept.sky, record.document);
+    const { sky, conflicts, changed } = restored(record);
+    const history = recallHistory(record.id, sky);
+    const past = changed && history.past.length === 0 ? [record.document] : history.past;
+    const saving: Saving =
+      conflicts.length > 0 ? { state: "stale", conflicts } : { state: changed ? "unsaved" : "saved" };
     set({
       record,
-      sky: restored ? kept.sky : record.document,
-      past: restored ? [record.document] : [],
-      future: [],
+      sky,
+      preview: null,
+      past,
+      future: history.future,
       before: null,
-      saving: { state: restored ? "unsaved" : "saved" },
+      saving,
       part: null,
-      note: restored ? "Unsaved changes from last time are back." : null,
+      note: changed ? { words: "Unsaved changes from last time are back." } : null,
     });
-    if (restored) scheduleSave(0);
+    if (saving.state === "unsaved") scheduleSave(0);
   },
-  close: () =>
-    set({ record: null, sky: null, shot: null, part: null, note: null, picking: null, choice: null }),
+  close: () => {
+    get().settle();
+    saveNow();
+    set({
+      record: null,
+      sky: null,
+      preview: null,
+      past: [],
+      future: [],
+      shot: null,
+      part: null,
+      note: null,
+      picking: null,
+      choice: null,
+    });
+  },
   change: (edit, moving = false) => {
+    // Who changes what is looked at keeps it.
+    if (get().preview) get().keepPreview();
     const { sky, before, past } = get();
     if (!sky) return;
     const next = structuredClone(sky);
@@ -126,9 +163,19 @@ export const useBench = create<BenchState>((set, get) => ({
     if (sameAs(sky, next)) return;
     if (moving) set({ sky: next, before: before ?? sky });
     else set({ sky: next, before: null, past: [...past, before ?? sky], future: [] });
-    set({ saving: { state: "unsaved" } });
-    keepChange(get());
-    scheduleSave();
+    changed(get, set);
+  },
+  look: (preview) => {
+    get().settle();
+    set({ preview });
+  },
+  keepPreview: () => {
+    const { sky, preview, past } = get();
+    if (!sky || !preview) return;
+    set({ preview: null });
+    if (sameAs(sky, preview)) return;
+    set({ sky: preview, past: [...past, sky], future: [] });
+    changed(get, set);
   },
   settle: () => {
     const { before, past, sky } = get();
@@ -141,23 +188,15 @@ export const useBench = create<BenchState>((set, get) => ({
     const { past, future, sky } = get();
     const last = past.at(-1);
     if (!last || !sky) return;
-    set({
-      sky: last,
-      past: past.slice(0, -1),
-      future: [sky, ...future],
-      saving: { state: "unsaved" },
-      note: null,
-    });
-    keepChange(get());
-    scheduleSave();
+    set({ sky: last, preview: null, past: past.slice(0, -1), future: [sky, ...future], note: null });
+    changed(get, set);
   },
   redo: () => {
     const { past, future, sky } = get();
     const next = future[0];
     if (!next || !sky) return;
-    set({ sky: next, past: [...past, sky], future: future.slice(1), saving: { state: "unsaved" } });
-    keepChange(get());
-    scheduleSave();
+    set({ sky: next, preview: null, past: [...past, sky], future: future.slice(1) });
+    changed(get, set);
   },
   // Another layer is not grasped by accident.
   select: (part) => set({ part, grasping: false }),
@@ -168,76 +207,26 @@ export const useBench = create<BenchState>((set, get) => ({
         ? shot
         : { ...shot, readouts: last?.readouts ?? null, overhead: last?.overhead ?? null },
     })),
-  say: (note) => set({ note }),
+  say: (words, link) => set({ note: words === null ? null : { words, link } }),
   carry: (carried) => set({ carried }),
   pick: (picking) => set({ picking }),
   offer: (choice) => set({ choice }),
   grasp: (grasping) => set({ grasping }),
 }));
 
-const keyOf = (id: string) => `tenter:unsaved:${id}`;
-
-function keptChange(id: string): { revision: number; sky: Sky } | null {
-  try {
-    return JSON.parse(localStorage.getItem(keyOf(id)) ?? "null");
-  } catch {
-    return null;
-  }
+/** After each change: kept in the browser at once, saved soon. A conflict waits for its answer. */
+function changed(get: () => BenchState, set: (state: Partial<BenchState>) => void) {
+  if (get().saving.state !== "stale") set({ saving: { state: "unsaved" } });
+  keepChange(get());
+  scheduleSave();
 }
 
-function keepChange({ record, sky }: { record: SkyRecord | null; sky: Sky | null }) {
-  if (record && sky)
-    localStorage.setItem(keyOf(record.id), JSON.stringify({ revision: record.revision, sky }));
-}
-
-let timer: ReturnType<typeof setTimeout> | undefined;
-let running = false;
-
-/** Saves soon, or again after a while when the database is away. */
-function scheduleSave(after = 500) {
-  clearTimeout(timer);
-  timer = setTimeout(() => void save(), after);
-}
-
-async function save() {
-  const { record, sky, setSaving } = useBench.getState();
-  if (!record || !sky || running) return running ? scheduleSave() : undefined;
-  running = true;
-  try {
-    const { revision } = await api.save(record.id, record.revision, sky);
-    const now = useBench.getState();
-    if (now.record?.id !== record.id) return;
-    useBench.setState({ record: { ...record, revision, document: sky } });
-    if (now.sky && sameAs(now.sky, sky)) {
-      localStorage.removeItem(keyOf(record.id));
-      setSaving({ state: "saved" });
-    } else {
-      keepChange(useBench.getState());
-      scheduleSave();
-    }
-  } catch (e) {
-    if (!(e instanceof Refusal) || e.isAway) {
-      setSaving({ state: "away" });
-      scheduleSave(2000);
-    } else if (e.status === 409) setSaving({ state: "stale" });
-    else setSaving({ state: "refused", problems: e.problems, message: e.message });
-  } finally {
-    running = false;
-  }
-}
-
-/** After someone else changed the sky: keep what is on this Bench, or take what is stored. */
-export async function resolveStale(keepMine: boolean) {
-  const { record, sky, past, part } = useBench.getState();
-  if (!record || !sky) return;
-  const stored = await api.sky(record.id);
-  localStorage.removeItem(keyOf(record.id));
-  if (keepMine) {
-    useBench.setState({ record: { ...stored, document: sky } });
-    scheduleSave(0);
-  } else {
-    useBench.getState().open(stored);
-    // The own version is one step back, and the Sheet stays open.
-    useBench.setState({ past: [...past, sky], part });
-  }
-}
+let historyTimer: ReturnType<typeof setTimeout> | undefined;
+useBench.subscribe((now, before) => {
+  if (!now.record || (now.past === before.past && now.future === before.future)) return;
+  clearTimeout(historyTimer);
+  historyTimer = setTimeout(() => {
+    const { record, sky, past, future } = useBench.getState();
+    if (record && sky) keepHistory(record.id, sky, { past, future });
+  }, 300);
+});

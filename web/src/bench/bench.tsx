@@ -1,11 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useState } from "react";
+import { Group, Panel, Separator, useDefaultLayout } from "react-resizable-panels";
 import { api } from "../data/api";
 import type { Schema } from "../data/fields";
 import { FRESH, go } from "../route";
 import { Button } from "../parts/button";
 import { BakeDialog } from "../bakes/bake-dialog";
-import { hasPart, partOf, resolveStale, useBench, type Part } from "./bench-store";
+import { fieldName } from "../data/changes";
+import { resolveConflicts } from "./autosave";
+import { hasPart, partOf, shownSky, useBench, type Part } from "./bench-store";
 import { Choices } from "./choices";
 import { Day } from "./day";
 import { Find } from "./find";
@@ -13,8 +16,9 @@ import { fromTheTop } from "./layers";
 import { Meter } from "./meter";
 import { Overhead } from "./overhead";
 import { Picture } from "./picture";
-import { anchorOf, Section } from "./section";
+import { Section } from "./section";
 import { Sheet } from "./sheet";
+import { isForBench, isTyping, isUnentered } from "./shortcut-keys";
 import { Shortcuts } from "./shortcuts";
 import { Starters } from "./starters";
 
@@ -27,7 +31,7 @@ export function Bench({ id }: { id: string }) {
     staleTime: Infinity,
   });
   const schema = useQuery({ queryKey: ["schema"], queryFn: api.schema, staleTime: Infinity });
-  const sky = useBench((s) => s.sky);
+  const sky = useBench(shownSky);
   const [baking, setBaking] = useState(false);
   const [handles, setHandles] = useState(true);
   const [wide, setWide] = useState(false);
@@ -43,16 +47,25 @@ export function Bench({ id }: { id: string }) {
 
   useEffect(() => {
     const press = (e: KeyboardEvent) => {
-      const typing = e.target instanceof HTMLElement && e.target.matches("input, textarea, select");
-      const { undo, redo, select, grasp } = useBench.getState();
-      if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "z") {
+      const { undo, redo, select, grasp, picking, pick, choice, offer, grasping } = useBench.getState();
+      if (!isForBench(e)) return;
+      if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "z" && !isUnentered(e)) {
         e.preventDefault();
         if (e.shiftKey) redo();
         else undo();
       }
-      if (typing || e.ctrlKey || e.metaKey || e.altKey) return;
+      if (isTyping(e) || e.ctrlKey || e.metaKey || e.altKey) return;
+      // Escape closes what came last, and nothing else.
+      const close = () => {
+        if (picking) pick(null);
+        else if (choice) offer(null);
+        else if (flicking) setFlicking(false);
+        else if (finding) setFinding(false);
+        else if (grasping) grasp(false);
+        else select(null);
+      };
       const actions: Record<string, () => void> = {
-        Escape: () => select(null),
+        Escape: close,
         ".": () => setHandles((v) => !v),
         "0": () => setWide((v) => !v),
         "1": () => select("sun0"),
@@ -72,22 +85,31 @@ export function Bench({ id }: { id: string }) {
         "3": () => select(nextLayer()),
         "4": () => select("eye"),
         "5": () => select("grade"),
-        g: () => grasp(!useBench.getState().grasping),
+        g: () => grasp(!grasping),
         "?": () => setKeys(true),
       };
       actions[e.key]?.();
     };
-    window.addEventListener("keydown", press);
-    return () => window.removeEventListener("keydown", press);
-  }, []);
+    // Before anything that is open: it would be closed by the time others are asked.
+    window.addEventListener("keydown", press, true);
+    return () => window.removeEventListener("keydown", press, true);
+  }, [flicking, finding]);
 
   if (record.isError || schema.isError)
     return (
       <main className="p-8">
         <p role="alert">{String((record.error ?? schema.error)?.message)}</p>
-        <Button className="mt-3" onClick={() => go("/")}>
-          Back to the skies
-        </Button>
+        <div className="mt-3 flex gap-2">
+          <Button
+            onClick={() => {
+              void record.refetch();
+              void schema.refetch();
+            }}
+          >
+            Try again
+          </Button>
+          <Button onClick={() => go("/")}>Back to the skies</Button>
+        </div>
       </main>
     );
   if (!sky || !schema.data) return <main className="p-8 text-quiet">Opening…</main>;
@@ -100,8 +122,8 @@ export function Bench({ id }: { id: string }) {
         onStarters={() => setFlicking((v) => !v)}
       />
       <div className="flex min-h-0 flex-1">
-        {!wide && <Outline schema={schema.data as Schema} />}
-        <div className="flex min-w-0 flex-1 flex-col">
+        {!wide && <Section sky={sky} usual={(schema.data as Schema).usual} />}
+        <Columns sheet={!wide && <OpenSheet schema={schema.data as Schema} />}>
           {!wide && (
             <div className="flex shrink-0 border-b border-line">
               <Overhead sky={sky} />
@@ -113,7 +135,7 @@ export function Bench({ id }: { id: string }) {
             <Picture handles={handles} />
             <Choices sky={sky} />
           </div>
-        </div>
+        </Columns>
       </div>
       {baking && <BakeDialog onClose={() => setBaking(false)} />}
       {finding && <Find sky={sky} schema={schema.data as Schema} onClose={() => setFinding(false)} />}
@@ -135,10 +157,6 @@ function useFirstExposure() {
   }, [suggested]);
 }
 
-/** Overhead and Day stay free above the sheet, pixels. */
-const METER = 134;
-
-/** The Section, and the Sheet unfolded at the height of what is selected. */
 /** The layer below the selected one, or the highest; where there is none, the place to add one. */
 function nextLayer(): Part {
   const { sky, part } = useBench.getState();
@@ -147,41 +165,57 @@ function nextLayer(): Part {
   return next ? partOf(next) : "clouds";
 }
 
-function Outline({ schema }: { schema: Schema }) {
-  const box = useRef<HTMLDivElement>(null);
-  const [height, setHeight] = useState(700);
-  const sky = useBench((s) => s.sky);
-  const part = useBench((s) => (s.sky && s.part && hasPart(s.sky, s.part) ? s.part : null));
-  useEffect(() => {
-    const element = box.current;
-    if (!element) return;
-    const watch = new ResizeObserver(() => setHeight(element.clientHeight));
-    watch.observe(element);
-    return () => watch.disconnect();
-  }, []);
-  if (!sky) return null;
-  const anchor = part ? anchorOf(part, sky, height) : 0;
-  // Above the middle the sheet hangs down from its band, below it stands up from it; or the other way round.
-  const tall = 560;
-  const hangs = anchor < height * 0.45;
-  const top = Math.max(METER, Math.min(anchor, height - tall));
-  const place = hangs
-    ? { top }
-    : { bottom: Math.max(8, Math.min(height - anchor - 60, height - METER - tall)) };
+/** What is selected, if the sky has it. */
+const usePart = () =>
+  useBench((s) => {
+    const sky = shownSky(s);
+    return sky && s.part && hasPart(sky, s.part) ? s.part : null;
+  });
+
+function OpenSheet({ schema }: { schema: Schema }) {
+  const sky = useBench(shownSky);
+  const part = usePart();
+  return sky && part ? <Sheet key={part} part={part} sky={sky} schema={schema} /> : null;
+}
+
+/** Narrowest, usual and widest sheet, pixels. */
+const SHEET = { narrow: 248, usual: 290, wide: 460 };
+
+/** The Sheet in a column of its own, as wide as it was left, beside all else; without it there is no column. */
+function Columns({ sheet, children }: { sheet: React.ReactNode; children: React.ReactNode }) {
+  const part = usePart();
+  const open = sheet !== false && part !== null;
+  const layout = useDefaultLayout({
+    id: "tenter:bench",
+    panelIds: open ? ["sheet-column", "picture-column"] : ["picture-column"],
+    onlySaveAfterUserInteractions: true,
+    storage: localStorage,
+  });
   return (
-    <div ref={box} className="relative z-10 flex shrink-0">
-      <Section sky={sky} usual={schema.usual} />
-      {part && (
-        <aside
-          key={part}
-          aria-label="Sheet"
-          className="unfold absolute left-[220px] flex w-[290px] flex-col border border-line bg-panel shadow-float"
-          style={{ ...place, maxHeight: (hangs ? height - top : height - METER) - 8 }}
-        >
-          <Sheet part={part} sky={sky} schema={schema} />
-        </aside>
+    <Group {...layout} orientation="horizontal" className="min-w-0 flex-1">
+      {open && (
+        <>
+          <Panel
+            id="sheet-column"
+            minSize={SHEET.narrow}
+            defaultSize={SHEET.usual}
+            maxSize={SHEET.wide}
+            groupResizeBehavior="preserve-pixel-size"
+          >
+            <aside aria-label="Sheet" className="unfold flex h-full flex-col bg-panel">
+              {sheet}
+            </aside>
+          </Panel>
+          <Separator
+            aria-label="Width of the sheet"
+            className="w-[5px] border-x border-line bg-panel hover:bg-raised focus-visible:bg-accent-light"
+          />
+        </>
       )}
-    </div>
+      <Panel id="picture-column" minSize={420}>
+        <div className="flex h-full flex-col">{children}</div>
+      </Panel>
+    </Group>
   );
 }
 
@@ -217,10 +251,15 @@ function Bar({
       </Button>
       {note && (
         <p role="status" className="truncate text-quiet">
-          {note}{" "}
-          <button type="button" className="cursor-pointer underline" onClick={() => say(null)}>
+          {note.words}{" "}
+          {note.link && (
+            <Button weight="quiet" onClick={() => go(note.link?.path ?? "/")}>
+              {note.link.words}
+            </Button>
+          )}
+          <Button weight="quiet" onClick={() => say(null)}>
             Good
-          </button>
+          </Button>
         </p>
       )}
       <span className="flex-1" />
@@ -248,8 +287,8 @@ function SaveState() {
   const said = {
     saved: "saved",
     unsaved: "saving…",
-    away: "The database is away: your changes are kept here and saved when it is back.",
-    stale: "This sky was changed elsewhere.",
+    away: "The server is away: your changes are kept here and saved when it is back.",
+    stale: "",
     refused: "",
   }[saving.state];
   const fault =
@@ -261,9 +300,12 @@ function SaveState() {
       {fault ? `Not saved: ${fault}` : said}
       {saving.state === "stale" && (
         <>
-          {" "}
-          <Button onClick={() => void resolveStale(true)}>Keep mine</Button>{" "}
-          <Button onClick={() => void resolveStale(false)}>Take theirs</Button>
+          <span title={saving.conflicts.map(fieldName).join("; ")}>
+            Changed here and elsewhere: {fieldName(saving.conflicts[0] ?? { path: [] })}
+            {saving.conflicts.length > 1 && ` and ${saving.conflicts.length - 1} more`}.
+          </span>{" "}
+          <Button onClick={() => resolveConflicts(true)}>Keep mine</Button>{" "}
+          <Button onClick={() => resolveConflicts(false)}>Take theirs</Button>
         </>
       )}
     </p>

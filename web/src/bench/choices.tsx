@@ -28,6 +28,7 @@ function Offered({ choice, sky }: { choice: Choice; sky: Sky }) {
     <section
       aria-label={choice.title}
       data-testid="choices"
+      data-own-keys
       className="absolute right-0 bottom-0 left-0 z-20 border-t border-line bg-panel p-3 shadow-float"
       onKeyDown={(e) => {
         if (e.key !== "Escape") return;

@@ -31,14 +31,14 @@ export function Find({ sky, schema, onClose }: { sky: Sky; schema: Schema; onClo
         placeholder="redder, ozone, softer shadows…"
         value={typed}
         onChange={(e) => setTyped(e.target.value)}
-        className="m-2 h-6 rounded-soft border border-line bg-bench px-2"
+        className="m-2 h-6 rounded-soft border border-edge bg-bench px-2"
       />
       <div className="min-h-0 overflow-y-auto px-3 pb-2">
         {found.map((g) => (
           <section key={`${g.owner} ${g.fields[0]?.name}`}>
             <button
               type="button"
-              className="cursor-pointer text-small text-quiet hover:text-ink hover:underline"
+              className="min-h-6 cursor-pointer text-small text-quiet hover:text-ink hover:underline"
               onClick={() => select(g.part)}
             >
               {g.owner}

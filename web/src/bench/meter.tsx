@@ -61,7 +61,7 @@ export function Meter() {
       <button
         type="button"
         aria-expanded={open}
-        className="cursor-pointer text-small text-quiet hover:text-ink hover:underline"
+        className="min-h-6 cursor-pointer px-1 text-small text-quiet hover:text-ink hover:underline"
         onClick={() => {
           localStorage.setItem(KEPT, open ? "" : "open");
           setOpen(!open);

@@ -13,8 +13,12 @@ export function moveLight(light: number | "moon", to: Direction, day: Strip | un
   const { sky, change, say } = useBench.getState();
   const object = light === "moon" ? sky?.moon : sky?.suns[light];
   if (!sky || !object) return;
+  const body = light === "moon" ? "moon" : "sun";
+  if (object.placement.by === "place" && !day) {
+    say(`The ${body}'s path of the day is not here yet; the server works it out.`);
+    return;
+  }
   if (object.placement.by === "place" && day) {
-    const body = light === "moon" ? "moon" : "sun";
     const { minute, apart } = nearestOnPath(day.day.points, body, sky.place.north_offset_deg, to);
     if (apart <= FREE) {
       change((s) => {

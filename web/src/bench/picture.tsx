@@ -2,7 +2,7 @@ import { useEffect, useRef, useState, type PointerEvent } from "react";
 import { anglesOf, aspects, directionAt, halfWidth, placeOf, toward, type Direction } from "../data/camera";
 import { exposureAt, unpack } from "../data/develop";
 import type { Grade, Placement, Sky } from "../data/sky";
-import { layerOf, useBench, type Part, type Rgb } from "./bench-store";
+import { layerOf, shownSky, useBench, type Part, type Rgb } from "./bench-store";
 import { graspedAt } from "./grasp";
 import { Live, type Shot } from "./live";
 import { moveLight } from "./move-light";
@@ -30,7 +30,7 @@ export function Picture({ handles }: { handles: boolean }) {
   const [size, setSize] = useState({ width: 0, height: 0 });
   const [connected, setConnected] = useState(true);
   const [fault, setFault] = useState<string | null>(null);
-  const sky = useBench((s) => s.sky);
+  const sky = useBench(shownSky);
   const shot = useBench((s) => s.shot);
 
   useEffect(() => {
@@ -67,7 +67,7 @@ export function Picture({ handles }: { handles: boolean }) {
   const [width, height] = [Math.round(size.width * scale), Math.round(size.height * scale)];
   const asked = sky && JSON.stringify({ ...sky, grade: null });
   useEffect(() => {
-    const now = useBench.getState().sky;
+    const now = shownSky(useBench.getState());
     if (now && width >= 16 && height >= 16) live.current?.ask(now, width, height);
   }, [asked, width, height]);
 
@@ -84,7 +84,7 @@ export function Picture({ handles }: { handles: boolean }) {
   }, [sky, width, height]);
 
   useEffect(() => {
-    const now = useBench.getState().sky;
+    const now = shownSky(useBench.getState());
     if (!shot || !developer.current || !now) return;
     developer.current.load(shot);
     developer.current.draw(now.eye, gradeNow(now, shot));
@@ -285,7 +285,13 @@ function LightHandle({
       {inside ? (
         <svg width="44" height="44" viewBox="-22 -22 44 44" aria-hidden>
           <circle r="15" fill="none" stroke="#000" strokeOpacity="0.35" strokeWidth="3.5" />
-          <circle r="15" fill="none" stroke="var(--color-accent)" strokeWidth="2" strokeDasharray="5 2.85" />
+          <circle
+            r="15"
+            fill="none"
+            stroke="var(--color-accent-light)"
+            strokeWidth="2"
+            strokeDasharray="5 2.85"
+          />
         </svg>
       ) : (
         <span className="rounded-soft bg-accent px-2 py-1 text-small text-white">{name}</span>

@@ -38,7 +38,7 @@ export function Row({
 
   const enter = () => {
     if (text === null) return;
-    const read = readNumber(text, value * factor);
+    const read = readNumber(text, value * factor, field.hard[0] < 0);
     if (read === null) return setFault(`“${text}” is not a number`);
     const next = field.whole ? Math.round(read / factor) : read / factor;
     if (next < field.hard[0] || next > field.hard[1])
@@ -51,7 +51,7 @@ export function Row({
   };
 
   return (
-    <div className="group py-[3px]" data-testid={`row-${field.name}`}>
+    <div className="group" data-testid={`row-${field.name}`}>
       <div className="flex items-baseline justify-between gap-2">
         <Hint text={field.help}>
           <label htmlFor={id} className="text-quiet hover:text-ink">
@@ -65,7 +65,7 @@ export function Row({
               aria-label={`Bracket ${field.title}`}
               title="Bracket: five pictures across its range"
               onClick={onBracket}
-              className="absolute right-full cursor-pointer bg-panel px-1 text-small text-quiet opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 focus-visible:opacity-100"
+              className="absolute right-full h-6 cursor-pointer bg-panel px-1 text-small text-quiet opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 focus-visible:opacity-100"
             >
               bracket
             </button>
@@ -73,13 +73,16 @@ export function Row({
           <input
             id={id}
             ref={input}
+            data-unentered={text !== null}
             value={text ?? shown}
             onChange={(e) => setText(e.target.value)}
             onFocus={(e) => e.target.select()}
             onBlur={enter}
             onKeyDown={(e) => {
               if (e.key === "Enter") enter();
-              if (e.key === "Escape") {
+              // What was typed is given up first; only then Escape is for what is open.
+              if (e.key === "Escape" && text !== null) {
+                e.stopPropagation();
                 setText(null);
                 setFault(null);
               }
@@ -92,14 +95,14 @@ export function Row({
                 onChange(Math.max(field.hard[0], Math.min(field.hard[1], next)), false);
               }
             }}
-            className={`w-20 bg-transparent text-right ${changed ? "underline decoration-accent-light decoration-1 underline-offset-4" : ""}`}
+            className={`h-6 w-20 bg-transparent text-right ${changed ? "underline decoration-accent-light decoration-1 underline-offset-4" : ""}`}
             inputMode="decimal"
             aria-invalid={fault !== null}
           />
           <span className="w-9 pl-1 text-small text-quiet">{unit}</span>
         </span>
       </div>
-      <div className="relative">
+      <div className="relative -mt-[6px]">
         <Slider.Root
           min={0}
           max={STEPS}
@@ -108,15 +111,17 @@ export function Row({
           onValueChange={([p]) => onChange(tidy(field, scale.value(p ?? 0)), true)}
           onValueCommit={onSettle}
           aria-label={field.title}
-          className="relative flex h-4 cursor-pointer items-center"
+          className="relative flex h-6 cursor-pointer items-center"
         >
           <Slider.Track className="relative h-px w-full bg-quiet">
             <Slider.Range className="absolute h-[2px] bg-ink" />
           </Slider.Track>
           <Slider.Thumb
             aria-label={field.title}
-            className="block h-3 w-[7px] bg-ink active:bg-accent-light focus-visible:bg-accent-light"
-          />
+            className="group/thumb grid h-6 w-6 place-items-center outline-none"
+          >
+            <span className="h-3 w-[7px] bg-ink group-focus-visible/thumb:bg-accent-light group-active/thumb:bg-accent-light group-focus-visible/thumb:outline-2 group-focus-visible/thumb:outline-offset-2 group-focus-visible/thumb:outline-accent-light" />
+          </Slider.Thumb>
         </Slider.Root>
         <button
           type="button"
@@ -124,10 +129,10 @@ export function Row({
           aria-label={`${field.title}: back to ${showNumber(byDefault * factor)}`}
           title={`Back to ${showNumber(byDefault * factor)} ${field.unit}`}
           onClick={() => onChange(byDefault, false)}
-          className="absolute top-[11px] h-[7px] w-[9px] -translate-x-1/2 cursor-pointer"
+          className={`absolute top-[15px] h-3 w-6 -translate-x-1/2 ${changed ? "cursor-pointer" : "pointer-events-none"}`}
           style={{ left: `${notch}%` }}
         >
-          <span className="mx-auto block h-[5px] w-px bg-quiet" />
+          <span className="mx-auto mb-auto block h-[5px] w-px bg-quiet" />
         </button>
       </div>
       {fault && (

@@ -6,7 +6,7 @@ import { fogName, sunLine, sunName } from "./groups";
 import { addLayer, fromTheTop, kindAt, MOST_LAYERS } from "./layers";
 
 /** Strips above the air and below the ground, pixels. */
-const BEYOND = 112;
+const BEYOND = 124;
 const LAND = 74;
 const TOP_OF_AIR = 100_000;
 /** Altitude over which the scale turns from even to logarithmic, m. */
@@ -26,16 +26,32 @@ export function scaleFor(height: number) {
   };
 }
 
-/** Where on the Section a part is, for the Sheet to unfold beside it. */
-export function anchorOf(part: Part, sky: Sky, height: number): number {
+/** Where on the Section a part is: there it points at the Sheet. */
+function anchorOf(part: Part, sky: Sky, height: number): number {
   const { y } = scaleFor(height);
   const layer = sky.clouds[layerOf(part, sky)];
-  if (sunOf(part) !== null || part === "place" || part === "moon" || part === "source") return 0;
-  if (part === "fog" || part === "land") return y(0);
+  const strip: Partial<Record<Part, number>> = { moon: 60, place: 84, source: 108 };
+  if (sunOf(part) !== null) return 24;
+  if (part === "fog") return y(0) - 12;
+  if (part === "land") return y(0) + 14;
   if (part === "air") return y(30_000);
-  if (layer) return y(layer.base_m + layer.depth_m);
-  if (part === "clouds" || part === "drift") return y(ADDING);
-  return part === "eye" ? y(sky.eye.altitude_m) : height;
+  if (layer) return y(layer.base_m + 0.5 * layer.depth_m);
+  if (part === "clouds") return y(ADDING) - 4;
+  if (part === "drift") return y(ADDING) + 19;
+  return strip[part] ?? (part === "eye" ? y(sky.eye.altitude_m) : height - 24);
+}
+
+/** Height of a grip, and least height of what lies between a layer's two, pixels. */
+const GRIP = 8;
+const LEAST_BAND = 10;
+
+/** Where the grips of a band lie: over its edges, and off them where it is too thin to be taken between them. */
+function gripsOf(top: number, base: number): { top: number; base: number } {
+  const out = Math.max(0, LEAST_BAND - (base - top - GRIP)) / 2;
+  return {
+    top: top - GRIP / 2 - Math.min(out, GRIP / 2 + LEAST_BAND / 2),
+    base: base - GRIP / 2 + Math.min(out, GRIP / 2 + LEAST_BAND / 2),
+  };
 }
 
 type Drag = { grip: "band" | "base" | "top" | "eye"; y: number; layer: string; base: number; depth: number };
@@ -150,7 +166,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
         <Beyond sky={sky} width={width} part={part} pick={pick} />
 
         {/* air */}
-        <g {...pick("air")} aria-label="Air">
+        <g {...pick("air")} aria-label={`Air ${showNumber(sky.air.visibility_km)} km`}>
           <rect
             y={BEYOND}
             width={width}
@@ -208,17 +224,17 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
 
         {/* clouds: what is selected lies on top */}
         <g {...pick("clouds")} aria-label="Add clouds">
-          <rect x={LEFT + 1} y={y(ADDING) - 14} width={90} height={20} fill="transparent" />
+          <rect x={LEFT + 1} y={y(ADDING) - 17} width={90} height={24} fill="transparent" />
           <text x={LEFT + 8} y={y(ADDING)} fill="#b9b9b9" fontSize={11.5} textDecoration="underline">
             Add clouds
           </text>
           <Mark on={part === "clouds"} from={y(ADDING) - 14} to={y(ADDING) + 4} />
         </g>
-        <g {...pick("drift")} aria-label="Wind and drift">
-          <rect x={LEFT + 1} y={y(ADDING) + 6} width={130} height={18} fill="transparent" />
+        <g {...pick("drift")} aria-label={`Wind ${windLine(sky)}`}>
+          <rect x={LEFT + 1} y={y(ADDING) + 7} width={130} height={24} fill="transparent" />
           <text
             x={LEFT + 8}
-            y={y(ADDING) + 19}
+            y={y(ADDING) + 23}
             fill="#b9b9b9"
             fontSize={11.5}
             stroke="var(--color-panel)"
@@ -227,18 +243,19 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
           >
             Wind{" "}
             <tspan fontFamily="var(--font-value)" fontSize={11}>
-              {showNumber(sky.drift.wind_m_s)} m/s
-              {sky.drift.passed_min > 0 ? `, ${showNumber(sky.drift.passed_min)} min` : ""}
+              {windLine(sky)}
             </tspan>
           </text>
-          <Mark on={part === "drift"} from={y(ADDING) + 6} to={y(ADDING) + 24} />
+          <Mark on={part === "drift"} from={y(ADDING) + 8} to={y(ADDING) + 30} />
         </g>
         {fromTheTop(sky)
           .sort((a, b) => Number(partOf(a) === part) - Number(partOf(b) === part))
-          .map((layer) => (
-            <g key={layer.id} aria-label={`Clouds: ${layer.name}`}>
+          .map((layer) => ({ layer, grips: gripsOf(y(layer.base_m + layer.depth_m), y(layer.base_m)) }))
+          .map(({ layer, grips }) => (
+            <g key={layer.id}>
               <g
                 {...pick(partOf(layer))}
+                aria-label={`Clouds: ${layer.name}, ${showNumber(layer.base_m)} m and ${showNumber(layer.depth_m)} m deep${layer.muted ? ", muted" : ""}`}
                 onClick={undefined}
                 className="cursor-grab active:cursor-grabbing"
                 onPointerDown={take("band", layer)}
@@ -252,6 +269,13 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
                   height={Math.max(6, y(layer.base_m) - y(layer.base_m + layer.depth_m))}
                   fill="#ffffff"
                   fillOpacity={0.06}
+                />
+                <rect
+                  x={LEFT + 1}
+                  y={grips.top + GRIP}
+                  width={right - LEFT}
+                  height={grips.base - grips.top - GRIP}
+                  fill="transparent"
                 />
                 <Profile layer={layer} y={y} left={LEFT + 1} right={right} />
                 <text
@@ -276,8 +300,8 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
                   data-testid={`section-${edge}-${layer.id}`}
                   x={LEFT}
                   width={right - LEFT}
-                  height={7}
-                  y={y(edge === "base" ? layer.base_m : layer.base_m + layer.depth_m) - 3.5}
+                  height={GRIP}
+                  y={grips[edge]}
                   fill="transparent"
                   className="cursor-ns-resize"
                   onPointerDown={take(edge, layer)}
@@ -289,7 +313,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
           ))}
 
         {/* low fog on the land */}
-        <g {...pick("fog")} aria-label="Low fog">
+        <g {...pick("fog")} aria-label={fogLine(sky)}>
           <rect x={LEFT + 1} y={y(0) - 30} width={right - LEFT} height={30} fill="transparent" />
           {sky.fog.amount > 0 && (
             <polygon
@@ -305,7 +329,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
             fontSize={11.5}
             textDecoration={sky.fog.muted ? "line-through" : sky.fog.amount > 0 ? undefined : "underline"}
           >
-            {sky.fog.amount > 0 ? `Low ${fogName(sky.fog.visibility_km).toLowerCase()}` : "Add low fog"}
+            {fogLine(sky)}
           </text>
           <Mark on={part === "fog"} from={y(0) - 24} to={y(0)} />
         </g>
@@ -314,13 +338,13 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
         <g
           {...pick("eye")}
           onClick={undefined}
-          aria-label="Eye"
+          aria-label={`eye ${showNumber(sky.eye.altitude_m)} m`}
           className="cursor-ns-resize"
           onPointerDown={take("eye")}
           onPointerMove={move}
           onPointerUp={drop("eye")}
         >
-          <rect x={LEFT} y={eyeY - 9} width={right - LEFT} height={18} fill="transparent" />
+          <rect x={LEFT} y={eyeY - 12} width={right - LEFT} height={24} fill="transparent" />
           <line x1={LEFT} x2={right} y1={eyeY} y2={eyeY} stroke="#ececec" strokeDasharray="2 3" />
           <path d={`M${LEFT} ${eyeY - 4} l7 4 l-7 4 z`} fill="#ececec" />
           <text x={right} y={eyeY - 4} textAnchor="end" fill="#ececec" fontSize={11.5}>
@@ -331,7 +355,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
 
         {/* land, and the grade under everything */}
         <line x1={LEFT} x2={width} y1={y(0) + 0.5} y2={y(0) + 0.5} stroke="#ececec" />
-        <g {...pick("land")} aria-label="Land">
+        <g {...pick("land")} aria-label={landLine(sky)}>
           <rect x={LEFT} y={y(0) + 1} width={width - LEFT} height={24} fill="transparent" />
           {Array.from({ length: 14 }, (_, i) => (
             <line
@@ -352,24 +376,30 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
             fontSize={11.5}
             textDecoration={sky.land.muted ? "line-through" : sky.land.shown ? undefined : "underline"}
           >
-            {sky.land.shown ? "Trial land" : "Add trial land"}
+            {landLine(sky)}
           </text>
           <Mark on={part === "land"} from={y(0) + 2} to={y(0) + 24} />
         </g>
-        <g {...pick("grade")} aria-label="Grade">
+        <g {...pick("grade")} aria-label={`Grade ${gradeLine(sky)}`}>
           <rect y={height - LAND + 26} width={width} height={LAND - 26} fill="#262626" />
           <text x={LEFT + 8} y={height - 27} fill="#ececec" fontSize={12.5}>
             Grade
           </text>
           <text x={LEFT + 8} y={height - 11} fill="#b9b9b9" fontSize={11} fontFamily="var(--font-value)">
-            {showNumber(sky.grade.ev100)} EV {Math.round(sky.grade.white_k)} K
+            {gradeLine(sky)}
           </text>
           <Mark on={part === "grade"} from={height - LAND + 30} to={height - 4} />
         </g>
+        {part && <Pointer y={anchorOf(part, sky, height)} width={width} />}
       </svg>
     </div>
   );
 }
+
+/** Points from what is selected at the Sheet beside it. */
+const Pointer = ({ y, width }: { y: number; width: number }) => (
+  <path d={`M${width - 9} ${y - 6} l9 6 l-9 6 z`} fill="var(--color-accent-light)" aria-hidden />
+);
 
 /** The strip beyond the air: suns and moon as discs, place and time, and the kind of sky. */
 function Beyond({
@@ -397,7 +427,7 @@ function Beyond({
       {lights.map((l, i) => {
         const x = LEFT + i * step;
         return (
-          <g key={l.part} {...pick(l.part)} aria-label={l.name}>
+          <g key={l.part} {...pick(l.part)} aria-label={`${l.name}, ${l.line}${l.muted ? ", muted" : ""}`}>
             <rect x={x} y={2} width={step} height={42} fill="transparent" />
             <circle cx={x + 12} cy={one ? 22 : 16} r={8} fill="none" stroke="#ececec" />
             <circle cx={x + 12} cy={one ? 22 : 16} r={2} fill="#ececec" />
@@ -416,32 +446,71 @@ function Beyond({
               </text>
             )}
             {part === l.part && (
-              <rect x={x} y={42} width={one ? 60 : step - 6} height={2} fill="var(--color-accent)" />
+              <rect x={x} y={42} width={one ? 60 : step - 6} height={2} fill="var(--color-accent-light)" />
             )}
           </g>
         );
       })}
-      <Line part="moon" y={48} on={part === "moon"} pick={pick} width={width}>
+      <Line
+        part="moon"
+        label={sky.moon.risen ? "Moon" : "No moon"}
+        y={48}
+        on={part === "moon"}
+        pick={pick}
+        width={width}
+      >
         {sky.moon.risen ? "Moon" : "No moon"}
       </Line>
-      <Line part="place" y={68} on={part === "place"} pick={pick} width={width}>
+      <Line
+        part="place"
+        label={`Place: ${sky.place.name} ${momentOf(sky)}`}
+        y={72}
+        on={part === "place"}
+        pick={pick}
+        width={width}
+      >
         {sky.place.name || "Place"}{" "}
         <tspan fontFamily="var(--font-value)" fontSize={11} fill="#b9b9b9">
-          {sky.place.at.slice(5, 10)} {sky.place.at.slice(11, 16)}
+          {momentOf(sky)}
         </tspan>
       </Line>
-      <Line part="source" y={88} on={part === "source"} pick={pick} width={width}>
+      <Line
+        part="source"
+        label={`Sky ${madeOf(sky)}`}
+        y={96}
+        on={part === "source"}
+        pick={pick}
+        width={width}
+      >
         Sky{" "}
         <tspan fontSize={11} fill="#b9b9b9">
-          {{ air: "of air", standard: "after the standard", gradient: "painted" }[sky.source.made_of.kind]}
+          {madeOf(sky)}
         </tspan>
       </Line>
     </g>
   );
 }
 
+const windLine = ({ drift }: Sky) =>
+  `${showNumber(drift.wind_m_s)} m/s${drift.passed_min > 0 ? `, ${showNumber(drift.passed_min)} min` : ""}`;
+
+const fogLine = ({ fog }: Sky) =>
+  fog.amount > 0 ? `Low ${fogName(fog.visibility_km).toLowerCase()}` : "Add low fog";
+
+const landLine = ({ land }: Sky) => (land.shown ? "Trial land" : "Add trial land");
+
+const gradeLine = ({ grade }: Sky) => `${showNumber(grade.ev100)} EV ${Math.round(grade.white_k)} K`;
+
+/** Date and hour, as the Section shows them. */
+const momentOf = (sky: Sky) => `${sky.place.at.slice(5, 10)} ${sky.place.at.slice(11, 16)}`;
+
+const madeOf = (sky: Sky) =>
+  ({ air: "of air", standard: "after the standard", gradient: "painted" })[sky.source.made_of.kind];
+
+/** A line; `label` is what is read out. */
 function Line({
   part,
+  label,
   y,
   on,
   width,
@@ -449,6 +518,7 @@ function Line({
   children,
 }: {
   part: Part;
+  label: string;
   y: number;
   on: boolean;
   width: number;
@@ -456,12 +526,12 @@ function Line({
   children: React.ReactNode;
 }) {
   return (
-    <g {...pick(part)} aria-label={part}>
-      <rect x={LEFT} y={y} width={width - LEFT} height={20} fill="transparent" />
-      <text x={LEFT + 4} y={y + 14} fill="#ececec" fontSize={12}>
+    <g {...pick(part)} aria-label={label}>
+      <rect x={LEFT} y={y} width={width - LEFT} height={24} fill="transparent" />
+      <text x={LEFT + 4} y={y + 16} fill="#ececec" fontSize={12}>
         {children}
       </text>
-      <Mark on={on} from={y + 2} to={y + 18} />
+      <Mark on={on} from={y + 3} to={y + 21} />
     </g>
   );
 }
@@ -484,7 +554,7 @@ function fogShape(sky: Sky, y: (h: number) => number, left: number, right: numbe
 /** A bar at the right edge tells what is selected. */
 function Mark({ on, from, to }: { on: boolean; from: number; to: number }) {
   return on ? (
-    <rect x={214} y={from} width={4} height={Math.max(6, to - from)} fill="var(--color-accent)" />
+    <rect x={214} y={from} width={4} height={Math.max(6, to - from)} fill="var(--color-accent-light)" />
   ) : null;
 }
 

@@ -104,14 +104,14 @@ export function Seek({ sky, layer, schema }: { sky: Sky; layer: CloudLayer; sche
       north_m: 1000 * north,
       lit,
     });
-  const number = "w-10 border border-line bg-bench text-right font-value";
+  const number = "h-6 w-10 border border-edge bg-bench text-right font-value";
   return (
     <fieldset disabled={busy} className="py-1" data-testid="seek">
       <label className="flex items-baseline justify-between gap-2 text-quiet">
         Seek by changing its
         <select
           aria-label="What may change"
-          className="border border-line bg-bench px-1 py-[2px] text-ink"
+          className="h-6 border border-edge bg-bench px-1 text-ink"
           value={by}
           onChange={(e) => setBy(e.target.value as By)}
         >
@@ -124,7 +124,7 @@ export function Seek({ sky, layer, schema }: { sky: Sky; layer: CloudLayer; sche
       </label>
       <select
         aria-label="What to seek"
-        className="mt-1 w-full border border-line bg-bench px-1 py-[2px]"
+        className="mt-1 h-6 w-full border border-edge bg-bench px-1"
         value=""
         onChange={(e) => {
           const wish = wishes.find(([words]) => words === e.target.value);

@@ -31,33 +31,34 @@ function applied(own: Sky, from: Sky, take: Take, held: Held): Sky {
   return next;
 }
 
-/** Flicks through starters on the open sky: what is held stays as it is, and nothing is kept until it is said so. */
+/**
+ * Flicks through starters on the open sky: what is held stays as it is. What is shown is only looked at, and no part of the
+ * document until it is kept.
+ */
 export function Starters({ onClose }: { onClose: () => void }) {
   const starters = useQuery({ queryKey: ["starters"], queryFn: api.starters, staleTime: Infinity });
   const [own] = useState(() => useBench.getState().sky);
   const [take, setTake] = useState<Take>("all");
   const [held, setHeld] = useState<Held>({ sun: false, exposure: true, viewpoint: true, land: false });
   const [chosen, setChosen] = useState<number | null>(null);
-  const { change, settle } = useBench.getState();
+  const { look, keepPreview } = useBench.getState();
   const list = starters.data ?? [];
 
-  const show = (sky: Sky) =>
-    change((s) => {
-      Object.assign(s, structuredClone(sky));
-    }, true);
   useEffect(() => {
     const starter: Starter | undefined = chosen === null ? undefined : starters.data?.[chosen];
-    if (own && starter) show(applied(own, starter.document, take, held));
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- what is shown follows the choice alone
-  }, [chosen, take, held, starters.data]);
+    if (own && starter) look(applied(own, starter.document, take, held));
+  }, [own, look, chosen, take, held, starters.data]);
+  // However the tray is closed, what was only looked at is gone.
+  useEffect(() => () => look(null), [look]);
+  // Who changes what is shown has taken it.
+  const shown = useBench((s) => s.preview !== null);
+  useEffect(() => {
+    if (chosen !== null && !shown && useBench.getState().sky !== own) onClose();
+  }, [chosen, shown, own, onClose]);
 
-  const leave = () => {
-    if (own) show(own);
-    settle();
-    onClose();
-  };
+  const leave = onClose;
   const keep = () => {
-    settle();
+    keepPreview();
     onClose();
   };
   const flick = (step: number) =>
@@ -66,6 +67,7 @@ export function Starters({ onClose }: { onClose: () => void }) {
     <aside
       aria-label="Starters"
       data-testid="starters"
+      data-own-keys
       className="absolute top-9 right-0 bottom-0 z-30 flex w-[290px] flex-col border-l border-line bg-panel shadow-float"
       onKeyDown={(e) => {
         const keys: Record<string, () => void> = {
@@ -96,7 +98,7 @@ export function Starters({ onClose }: { onClose: () => void }) {
         <fieldset className="flex min-w-0 flex-wrap items-center gap-x-2">
           <legend className="float-left mr-2 text-quiet">Hold</legend>
           {(["sun", "exposure", "viewpoint", "land"] as const).map((what) => (
-            <label key={what} className="flex cursor-pointer items-center gap-1">
+            <label key={what} className="flex min-h-6 cursor-pointer items-center gap-1">
               <input
                 type="checkbox"
                 checked={held[what]}

@@ -25,6 +25,9 @@ export function useDay(sky: Sky | null): Strip | undefined {
     enabled: about !== null && settled === key,
     placeholderData: keepPreviousData,
     staleTime: Infinity,
+    // A day that could not be had is asked for until it can.
+    retry: true,
+    retryDelay: 2000,
   });
   return day.data;
 }

@@ -19,6 +19,18 @@ export class Refusal extends Error {
 }
 
 export type SkyRecord = { id: string; name: string; revision: number; document: Sky; updated_at: string };
+/** A sky in a list. */
+export type SkySummary = {
+  id: string;
+  name: string;
+  revision: number;
+  tags: string[];
+  created_at: string;
+  updated_at: string;
+  deleted_at: string | null;
+};
+export type SkySort = "changed" | "made" | "name";
+export type SkyPage = { skies: SkySummary[]; total: number };
 export type Starter = { slug: string; name: string; about: string; document: Sky };
 export type Place = {
   name: string;
@@ -60,25 +72,35 @@ export type Bake = {
   sky_id: string | null;
   name: string;
   settings: BakeSettings;
-  status: "queued" | "running" | "assembling" | "done" | "cancelled" | "failed";
+  status: "queued" | "running" | "assembling" | "done" | "cancelled" | "failed" | "unknown";
   pieces: number;
   pieces_done: number;
   problem: string | null;
+  /** What an open bake waits for. */
+  note: string | null;
   facts: Record<string, unknown> | null;
   files: string[];
   created_at: string;
   started_at: string | null;
   finished_at: string | null;
+  deleted_at: string | null;
   seconds_left: number | null;
 };
 
-async function ask<T>(method: string, path: string, body?: unknown): Promise<T> {
+export type BakePage = { bakes: Bake[]; total: number; bytes: number };
+
+/** Browsers let a page that is left send as much, characters. */
+const MOST_ON_LEAVING = 60_000;
+
+async function ask<T>(method: string, path: string, body?: unknown, leaving = false): Promise<T> {
   let response: Response;
+  const text = body === undefined ? null : JSON.stringify(body);
   try {
     response = await fetch(path, {
       method,
-      headers: body === undefined ? {} : { "content-type": "application/json" },
-      body: body === undefined ? null : JSON.stringify(body),
+      headers: text === null ? {} : { "content-type": "application/json" },
+      body: text,
+      keepalive: leaving && (text?.length ?? 0) < MOST_ON_LEAVING,
     });
   } catch {
     throw new Refusal(0, "", "The server can't be reached", []);
@@ -116,13 +138,21 @@ export type Found = {
 export type Findings = { found: Found[]; without: number };
 
 export const api = {
-  skies: () => ask<SkyRecord[]>("GET", "/api/skies"),
+  skies: (of: { search: string; sort: SkySort; bin: boolean; limit: number; offset?: number }) =>
+    ask<SkyPage>(
+      "GET",
+      `/api/skies?search=${encodeURIComponent(of.search)}&sort=${of.sort}&bin=${of.bin}&limit=${of.limit}&offset=${of.offset ?? 0}`,
+    ),
   sky: (id: string) => ask<SkyRecord>("GET", `/api/skies/${id}`),
-  save: (id: string, revision: number, document: Sky) =>
-    ask<{ revision: number }>("PUT", `/api/skies/${id}`, { revision, document }),
+  /** `key`: of this save; `leaving`: the page may be gone before the answer comes. */
+  save: (id: string, revision: number, document: Sky, key: string, leaving = false) =>
+    ask<{ revision: number }>("PUT", `/api/skies/${id}`, { revision, document, key }, leaving),
   rename: (id: string, name: string) => ask<null>("PATCH", `/api/skies/${id}`, { name }),
   remove: (id: string) => ask<null>("DELETE", `/api/skies/${id}`),
   restore: (id: string) => ask<null>("POST", `/api/skies/${id}/restore`),
+  tag: (id: string, tags: string[]) => ask<null>("PATCH", `/api/skies/${id}`, { tags }),
+  forget: (id: string) => ask<null>("DELETE", `/api/skies/${id}?for_good=true`),
+  emptyBin: () => ask<null>("DELETE", "/api/bin"),
   duplicate: (id: string) => ask<SkyRecord>("POST", `/api/skies/${id}/duplicate`),
   starters: () => ask<Starter[]>("GET", "/api/starters"),
   fromStarter: (slug: string) => ask<SkyRecord>("POST", "/api/skies", { starter: slug }),
@@ -149,9 +179,13 @@ export const api = {
     ask<Findings>("POST", "/api/seek", { sky, layer, wish, by }),
   day: (document: Sky) => ask<Strip>("POST", "/api/day", document),
   schema: () => ask<unknown>("GET", "/api/schema"),
-  bakes: () => ask<Bake[]>("GET", "/api/bakes"),
+  bakes: (of: { bin: boolean; limit: number; offset?: number }) =>
+    ask<BakePage>("GET", `/api/bakes?bin=${of.bin}&limit=${of.limit}&offset=${of.offset ?? 0}`),
   bake: (sky_id: string, name: string, document: Sky, settings: BakeSettings) =>
     ask<Bake>("POST", "/api/bakes", { sky_id, name, document, settings }),
   cancel: (id: string) => ask<Bake>("POST", `/api/bakes/${id}/cancel`),
+  goOn: (id: string) => ask<Bake>("POST", `/api/bakes/${id}/go-on`),
   removeBake: (id: string) => ask<null>("DELETE", `/api/bakes/${id}`),
+  restoreBake: (id: string) => ask<null>("POST", `/api/bakes/${id}/restore`),
+  forgetBake: (id: string) => ask<null>("DELETE", `/api/bakes/${id}?for_good=true`),
 };

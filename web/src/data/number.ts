@@ -1,12 +1,12 @@
 /**
  * Reads what was typed into a number: a plain number, arithmetic ("1500/2"), or a change of the present value
- * ("+10%", "*2"). Gives null where it says nothing.
+ * ("+10%", "+5", "*2"; also "-5", where numbers can't be negative). Gives null where it says nothing.
  */
-export function readNumber(text: string, present: number): number | null {
+export function readNumber(text: string, present: number, negative = true): number | null {
   const t = text.trim().replaceAll(",", ".").replaceAll("−", "-");
   const percent = /^([+-])\s*(\d+(?:\.\d+)?)\s*%$/.exec(t);
   if (percent) return plain(present * (1 + (percent[1] === "-" ? -1 : 1) * (Number(percent[2]) / 100)));
-  const relative = /^([*/])(.+)$/.exec(t);
+  const relative = (negative ? /^[*/+]./ : /^[*/+-]./).test(t);
   const value = evaluate(relative ? `${present}${t}` : t);
   return value !== null && Number.isFinite(value) ? plain(value) : null;
 }

@@ -4,7 +4,7 @@ type Weight = "main" | "plain" | "quiet";
 
 const weights: Record<Weight, string> = {
   main: "bg-accent text-white hover:brightness-110",
-  plain: "border border-line text-ink hover:bg-raised",
+  plain: "border border-edge text-ink hover:bg-raised",
   quiet: "text-quiet hover:bg-raised hover:text-ink",
 };
 
@@ -17,7 +17,7 @@ export function Button({
   return (
     <button
       type="button"
-      className={`cursor-pointer rounded-soft px-3 py-1 whitespace-nowrap disabled:cursor-default disabled:opacity-45 ${weights[weight]} ${className}`}
+      className={`min-h-6 cursor-pointer rounded-soft px-3 py-1 whitespace-nowrap disabled:cursor-default disabled:opacity-45 ${weights[weight]} ${className}`}
       {...rest}
     />
   );

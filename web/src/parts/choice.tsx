@@ -21,7 +21,7 @@ export function Choice({
       <Select.Trigger
         id={id}
         aria-label={label}
-        className="flex h-6 w-full cursor-pointer items-center justify-between gap-2 rounded-soft border border-line bg-bench px-2 text-left hover:bg-raised"
+        className="flex h-6 w-full cursor-pointer items-center justify-between gap-2 rounded-soft border border-edge bg-bench px-2 text-left hover:bg-raised"
       >
         <Select.Value />
         <span aria-hidden className="text-quiet">

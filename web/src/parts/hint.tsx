@@ -11,7 +11,7 @@ export function Hint({ text, children }: { text: string; children: ReactNode }) 
           side="bottom"
           align="start"
           sideOffset={4}
-          className="z-50 max-w-72 rounded-soft border border-line bg-bench px-2 py-1 text-small text-ink shadow-float"
+          className="z-50 max-w-72 rounded-soft border border-edge bg-bench px-2 py-1 text-small text-ink shadow-float"
         >
           {text}
         </Tooltip.Content>

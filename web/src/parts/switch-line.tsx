@@ -24,7 +24,7 @@ export function SwitchLine({
         <ToggleGroup.Item
           key={o.value}
           value={o.value}
-          className="cursor-pointer pb-px text-quiet data-[state=on]:border-b-2 data-[state=on]:border-ink data-[state=on]:text-ink"
+          className="min-h-6 min-w-6 cursor-pointer pb-px text-quiet data-[state=on]:border-b-2 data-[state=on]:border-ink data-[state=on]:text-ink"
         >
           {o.title}
         </ToggleGroup.Item>

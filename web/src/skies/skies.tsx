@@ -1,36 +1,89 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  keepPreviousData,
+  useInfiniteQuery,
+  useMutation,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
-import { useState } from "react";
-import { api, type SkyRecord } from "../data/api";
+import { useLayoutEffect, useRef, useState } from "react";
+import { api, type SkySort, type SkySummary } from "../data/api";
 import { Button } from "../parts/button";
+import { Choice } from "../parts/choice";
+import { when } from "../parts/dates";
+import { DeletedNote, wasDeleted } from "../parts/deleted-note";
 import { Dialog } from "../parts/dialog";
+import { ViewLink } from "../parts/view-link";
 import { FRESH, go } from "../route";
+
+const sorts = [
+  { value: "changed", title: "Last changed" },
+  { value: "made", title: "Newest" },
+  { value: "name", title: "Name" },
+];
+/** Skies of a page of the wall. */
+const PAGE = 60;
+
+/** What the wall was like when it was left: a sky that is looked at and left leads back to the same place. */
+const left = { search: "", sort: "changed" as SkySort, scroll: 0 };
 
 /** The wall of skies, and starters to begin from. */
 export function Skies() {
   const client = useQueryClient();
-  const skies = useQuery({ queryKey: ["skies"], queryFn: api.skies });
-  const [wanted, setWanted] = useState("");
-  const [renaming, setRenaming] = useState<SkyRecord | null>(null);
+  const [wanted, setWanted] = useState(left.search);
+  const [sort, setSort] = useState(left.sort);
+  const skies = useInfiniteQuery({
+    queryKey: ["skies", wanted, sort],
+    queryFn: ({ pageParam }) =>
+      api.skies({ search: wanted, sort, bin: false, limit: PAGE, offset: pageParam }),
+    initialPageParam: 0,
+    getNextPageParam: ({ total }, pages) => (pages.length * PAGE < total ? pages.length * PAGE : undefined),
+    placeholderData: keepPreviousData,
+  });
+  const [renaming, setRenaming] = useState<SkySummary | null>(null);
+  const [tagging, setTagging] = useState<SkySummary | null>(null);
   const [starting, setStarting] = useState(false);
-  const [gone, setGone] = useState<SkyRecord | null>(null);
   const refresh = () => client.invalidateQueries({ queryKey: ["skies"] });
   const act = useMutation({ mutationFn: (work: () => Promise<unknown>) => work(), onSuccess: refresh });
+  const wall = useRef<HTMLElement>(null);
+  Object.assign(left, { search: wanted, sort });
 
-  const shown = (skies.data ?? []).filter((s) => s.name.toLowerCase().includes(wanted.trim().toLowerCase()));
+  // Back to where the wall was left, once its skies are there.
+  const there = skies.data !== undefined;
+  useLayoutEffect(() => {
+    if (there && wall.current) wall.current.scrollTop = left.scroll;
+  }, [there]);
+
+  const list = skies.data?.pages.flatMap((page) => page.skies) ?? [];
+  const remove = (sky: SkySummary) => {
+    // The focus goes to the neighbour of what is gone.
+    const i = list.findIndex((s) => s.id === sky.id);
+    const next = list[i + 1] ?? list[i - 1];
+    act.mutate(async () => {
+      await api.remove(sky.id);
+      wasDeleted({ name: sky.name, restore: () => api.restore(sky.id) });
+      if (next) document.getElementById(next.id)?.focus();
+    });
+  };
   return (
     <div className="flex h-full flex-col">
       <header className="flex h-9 shrink-0 items-center gap-2 border-b border-line px-3">
         <h1 className="text-large">Skies</h1>
         <input
           type="search"
-          aria-label="Search the skies"
-          placeholder="Search"
+          aria-label="Search the skies by name or tag"
+          placeholder="Name or tag"
           value={wanted}
           onChange={(e) => setWanted(e.target.value)}
-          className="ml-4 h-6 w-56 rounded-soft border border-line bg-panel px-2"
+          className="ml-4 h-6 w-56 rounded-soft border border-edge bg-panel px-2"
         />
+        <div className="w-36">
+          <Choice label="Sort by" value={sort} options={sorts} onChange={(v) => setSort(v as SkySort)} />
+        </div>
         <span className="flex-1" />
+        <Button weight="quiet" onClick={() => go("/bin")}>
+          Bin
+        </Button>
         <Button weight="quiet" onClick={() => go("/bakes")}>
           Bakes
         </Button>
@@ -43,73 +96,101 @@ export function Skies() {
           {(act.error ?? skies.error)?.message}
         </p>
       )}
-      {gone && (
-        <p role="status" className="flex items-center gap-2 border-b border-line bg-panel px-3 py-1">
-          “{gone.name}” was deleted.
-          <Button
-            onClick={() =>
-              act.mutate(async () => {
-                await api.restore(gone.id);
-                setGone(null);
-              })
-            }
-          >
-            Undo
-          </Button>
-          <Button weight="quiet" onClick={() => setGone(null)}>
-            Good
-          </Button>
-        </p>
-      )}
-      <main className="min-h-0 flex-1 overflow-y-auto bg-surround p-4">
-        {skies.data?.length === 0 && <p className="text-black">No sky here yet. Start one.</p>}
+      <DeletedNote onRestored={() => void refresh()} />
+      <main
+        ref={wall}
+        className="min-h-0 flex-1 overflow-y-auto bg-surround p-4"
+        onScroll={(e) => (left.scroll = e.currentTarget.scrollTop)}
+      >
+        {there && list.length === 0 && (
+          <p role="status" className="text-black">
+            {wanted.trim()
+              ? `No sky has “${wanted.trim()}” in its name or tags.`
+              : "No sky here yet. Start one."}
+          </p>
+        )}
         <ul className="grid grid-cols-[repeat(auto-fill,minmax(380px,1fr))] gap-4">
-          {shown.map((sky) => (
+          {list.map((sky) => (
             <li key={sky.id} data-testid="sky" className="bg-bench">
-              <a
-                href={`/sky/${sky.id}`}
-                onClick={(e) => {
-                  e.preventDefault();
-                  go(`/sky/${sky.id}`);
-                }}
-                className="block"
-              >
+              <ViewLink path={`/sky/${sky.id}`} className="block" apart>
                 <img
                   src={`/api/skies/${sky.id}/picture.png?width=640&v=${sky.revision}`}
-                  alt={`What the camera of ${sky.name} sees`}
+                  alt=""
+                  loading="lazy"
                   className="block aspect-[16/9] w-full bg-panel object-cover"
                 />
-              </a>
-              <div className="flex items-center justify-between py-1 pr-1 pl-3">
-                <span className="truncate">{sky.name}</span>
+              </ViewLink>
+              <div className="flex min-h-8 items-center gap-2 pr-1 pl-3">
+                <ViewLink
+                  path={`/sky/${sky.id}`}
+                  className="min-w-0 truncate py-[3px] hover:underline"
+                  id={sky.id}
+                >
+                  {sky.name}
+                </ViewLink>
+                {sky.tags.map((tag) => (
+                  <button
+                    key={tag}
+                    type="button"
+                    title={`Skies with ${tag}`}
+                    className="min-h-6 min-w-6 shrink-0 cursor-pointer truncate text-small text-quiet hover:text-ink hover:underline"
+                    onClick={() => setWanted(tag)}
+                  >
+                    {tag}
+                  </button>
+                ))}
+                <span className="ml-auto shrink-0 text-small text-quiet">{when(sky.updated_at)}</span>
                 <Menu
                   name={sky.name}
                   items={[
                     ["Duplicate", () => act.mutate(() => api.duplicate(sky.id))],
                     ["Rename…", () => setRenaming(sky)],
-                    [
-                      "Delete",
-                      () =>
-                        act.mutate(async () => {
-                          await api.remove(sky.id);
-                          setGone(sky);
-                        }),
-                    ],
+                    ["Tags…", () => setTagging(sky)],
+                    ["Delete", () => remove(sky)],
                   ]}
                 />
               </div>
             </li>
           ))}
         </ul>
+        {skies.hasNextPage && (
+          <p className="mt-4 text-center">
+            <Button weight="main" onClick={() => void skies.fetchNextPage()}>
+              Show more of {skies.data?.pages[0]?.total}
+            </Button>
+          </p>
+        )}
       </main>
       {renaming && (
-        <Rename
-          sky={renaming}
+        <TextDialog
+          title="Rename the sky"
+          label="Name"
+          act="Rename"
+          text={renaming.name}
+          most={120}
+          save={(name) => api.rename(renaming.id, name)}
           onClose={() => setRenaming(null)}
-          onDone={() => {
-            setRenaming(null);
-            void refresh();
-          }}
+          onDone={() => void refresh()}
+        />
+      )}
+      {tagging && (
+        <TextDialog
+          title="Tags of the sky"
+          label="Tags, with commas between them"
+          act="Keep"
+          text={tagging.tags.join(", ")}
+          most={500}
+          save={(text) =>
+            api.tag(
+              tagging.id,
+              text
+                .split(",")
+                .map((tag) => tag.trim())
+                .filter(Boolean),
+            )
+          }
+          onClose={() => setTagging(null)}
+          onDone={() => void refresh()}
         />
       )}
       {starting && <Start onClose={() => setStarting(false)} />}
@@ -121,8 +202,8 @@ function Menu({ name, items }: { name: string; items: [string, () => void][] }) 
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger
-        aria-label={`What to do with ${name}`}
-        className="cursor-pointer rounded-soft px-2 text-quiet hover:bg-raised hover:text-ink"
+        aria-label={`more: what to do with ${name}`}
+        className="min-h-6 shrink-0 cursor-pointer rounded-soft px-2 text-quiet hover:bg-raised hover:text-ink"
       >
         more
       </DropdownMenu.Trigger>
@@ -146,36 +227,61 @@ function Menu({ name, items }: { name: string; items: [string, () => void][] }) 
   );
 }
 
-function Rename({ sky, onClose, onDone }: { sky: SkyRecord; onClose: () => void; onDone: () => void }) {
-  const [name, setName] = useState(sky.name);
-  const save = useMutation({ mutationFn: () => api.rename(sky.id, name), onSuccess: onDone });
+/** Asks for a text and saves it. */
+function TextDialog({
+  title,
+  label,
+  act,
+  text,
+  most,
+  save,
+  onClose,
+  onDone,
+}: {
+  title: string;
+  label: string;
+  act: string;
+  text: string;
+  most: number;
+  save: (text: string) => Promise<unknown>;
+  onClose: () => void;
+  onDone: () => void;
+}) {
+  const [typed, setTyped] = useState(text);
+  const saving = useMutation({
+    mutationFn: () => save(typed),
+    onSuccess: () => {
+      onDone();
+      onClose();
+    },
+  });
   return (
-    <Dialog title="Rename the sky" open onClose={onClose}>
+    <Dialog title={title} open onClose={onClose}>
       <form
         onSubmit={(e) => {
           e.preventDefault();
-          save.mutate();
+          saving.mutate();
         }}
       >
         <input
-          aria-label="Name"
+          aria-label={label}
           autoFocus
-          value={name}
-          maxLength={120}
-          onChange={(e) => setName(e.target.value)}
-          className="h-7 w-full rounded-soft border border-line bg-bench px-2"
+          value={typed}
+          maxLength={most}
+          onChange={(e) => setTyped(e.target.value)}
+          className="h-7 w-full rounded-soft border border-edge bg-bench px-2"
         />
-        {save.isError && (
+        {saving.isError && (
           <p role="alert" className="mt-2">
-            {save.error.message}
+            {saving.error.message}
           </p>
         )}
         <div className="mt-3 flex justify-end gap-2">
           <Button weight="quiet" onClick={onClose}>
-            Leave it
+            Cancel
           </Button>
           <Button weight="main" type="submit">
-            Rename
+            {act}
           </Button>
         </div>
       </form>

@@ -121,6 +121,12 @@ impl Trail {
     /// What is narrower falls between the places of maps.
     const NARROW_M: f64 = 350.0;
 
+    /// Trails nearer to each other than they are wide are one; so are short ones that lie end to end.
+    fn nearest(stretch: f64) -> f64 {
+        const SHORT: f64 = 8.0;
+        2.0 * Self::NARROW_M * (SHORT / stretch).sqrt().max(1.0)
+    }
+
     /// The vortices behind wings break up into puffs, winds bend and spread what is left of them, and no two aircraft have quite the same
     /// heading (common practice, no source).
     fn beads(&self, draw: &mut Draw, mounds: &mut Vec<Mound>) {
@@ -128,8 +134,10 @@ impl Trail {
         let slope = draw.range(-1.0, 1.0) * (self.room / half).min(0.25);
         let waves = [(draw.range(0.7, 1.3), 0.5), (draw.range(2.0, 3.0), 0.22), (draw.range(4.5, 6.5), 0.1)]
             .map(|(number, far)| (number * PI, far * self.reach, draw.next() * 2.0 * PI));
-        for bead in 0..Self::BEADS {
-            let along = (bead as f64 + draw.range(0.2, 0.8)) / Self::BEADS as f64 * 2.0 - 1.0;
+        // Short trails have no more of them than they are long.
+        let beads = ((4.0 * half / Self::NARROW_M).ceil() as usize).clamp(6, Self::BEADS);
+        for bead in 0..beads {
+            let along = (bead as f64 + draw.range(0.2, 0.8)) / beads as f64 * 2.0 - 1.0;
             let bent: f64 = waves.iter().map(|(turn, far, phase)| far * (turn * along + phase).sin()).sum();
             let tapered = 1.0 - along.powi(4);
             let reach = (self.reach * draw.range(0.55, 1.2)).max(Self::NARROW_M);
@@ -138,7 +146,7 @@ impl Trail {
             mounds.push(Mound {
                 x: (self.x + half * along) as f32,
                 y: (self.y + slope * half * along + bent) as f32,
-                stretch: (6.0 * half / Self::BEADS as f64 / self.reach).max(1.0) as f32,
+                stretch: (6.0 * half / beads as f64 / self.reach).max(1.0) as f32,
                 reach: reach as f32,
                 top: top as f32,
                 fall: ((2.5 + top) / (reach * reach)) as f32,
@@ -585,7 +593,9 @@ impl Field<'_> {
     fn anvils(&self, depth: f64, cut: &Cut, plane: &mut [f32], side: usize, texel: f64, making: Making) {
         let layer = self.layer;
         let earliest = self.lowest_cut(cut) - 1.0;
-        let wanted = Wanted { smallest: 0.06 * layer.cell_size_m, earliest, grow: 4.0 };
+        // Bodies that the map does not hold have no anvils in it either: of small cells there would be millions.
+        let smallest = (0.06 * layer.cell_size_m).max(self.smallest(texel));
+        let wanted = Wanted { smallest, earliest, grow: 4.0 };
         let shift = layer.depth_m * layer.lean_deg.to_radians().tan();
         // Skirts end where fibres no longer reach and edges, however wide, show nothing: a step would be drawn as a line of ice.
         let open = self.open_value();
@@ -665,7 +675,7 @@ impl Field<'_> {
     /// Field of lines that aircraft leave, the older the wider; `width`: as a multiple of age and spacing, by place.
     fn trails(&self, width: &dyn Fn(f64, f64) -> f64, tile: &mut Tile) {
         let layer = self.layer;
-        let (slide, cell) = (layer.slid_along(), layer.cell_size_m);
+        let (slide, cell) = (layer.slid_along(), layer.cell_size_m.max(Trail::nearest(layer.stretch)));
         tile.values.fill(LOWEST);
         let plain = |v: [f64; 2]| [(v[0] - slide[0]) / layer.stretch, v[1] - slide[1]];
         let end = tile.texel * tile.side as f64;

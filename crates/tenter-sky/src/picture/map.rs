@@ -435,6 +435,40 @@ impl MapRender {
         Some(Largest::new(top(brightest) / self.unit(), at))
     }
 
+    /// Largest channel value beside the lights, discs taken in if they are in the map: what a map's largest value is, about.
+    pub fn brightest_near_lights(
+        &self,
+        called_off: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Option<Largest>, CalledOff> {
+        const AROUND: usize = 2;
+        let mut brightest: Option<Largest> = None;
+        for disc in &self.discs {
+            let pixels = disc.pixels(&self.camera, &self.scene);
+            let light = |p: &&DiscPixel| luminance(p.light);
+            let Some(middle) = pixels.iter().max_by(|a, b| light(a).total_cmp(&light(b))) else { continue };
+            let (x, y) = (middle.x.saturating_sub(AROUND), middle.y.saturating_sub(AROUND));
+            let area = Area {
+                x,
+                y,
+                width: (middle.x + AROUND + 1).min(self.camera.width) - x,
+                height: (middle.y + AROUND + 1).min(self.camera.height) - y,
+            };
+            let mut picture = render_area(&self.scene, &self.camera, area, self.effort, called_off)?;
+            if self.settings.sun {
+                add_light(&mut picture, area, &self.disc_pixels);
+            }
+            for (i, pixel) in picture.pixels.iter().enumerate() {
+                let value = f64::from(pixel[0].max(pixel[1]).max(pixel[2])) / self.unit();
+                let (x, y) = (area.x + i % area.width, area.y + i / area.width);
+                let at = self.camera.direction(x as f64 + 0.5, y as f64 + 0.5);
+                if let Some(at) = at.filter(|_| brightest.as_ref().is_none_or(|b| b.value < value)) {
+                    brightest = Some(Largest::new(value, at));
+                }
+            }
+        }
+        Ok(brightest)
+    }
+
     /// Colours as a display shows them, for small copies of the map.
     pub fn grade(&self) -> Grade {
         grade_of(&self.sky)

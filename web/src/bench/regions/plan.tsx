@@ -58,10 +58,12 @@ export function Plan({
         data-testid="plan"
         width={SIZE}
         height={SIZE}
-        className={`block touch-none bg-bench ${drawing ? "cursor-crosshair" : ""}`}
+        className={`block touch-none bg-bench select-none ${drawing ? "cursor-crosshair" : ""}`}
         aria-label="Plan of cover regions, north up, east right"
         onPointerDown={(e) => {
           if (!drawing) return;
+          // A stroke selects no text on its way.
+          e.preventDefault();
           e.currentTarget.setPointerCapture(e.pointerId);
           drawn.current = [at(e)];
         }}
@@ -163,7 +165,7 @@ export function Plan({
               key={km}
               type="button"
               aria-pressed={reach === km}
-              className={`cursor-pointer font-value hover:text-ink ${reach === km ? "text-ink underline underline-offset-4" : ""}`}
+              className={`min-h-6 min-w-6 cursor-pointer font-value hover:text-ink ${reach === km ? "text-ink underline underline-offset-4" : ""}`}
               onClick={() => setReach(km)}
             >
               {km} km

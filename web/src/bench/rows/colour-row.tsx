@@ -41,7 +41,8 @@ export function ColourRow({
   const carried = useBench((s) => s.carried);
   const picking = useBench((s) => s.picking !== null);
   const { carry, pick } = useBench.getState();
-  const link = "cursor-pointer text-small text-quiet hover:text-ink hover:underline disabled:opacity-40";
+  const link =
+    "min-h-6 min-w-6 cursor-pointer text-small text-quiet hover:text-ink hover:underline disabled:opacity-40";
   const picked = (light: Rgb) => {
     const scale = white > 1 ? white : Math.max(...light, 1e-9);
     onChange(light.map((v) => tidy(Math.max(0, Math.min(1000, v / scale)))) as Rgb, false);
@@ -63,7 +64,7 @@ export function ColourRow({
             onChange(fromHex(e.target.value).map((v) => tidy(v * top)) as Rgb, true);
           }}
           onBlur={onSettle}
-          className="h-5 w-10 cursor-pointer border border-line bg-bench p-0"
+          className="h-6 w-10 cursor-pointer border border-edge bg-bench p-0"
         />
       </div>
       <div className="flex items-center justify-between gap-2">
@@ -80,7 +81,7 @@ export function ColourRow({
                 if (next === null || next < 0 || next > 1000) e.target.value = showNumber(v);
                 else if (next !== v) onChange(value.map((o, k) => (k === i ? next : o)) as Rgb, false);
               }}
-              className="w-11 bg-transparent text-small text-quiet"
+              className="h-6 w-11 bg-transparent text-small text-quiet"
             />
           ))}
         </span>

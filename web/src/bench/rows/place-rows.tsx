@@ -9,7 +9,7 @@ import { useBench } from "../bench-store";
 import { groupsOf } from "../groups";
 import { GroupRows } from "./rows";
 
-const box = "h-6 rounded-soft border border-line bg-bench px-1 text-ink";
+const box = "h-6 rounded-soft border border-edge bg-bench px-1 text-ink";
 
 /** Sets a local date and hour in the place's zone; daylight saving gives the offset. */
 async function moveTo(local: string) {
@@ -151,7 +151,7 @@ function PlaceSearch({ place }: { place: string }) {
         <ul
           id="places-found"
           role="listbox"
-          className="absolute z-20 max-h-64 w-full overflow-y-auto border border-line bg-bench shadow-float"
+          className="absolute z-20 max-h-64 w-full overflow-y-auto border border-edge bg-bench shadow-float"
         >
           {list.map((p) => (
             <li key={`${p.name} ${p.latitude_deg} ${p.longitude_deg}`} role="option" aria-selected={false}>

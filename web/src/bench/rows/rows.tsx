@@ -114,7 +114,7 @@ function SwitchRow({
         checked={value}
         onCheckedChange={onChange}
         aria-label={field.title}
-        className="cursor-pointer px-1 data-[state=checked]:underline data-[state=checked]:underline-offset-4"
+        className="min-h-6 min-w-8 cursor-pointer px-1 data-[state=checked]:underline data-[state=checked]:underline-offset-4"
       >
         {value ? "yes" : "no"}
       </Toggle.Root>
