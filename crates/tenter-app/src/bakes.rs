@@ -132,10 +132,9 @@ impl PlannedBake {
             e => AppError::Work(e.to_string()),
         })?;
         let brightest = map.brightest_near_lights(called_off).map_err(|_| AppError::CalledOff)?;
-        brightest.map_or(Ok(()), |brightest| fits_half(&brightest)).map_err(|e| AppError::Input {
-            path: "settings.file".into(),
-            message: e.to_string(),
-        })
+        brightest
+            .map_or(Ok(()), |brightest| fits_half(&brightest))
+            .map_err(|e| AppError::Input { path: "settings.file".into(), message: e.to_string() })
     }
 }
 
