@@ -3,11 +3,14 @@
 import { api, Refusal, type SkyRecord } from "../data/api";
 import { apply, changesOf, merge, type Change } from "../data/changes";
 import type { Sky } from "../data/sky";
-import { useBench } from "./bench-store";
+import { useBench, type Saving } from "./bench-store";
 import { keepHistory } from "./history";
 
 /** What could not be saved before the page was closed: the document, and the one it was made from. */
 type Kept = { revision: number; base?: Sky; sky: Sky };
+
+/** What of the Bench is kept. */
+type Open = { record: SkyRecord | null; sky: Sky | null; saving: Saving };
 
 const keyOf = (id: string) => `tenter:unsaved:${id}`;
 const same = (a: Sky, b: Sky) => changesOf(a, b).length === 0;
@@ -20,10 +23,13 @@ export function keptChange(id: string): Kept | null {
   }
 }
 
-/** Keeps what is not saved in the browser. */
-export function keepChange({ record, sky }: { record: SkyRecord | null; sky: Sky | null }) {
+/** Keeps what is not saved in the browser; with a conflict, so that it is found again. */
+export function keepChange({ record, sky, saving }: Open) {
   if (!record || !sky) return;
-  const kept: Kept = { revision: record.revision, base: record.document, sky };
+  const kept: Kept =
+    saving.state === "stale"
+      ? { revision: record.revision, base: saving.base, sky: apply(sky, saving.conflicts) }
+      : { revision: record.revision, base: record.document, sky };
   try {
     localStorage.setItem(keyOf(record.id), JSON.stringify(kept));
   } catch {
@@ -85,7 +91,7 @@ export function saveNow() {
   if (!record || !sky) return;
   keepHistory(record.id, sky, { past, future });
   if (same(record.document, sky) || saving.state === "stale" || saving.state === "refused") return;
-  keepChange({ record, sky });
+  keepChange({ record, sky, saving });
   // The page may be gone before the answer comes; what is kept is compared when the sky is opened again.
   void api.save(record.id, record.revision, sky, keyFor(sky, record.revision), true).then(
     () => {
@@ -111,9 +117,9 @@ async function mergeStored() {
     // What others changed is in every step, so that undo does not take it back.
     past: past.map((s) => apply(s, theirs)),
     future: future.map((s) => apply(s, theirs)),
-    saving: conflicts.length > 0 ? { state: "stale", conflicts } : { state: "unsaved" },
+    saving: conflicts.length > 0 ? { state: "stale", conflicts, base: base.document } : { state: "unsaved" },
   });
-  keepChange({ record: stored, sky: conflicts.length > 0 ? apply(merged, conflicts) : merged });
+  keepChange(useBench.getState());
   if (conflicts.length > 0) return;
   useBench.getState().say("Changes made elsewhere were taken in.");
   scheduleSave(0);
@@ -136,11 +142,17 @@ export function resolveConflicts(keepMine: boolean) {
 }
 
 /** A sky as it is opened: what was not saved last time is merged into what is stored. */
-export function restored(record: SkyRecord): { sky: Sky; conflicts: Change[]; changed: boolean } {
+export function restored(record: SkyRecord): {
+  sky: Sky;
+  conflicts: Change[];
+  changed: boolean;
+  base: Sky;
+} {
   const kept = keptChange(record.id);
-  if (!kept) return { sky: record.document, conflicts: [], changed: false };
-  const { merged, conflicts } = merge(kept.base ?? record.document, kept.sky, record.document);
+  const base = kept?.base ?? record.document;
+  if (!kept) return { sky: record.document, conflicts: [], changed: false, base };
+  const { merged, conflicts } = merge(base, kept.sky, record.document);
   const changed = conflicts.length > 0 || !same(merged, record.document);
   if (!changed) forget(record.id);
-  return { sky: merged, conflicts, changed };
+  return { sky: merged, conflicts, changed, base };
 }

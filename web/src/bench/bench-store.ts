@@ -34,8 +34,8 @@ export type Saving =
   | { state: "saved" }
   | { state: "unsaved" }
   | { state: "away" }
-  /** Fields that were changed here and elsewhere, as they were changed here. */
-  | { state: "stale"; conflicts: Change[] }
+  /** Fields that were changed here and elsewhere, as they were changed here; and what both were changed from. */
+  | { state: "stale"; conflicts: Change[]; base: Sky }
   | { state: "refused"; problems: Problem[]; message: string };
 
 type BenchState = {
@@ -119,11 +119,11 @@ export const useBench = create<BenchState>((set, get) => ({
   grasping: false,
   open: (record) => {
     // What could not be saved before the page was closed is still here.
-    const { sky, conflicts, changed } = restored(record);
+    const { sky, conflicts, changed, base } = restored(record);
     const history = recallHistory(record.id, sky);
     const past = changed && history.past.length === 0 ? [record.document] : history.past;
     const saving: Saving =
-      conflicts.length > 0 ? { state: "stale", conflicts } : { state: changed ? "unsaved" : "saved" };
+      conflicts.length > 0 ? { state: "stale", conflicts, base } : { state: changed ? "unsaved" : "saved" };
     set({
       record,
       sky,

@@ -17,6 +17,14 @@ export function Choices({ sky }: { sky: Sky }) {
 
 function Offered({ choice, sky }: { choice: Choice; sky: Sky }) {
   const { change, offer } = useBench.getState();
+  // The focus goes back to where it was when the ways were offered.
+  const [before] = useState(() => document.activeElement);
+  useEffect(
+    () => () => {
+      if (before instanceof HTMLElement && before.isConnected) before.focus();
+    },
+    [before],
+  );
   // What the ways start from: the sky as it was when they were offered.
   const [own] = useState(sky);
   const across = choice.options.length > 5 ? ACROSS : choice.options.length;

@@ -5,6 +5,9 @@ import { readNumber, showNumber } from "../data/number";
 import { Hint } from "../parts/hint";
 import { scaleOf, shownUnit, STEPS, tidy } from "./scale";
 
+/** What can be done with a row, in words that come up beside its number. */
+const act = "h-6 min-w-6 cursor-pointer px-1 text-small text-quiet hover:text-ink";
+
 /** Label, slider, number, unit. The notch in the track is the default; a changed value is underlined. */
 export function Row({
   field,
@@ -59,17 +62,30 @@ export function Row({
           </label>
         </Hint>
         <span className="relative flex items-baseline font-value">
-          {onBracket && (
-            <button
-              type="button"
-              aria-label={`Bracket ${field.title}`}
-              title="Bracket: five pictures across its range"
-              onClick={onBracket}
-              className="absolute right-full h-6 cursor-pointer bg-panel px-1 text-small text-quiet opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 focus-visible:opacity-100"
-            >
-              bracket
-            </button>
-          )}
+          <span className="absolute right-full flex bg-panel opacity-0 group-focus-within:opacity-100 group-hover:opacity-100">
+            {changed && (
+              <button
+                type="button"
+                aria-label={`back: ${field.title} to ${showNumber(byDefault * factor)}`}
+                title={`Back to ${showNumber(byDefault * factor)} ${field.unit}`}
+                onClick={() => onChange(byDefault, false)}
+                className={act}
+              >
+                back
+              </button>
+            )}
+            {onBracket && (
+              <button
+                type="button"
+                aria-label={`bracket: ${field.title}`}
+                title="Bracket: five pictures across its range"
+                onClick={onBracket}
+                className={act}
+              >
+                bracket
+              </button>
+            )}
+          </span>
           <input
             id={id}
             ref={input}
@@ -123,17 +139,17 @@ export function Row({
             <span className="h-3 w-[7px] bg-ink group-focus-visible/thumb:bg-accent-light group-active/thumb:bg-accent-light group-focus-visible/thumb:outline-2 group-focus-visible/thumb:outline-offset-2 group-focus-visible/thumb:outline-accent-light" />
           </Slider.Thumb>
         </Slider.Root>
-        <button
-          type="button"
-          tabIndex={changed ? 0 : -1}
-          aria-label={`${field.title}: back to ${showNumber(byDefault * factor)}`}
-          title={`Back to ${showNumber(byDefault * factor)} ${field.unit}`}
+        {/* The default in the track: pressed by a pointer; "back" beside the number is the same for all. */}
+        <span
+          aria-hidden
+          data-testid={`notch-${field.name}`}
+          title={changed ? `Back to ${showNumber(byDefault * factor)} ${field.unit}` : undefined}
           onClick={() => onChange(byDefault, false)}
           className={`absolute top-[15px] h-3 w-6 -translate-x-1/2 ${changed ? "cursor-pointer" : "pointer-events-none"}`}
           style={{ left: `${notch}%` }}
         >
           <span className="mx-auto mb-auto block h-[5px] w-px bg-quiet" />
-        </button>
+        </span>
       </div>
       {fault && (
         <p role="alert" className="text-small text-accent-light">

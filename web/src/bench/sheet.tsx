@@ -1,3 +1,4 @@
+import { useEffect, useRef } from "react";
 import type { Schema } from "../data/fields";
 import type { Sky } from "../data/sky";
 import { Button } from "../parts/button";
@@ -31,13 +32,32 @@ function titleOf(part: Part, sky: Sky): string {
   return titles[part] ?? part;
 }
 
+const hasNoFocus = () => document.activeElement === null || document.activeElement === document.body;
+
+/** Where a part stands in the Section; of one that is gone, where others are added. */
+const sectionItem = (part: Part) =>
+  document.querySelector<SVGGElement>(`[data-testid="section-${part}"]`) ??
+  document.querySelector<SVGGElement>('[data-testid="section-clouds"]');
+
 /** The controls of what is selected, and nothing else. */
 export function Sheet({ part, sky, schema }: { part: Part; sky: Sky; schema: Schema }) {
   const select = useBench((s) => s.select);
+  const title = useRef<HTMLHeadingElement>(null);
+  useEffect(() => {
+    // What was pressed may be gone with what it opened: the focus goes on here, and back to the Section afterwards.
+    const heading = title.current;
+    if (hasNoFocus()) heading?.focus();
+    return () => {
+      if (!hasNoFocus() && !heading?.closest("aside")?.contains(document.activeElement)) return;
+      queueMicrotask(() => hasNoFocus() && sectionItem(part)?.focus());
+    };
+  }, [part]);
   return (
     <div className="flex min-h-0 flex-1 flex-col" data-testid="sheet">
       <header className="flex items-center justify-between border-b border-line px-3 py-2">
-        <h2 className="text-large">{titleOf(part, sky)}</h2>
+        <h2 ref={title} tabIndex={-1} className="text-large outline-none">
+          {titleOf(part, sky)}
+        </h2>
         <Button weight="quiet" onClick={() => select(null)} aria-label="Fold the sheet away">
           Fold
         </Button>

@@ -5,11 +5,14 @@ export function Dialog({
   title,
   open,
   onClose,
+  back,
   children,
 }: {
   title: string;
   open: boolean;
   onClose: () => void;
+  /** Id of what has the focus afterwards, where what opened the dialog is gone by then. */
+  back?: string;
   children: ReactNode;
 }) {
   return (
@@ -18,6 +21,12 @@ export function Dialog({
         <Radix.Overlay className="fixed inset-0 z-40 bg-black/50" />
         <Radix.Content
           aria-describedby={undefined}
+          onCloseAutoFocus={(e) => {
+            const element = back ? document.getElementById(back) : null;
+            if (!element) return;
+            e.preventDefault();
+            element.focus();
+          }}
           className="fixed top-1/2 left-1/2 z-40 w-96 -translate-x-1/2 -translate-y-1/2 rounded-soft border border-line bg-panel p-4 shadow-float"
         >
           <Radix.Title className="mb-3 text-large">{title}</Radix.Title>

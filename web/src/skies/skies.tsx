@@ -6,7 +6,7 @@ import {
   useQueryClient,
 } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
-import { useLayoutEffect, useRef, useState } from "react";
+import { useEffect, useLayoutEffect, useRef, useState } from "react";
 import { api, type SkySort, type SkySummary } from "../data/api";
 import { Button } from "../parts/button";
 import { Choice } from "../parts/choice";
@@ -55,14 +55,19 @@ export function Skies() {
   }, [there]);
 
   const list = skies.data?.pages.flatMap((page) => page.skies) ?? [];
+  // The focus goes to the neighbour of what is gone.
+  const neighbour = useRef<string | null>(null);
+  useEffect(() => {
+    if (!neighbour.current || document.activeElement !== document.body) return;
+    document.getElementById(neighbour.current)?.focus();
+    neighbour.current = null;
+  }, [list.length]);
   const remove = (sky: SkySummary) => {
-    // The focus goes to the neighbour of what is gone.
     const i = list.findIndex((s) => s.id === sky.id);
-    const next = list[i + 1] ?? list[i - 1];
+    neighbour.current = (list[i + 1] ?? list[i - 1])?.id ?? null;
     act.mutate(async () => {
       await api.remove(sky.id);
       wasDeleted({ name: sky.name, restore: () => api.restore(sky.id) });
-      if (next) document.getElementById(next.id)?.focus();
     });
   };
   return (
@@ -164,6 +169,7 @@ export function Skies() {
       {renaming && (
         <TextDialog
           title="Rename the sky"
+          back={renaming.id}
           label="Name"
           act="Rename"
           text={renaming.name}
@@ -176,6 +182,7 @@ export function Skies() {
       {tagging && (
         <TextDialog
           title="Tags of the sky"
+          back={tagging.id}
           label="Tags, with commas between them"
           act="Keep"
           text={tagging.tags.join(", ")}
@@ -230,6 +237,7 @@ function Menu({ name, items }: { name: string; items: [string, () => void][] }) 
 /** Asks for a text and saves it. */
 function TextDialog({
   title,
+  back,
   label,
   act,
   text,
@@ -239,6 +247,7 @@ function TextDialog({
   onDone,
 }: {
   title: string;
+  back: string;
   label: string;
   act: string;
   text: string;
@@ -256,7 +265,7 @@ function TextDialog({
     },
   });
   return (
-    <Dialog title={title} open onClose={onClose}>
+    <Dialog title={title} open onClose={onClose} back={back}>
       <form
         onSubmit={(e) => {
           e.preventDefault();
