@@ -30,7 +30,10 @@ async fn the_whole_slice() -> Result<()> {
     let browser = Browser::open(1280, 800).await?;
     browser.driver.goto(&server.url).await?;
     browser.wait("document.querySelectorAll('[data-testid=sky]').length === 21", 30).await?;
-    browser.wait("[...document.images].every(i => i.complete && i.naturalWidth > 0)", 180).await?;
+    // Those that are seen; the others are drawn when they come into view.
+    browser
+        .wait("[...document.images].slice(0, 6).every(i => i.complete && i.naturalWidth > 0)", 180)
+        .await?;
 
     // Open the sky with its sun in the frame and drag the sun.
     let skies = server.skies().await?;
@@ -84,6 +87,8 @@ async fn the_whole_slice() -> Result<()> {
     // Bake it and check the file's numbers against the light meter.
     browser.press("Bake…").await?;
     browser.press("Put it in the queue").await?;
+    browser.wait("document.body.innerText.includes('is in the queue')", 20).await?;
+    browser.driver.goto(format!("{}/bakes", server.url)).await?;
     browser.wait("document.querySelector('[data-testid=bake]')?.dataset.status === 'done'", 120).await?;
     let link =
         browser.eval("document.querySelector('[data-testid=bake] a[download]').getAttribute('href')").await?;
@@ -127,7 +132,7 @@ async fn changes_survive_a_database_that_goes_away() -> Result<()> {
     cover.send_keys("61\u{e007}").await?;
     browser.wait("document.querySelector('[data-testid=saving]')?.dataset.state === 'away'", 30).await?;
     let said = browser.eval("document.querySelector('[data-testid=saving]').textContent").await?;
-    assert!(said.as_str().unwrap().contains("database is away"), "{said}");
+    assert!(said.as_str().unwrap().contains("server is away"), "{said}");
     assert_eq!(cover.prop("value").await?.as_deref(), Some("61"), "what was done stays on the Bench");
     gate.send(true)?;
     browser.wait(SAVED, 30).await?;
@@ -143,7 +148,7 @@ async fn the_wall_of_skies() -> Result<()> {
     browser.driver.goto(&server.url).await?;
     let count = |n: usize| format!("document.querySelectorAll('[data-testid=sky]').length === {n}");
     browser.wait(&count(21), 30).await?;
-    let menu = "[aria-label='What to do with Clear noon over the skerry']";
+    let menu = "[aria-label='more: what to do with Clear noon over the skerry']";
     browser.find(menu).await?.click().await?;
     browser.press("Duplicate").await?;
     browser.wait(&count(22), 20).await?;

@@ -81,7 +81,7 @@ async fn clouds_are_chosen_by_their_pictures() -> Result<()> {
     let dealt = open.document().await?;
     assert_eq!(seed(&dealt), seed(&before).map(|s| s + 4), "the fourth seed after the present one");
 
-    browser.find("[aria-label='Bracket Cover']").await?.click().await?;
+    browser.find("[aria-label='bracket: Cover']").await?.click().await?;
     browser.wait(DRAWN, 60).await?;
     assert_eq!(browser.eval("document.querySelectorAll('[data-testid=choice]').length").await?, 5);
     browser.press("Step outwards").await?;
