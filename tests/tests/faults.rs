@@ -1,4 +1,5 @@
-//! Bakes under misfortune: they end as the undisturbed one does, to the last bit, or fail with a reason and go on.
+//! Bakes under misfortune: they end as the undisturbed one does, to the last bit, or fail with a reason
+//! and go on.
 
 use anyhow::{Context, Result};
 use sea_orm::{ConnectionTrait, Database};
@@ -59,8 +60,8 @@ async fn until(what: &str, seconds: u64, mut is: impl AsyncFnMut() -> Result<boo
     Ok(())
 }
 
-/// A disk without room under a folder, until it is dropped: a small file system where one may be mounted, else a file
-/// in the folder's place.
+/// A disk without room under a folder, until it is dropped: a small file system where one may be mounted,
+/// else a file in the folder's place.
 struct Full {
     folder: PathBuf,
     mounted: bool,
@@ -195,8 +196,8 @@ async fn a_database_that_is_gone_for_long_is_waited_for() -> Result<()> {
     Ok(())
 }
 
-/// Bakes whose jobs are lost are found again, while the server runs: those whose pieces are missing, and those that
-/// nobody puts together.
+/// Bakes whose jobs are lost are found again, while the server runs: those whose pieces are missing, and
+/// those that nobody puts together.
 #[tokio::test(flavor = "multi_thread")]
 async fn bakes_without_jobs_are_found_again() -> Result<()> {
     let wanted = undisturbed(1024, "exr").await?;

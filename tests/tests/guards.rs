@@ -80,7 +80,8 @@ async fn pages_are_held_to_what_the_server_says() -> Result<()> {
     Ok(())
 }
 
-/// Beyond this machine nobody is served without a token; with one every request needs it, a browser enters it once.
+/// Beyond this machine nobody is served without a token; with one every request needs it, a browser enters
+/// it once.
 #[tokio::test(flavor = "multi_thread")]
 async fn a_token_guards_what_is_reached_from_afar() -> Result<()> {
     let database = new_database().await?;
@@ -250,7 +251,8 @@ async fn three_processes_start_on_one_empty_database() -> Result<()> {
     Ok(())
 }
 
-/// Told to stop, a server with a viewer and a bake at work is gone within ten seconds; the bake ends under the next one.
+/// Told to stop, a server with a viewer and a bake at work is gone within ten seconds; the bake ends under
+/// the next one.
 #[tokio::test(flavor = "multi_thread")]
 async fn a_server_that_is_told_to_stop_does() -> Result<()> {
     let mut server = TestServer::start().await?;

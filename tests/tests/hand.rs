@@ -1,5 +1,5 @@
-//! What a hand does in the browser, and does not lose: the docked Sheet, starters that are only looked at, edits in two
-//! places at once, keys, the bin, and names that are read out.
+//! What a hand does in the browser, and does not lose: the docked Sheet, starters that are only looked at,
+//! edits in two places at once, keys, the bin, and names that are read out.
 
 use anyhow::{Context, Result};
 use serde_json::{Value, json};
@@ -84,7 +84,8 @@ async fn the_sheet_is_docked() -> Result<()> {
     Ok(())
 }
 
-/// Starters that are looked at are no part of the document: a reload, Escape and the bar's button leave it as it was.
+/// Starters that are looked at are no part of the document: a reload, Escape and the bar's button leave it
+/// as it was.
 #[tokio::test(flavor = "multi_thread")]
 async fn starters_are_only_looked_at_until_kept() -> Result<()> {
     let open = Open::new("Fair weather for the ferry").await?;
@@ -327,7 +328,8 @@ async fn keys_go_where_they_belong() -> Result<()> {
     Ok(())
 }
 
-/// A day that could not be had comes when the server is back; until then nothing is pulled off its path in silence.
+/// A day that could not be had comes when the server is back; until then nothing is pulled off its path in
+/// silence.
 #[tokio::test(flavor = "multi_thread")]
 async fn the_day_comes_back_after_an_outage() -> Result<()> {
     let open = Open::new("Clear noon over the skerry").await?;
@@ -354,7 +356,8 @@ async fn the_day_comes_back_after_an_outage() -> Result<()> {
     Ok(())
 }
 
-/// Deleted skies come back one by one, or from the bin; the wall finds, says when it does not, and stays where it was.
+/// Deleted skies come back one by one, or from the bin; the wall finds, says when it does not, and stays
+/// where it was.
 #[tokio::test(flavor = "multi_thread")]
 async fn the_wall_and_the_bin() -> Result<()> {
     let open = Open::new("Clear noon over the skerry").await?;
@@ -402,7 +405,8 @@ async fn the_wall_and_the_bin() -> Result<()> {
     Ok(())
 }
 
-/// What is read out says what is shown, contrasts and sizes are what WCAG 2.2 AA asks, by a checker of others' making.
+/// What is read out says what is shown, contrasts and sizes are what WCAG 2.2 AA asks, by a checker of
+/// others' making.
 #[tokio::test(flavor = "multi_thread")]
 async fn screens_can_be_read_out_and_pressed() -> Result<()> {
     let open = Open::new("Four kinds at evening").await?;

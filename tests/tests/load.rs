@@ -30,8 +30,8 @@ fn is_refined(message: &Message) -> bool {
     header["stage"] != "coarse"
 }
 
-/// Fifty viewers ask for pictures while the rest of the server is used: it answers at once, within its memory, and
-/// gives that back when they have gone.
+/// Fifty viewers ask for pictures while the rest of the server is used: it answers at once, within its
+/// memory, and gives that back when they have gone.
 #[tokio::test(flavor = "multi_thread")]
 async fn fifty_viewers_leave_room_for_the_rest() -> Result<()> {
     let server = TestServer::start_with(&["--no-worker"]).await?;
@@ -108,6 +108,16 @@ async fn viewers_that_do_not_read_hold_nobody_up() -> Result<()> {
     }
     let mut own = socket(&server).await?;
     own.send(wish(1, &sky, 160, 90)).await?;
+    let refused = client()
+        .get(format!("{}/api/live", server.url))
+        .header("connection", "upgrade")
+        .header("upgrade", "websocket")
+        .header("sec-websocket-version", "13")
+        .header("sec-websocket-key", "dGhlIHNhbXBsZSBub25jZQ==")
+        .send()
+        .await?;
+    assert_eq!(refused.status(), 503);
+    assert!(refused.text().await?.contains("viewers are connected"));
     let drawn = async {
         while let Some(Ok(message)) = own.next().await {
             if is_refined(&message) {
@@ -123,21 +133,11 @@ async fn viewers_that_do_not_read_hold_nobody_up() -> Result<()> {
     let picture = server.bytes("/api/starters/clear-noon/picture.png?width=64");
     let picture = tokio::time::timeout(Duration::from_secs(60), picture).await??;
     assert_eq!(&picture[1..4], b"PNG");
-
-    let refused = client()
-        .get(format!("{}/api/live", server.url))
-        .header("connection", "upgrade")
-        .header("upgrade", "websocket")
-        .header("sec-websocket-version", "13")
-        .header("sec-websocket-key", "dGhlIHNhbXBsZSBub25jZQ==")
-        .send()
-        .await?;
-    assert_eq!(refused.status(), 503);
-    assert!(refused.text().await?.contains("viewers are connected"));
     Ok(())
 }
 
-/// A client that goes away calls its seek off: the next one has its turn soon. Ten at once are answered in turn.
+/// A client that goes away calls its seek off: the next one has its turn soon. Ten at once are answered in
+/// turn.
 #[tokio::test(flavor = "multi_thread")]
 async fn work_of_a_client_that_is_gone_is_called_off() -> Result<()> {
     let server = TestServer::start_with(&["--no-worker"]).await?;

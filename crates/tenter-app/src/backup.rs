@@ -1,8 +1,9 @@
 //! Database and files in one archive, and back.
 //!
-//! The archive is a tar file: `tenter-backup.json` says what it is, `database/skies.jsonl` and `database/bakes.jsonl` have
-//! a row in each line, `files/` has the files of finished bakes, and the last entry, `hashes.sha256`, has the SHA-256 of
-//! every entry before it, as `sha256sum` writes it. Pieces of unfinished bakes are left out: they are made again.
+//! The archive is a tar file: `tenter-backup.json` says what it is, `database/skies.jsonl` and
+//! `database/bakes.jsonl` have a row in each line, `files/` has the files of finished bakes, and the last
+//! entry, `hashes.sha256`, has the SHA-256 of every entry before it, as `sha256sum` writes it. Pieces of
+//! unfinished bakes are left out: they are made again.
 
 use crate::{App, AppError, Result};
 use sha2::{Digest, Sha256};
@@ -74,8 +75,8 @@ fn hex(hash: Sha256) -> String {
 }
 
 impl App {
-    /// Writes all skies and bakes, and the files of bakes that are done, into a new file. An existing file is
-    /// replaced once all is written.
+    /// Writes all skies and bakes, and the files of bakes that are done, into a new file. An existing file
+    /// is replaced once all is written.
     pub async fn backup(&self, path: &Path) -> Result<Contents> {
         let part = path.with_extension("part");
         let file = File::create(&part).map_err(|e| failed(format!("{}: {e}", part.display())))?;
@@ -116,8 +117,8 @@ impl App {
         Ok(contents)
     }
 
-    /// Puts back what an archive holds, after its hashes were checked. A database that holds anything is left alone,
-    /// unless it is to be replaced.
+    /// Puts back what an archive holds, after its hashes were checked. A database that holds anything is
+    /// left alone, unless it is to be replaced.
     pub async fn restore(&self, path: &Path, replace: bool) -> Result<Contents> {
         let open = || File::open(path).map_err(|e| failed(format!("{}: {e}", path.display())));
         let checked = open()?;

@@ -120,8 +120,8 @@ impl PlannedBake {
         Ok(PlannedBake { asked, sky, settings })
     }
 
-    /// Refuses half values for a map that they can't hold, as far as its lights tell. Blocks; call it where computation
-    /// may.
+    /// Refuses half values for a map that they can't hold, as far as its lights tell. Blocks; call it
+    /// where computation may.
     pub fn check_half(&self, workshop: &Workshop, called_off: &(dyn Fn() -> bool + Sync)) -> Result<()> {
         if self.settings.file != FileKind::ExrHalf {
             return Ok(());
@@ -219,7 +219,8 @@ impl App {
         Ok(self.store.bake(id).await?)
     }
 
-    /// Queues what an open bake lacks: pieces that are neither there nor in `queued`, or else its putting together.
+    /// Queues what an open bake lacks: pieces that are neither there nor in `queued`, or else its putting
+    /// together.
     pub(crate) async fn requeue(&self, bake: &Bake, queued: &HashSet<i32>) -> Result<()> {
         let done: HashSet<i32> = self.store.pieces(bake.id).await?.into_iter().map(|p| p.piece).collect();
         let missing: Vec<i32> =

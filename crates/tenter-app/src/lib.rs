@@ -59,7 +59,8 @@ impl App {
         Ok(app)
     }
 
-    /// The same, and fills an empty database with the demo skies. Processes that are started at once take turns.
+    /// The same, and fills an empty database with the demo skies. Processes that are started at once take
+    /// turns.
     pub async fn open(database: &str, files: &str) -> Result<App> {
         let store = Store::connect(database, files).await?;
         let app = App { store, patience: PATIENCE, keep_bakes_days: None };

@@ -1,5 +1,5 @@
-//! What one worker makes of a part of a bake: its rows as they stand in the file, already compressed, so that putting
-//! the file together is no more than copying.
+//! What one worker makes of a part of a bake: its rows as they stand in the file, already compressed, so
+//! that putting the file together is no more than copying.
 
 use crate::bakes::FileKind;
 use crate::{AppError, Result};

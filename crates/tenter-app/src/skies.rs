@@ -45,7 +45,8 @@ impl App {
         Ok(self.store.add_sky(&checked_name(name.unwrap_or(&starter.name))?, starter.sky.to_value()).await?)
     }
 
-    /// Saves a changed document; a wrong one is refused and the stored one stays. A save that is repeated with its
+    /// Saves a changed document; a wrong one is refused and the stored one stays. A save that is repeated
+    /// with its
     /// `key`, because its answer was lost, is made once.
     pub async fn save_sky(&self, id: Uuid, revision: i64, document: Value, key: Option<Uuid>) -> Result<i64> {
         let sky = Sky::from_value(document)?;

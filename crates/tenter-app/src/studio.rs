@@ -80,8 +80,8 @@ const COURSE_BYTES: usize = 512 << 20;
 pub struct CourseBudget(Mutex<Vec<Weak<Mutex<Again>>>>);
 
 impl CourseBudget {
-    /// Says that this one has just drawn, and makes room for it: of those that drew long ago all is forgotten. One that
-    /// draws just now is passed over.
+    /// Says that this one has just drawn, and makes room for it: of those that drew long ago all is
+    /// forgotten. One that draws just now is passed over.
     fn drew(&self, again: &Arc<Mutex<Again>>) {
         let mut all = held(&self.0);
         all.retain(|other| other.strong_count() > 0 && !std::ptr::eq(other.as_ptr(), Arc::as_ptr(again)));

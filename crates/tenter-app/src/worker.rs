@@ -40,8 +40,8 @@ struct Baker {
 }
 
 impl App {
-    /// Works until `stop`, and then to the end of the piece at hand if that comes soon; a database that goes away is
-    /// waited for.
+    /// Works until `stop`, and then to the end of the piece at hand if that comes soon; a database that
+    /// goes away is waited for.
     pub async fn work(&self, stop: impl Future<Output = ()> + Send + 'static) {
         let baker = Arc::new(Baker {
             app: self.clone(),
@@ -213,8 +213,8 @@ impl Baker {
         }
     }
 
-    /// Puts finished pieces together into the file, its sidecar and a thumbnail. Pieces that are lost or damaged are
-    /// made again first.
+    /// Puts finished pieces together into the file, its sidecar and a thumbnail. Pieces that are lost or
+    /// damaged are made again first.
     async fn assemble(self: &Arc<Self>, bake: &Bake, job: PieceJob) -> Result<()> {
         let store = &self.app.store;
         let kind = BakeSettings::parse(bake.settings.clone())?.file;

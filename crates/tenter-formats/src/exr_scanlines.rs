@@ -1,8 +1,8 @@
-//! OpenEXR scan line files, put together from blocks that are compressed apart (OpenEXR technical introduction,
-//! "File Layout").
+//! OpenEXR scan line files, put together from blocks that are compressed apart (OpenEXR technical
+//! introduction, "File Layout").
 //!
-//! Attributes are written in a fixed order, so that the same picture is the same file to the last bit, and blocks can
-//! be made on other machines than the one that puts them together.
+//! Attributes are written in a fixed order, so that the same picture is the same file to the last bit, and
+//! blocks can be made on other machines than the one that puts them together.
 
 use half::f16;
 use libdeflater::{CompressionLvl, Compressor};

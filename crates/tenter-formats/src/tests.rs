@@ -191,7 +191,8 @@ fn layouts_are_told_in_the_file() {
     }
 }
 
-/// A map whose blocks and rows are made piece by piece is the file that is made of the whole, and the same each time.
+/// A map whose blocks and rows are made piece by piece is the file that is made of the whole, and the same
+/// each time.
 #[test]
 fn pieces_make_the_same_file() {
     use crate::exr_scanlines::{BLOCK_ROWS, block_head, blocks};

@@ -5,6 +5,7 @@ use crate::compute::compute;
 use crate::extract::{Json, Path, Query};
 use crate::paging::page;
 use crate::problem::{Problem, Reply};
+use crate::skies::Removal;
 use axum::Extension;
 use axum::body::Body;
 use axum::extract::State;
@@ -87,13 +88,6 @@ pub async fn cancel(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<Json
     responses((status = 200, body = Value), (status = 404), (status = 422)))]
 pub async fn go_on(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<Json<Bake>> {
     Ok(Json(s.app.go_on_with_bake(id).await?))
-}
-
-#[derive(Deserialize, IntoParams)]
-pub(crate) struct Removal {
-    /// Forgets what is in the bin, instead of putting something into it.
-    #[serde(default)]
-    for_good: bool,
 }
 
 /// Puts a bake into the bin, stopped if it is open; or forgets one that is there, with its files.

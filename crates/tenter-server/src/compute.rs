@@ -32,8 +32,8 @@ impl Drop for CallOff {
     }
 }
 
-/// Runs work when its turn comes. The turn ends with the work, not with the request: what is called off may take a
-/// moment to notice it.
+/// Runs work when its turn comes. The turn ends with the work, not with the request: what is called off
+/// may take a moment to notice it.
 pub async fn compute<T: Send + 'static>(
     turns: &Arc<Semaphore>,
     work: impl FnOnce(&(dyn Fn() -> bool + Sync)) -> Result<T> + Send + 'static,

@@ -1,8 +1,8 @@
 //! Who may speak to the server: hosts it answers to, pages it listens to, and the token it may ask for.
 //!
-//! A page of another site can make a browser send requests here, and a name that is made to point here (DNS
-//! rebinding) makes them look like its own. So requests whose `Host` is not ours are refused, and so are changes
-//! (tower-http's `csrf`) and sockets whose `Origin` is not the host that was asked.
+//! A page of another site can make a browser send requests here, and a name that is made to point here
+//! (DNS rebinding) makes them look like its own. So requests whose `Host` is not ours are refused, and so
+//! are changes (tower-http's `csrf`) and sockets whose `Origin` is not the host that was asked.
 
 use crate::problem::Problem;
 use axum::Form;

@@ -94,7 +94,8 @@ async fn serve(server: &Server, socket: WebSocket) {
     metrics::gauge!("tenter_live_sockets").decrement(1.0);
 }
 
-/// Draws the newest wish when its turn comes. It waits for a viewer that does not read before it takes a thread.
+/// Draws the newest wish when its turn comes. It waits for a viewer that does not read before it takes a
+/// thread.
 async fn paint(
     turns: Arc<Semaphore>,
     studio: Studio,

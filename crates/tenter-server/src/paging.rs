@@ -9,7 +9,8 @@ const MOST: u64 = 200;
 const USUAL: u64 = 60;
 const FARTHEST: u64 = 1_000_000_000;
 
-/// Which part of a list is wanted: 1 to 200 entries, 60 where nothing is said, after those that are left out.
+/// Which part of a list is wanted: 1 to 200 entries, 60 where nothing is said, after those that are left
+/// out.
 pub fn page(limit: Option<u64>, offset: Option<u64>) -> Result<Page, Problem> {
     let limit = limit.unwrap_or(USUAL);
     let offset = offset.unwrap_or(0);

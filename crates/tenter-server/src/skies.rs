@@ -132,7 +132,7 @@ pub(crate) async fn rename(
 pub(crate) struct Removal {
     /// Forgets what is in the bin, instead of putting something into it.
     #[serde(default)]
-    for_good: bool,
+    pub(crate) for_good: bool,
 }
 
 /// Puts a sky into the bin, where it stays for 30 days; or forgets one that is there.

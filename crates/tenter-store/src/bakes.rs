@@ -312,7 +312,8 @@ impl Store {
         self.move_bake(id, &[BakeStatus::Assembling], BakeStatus::Done, more).await
     }
 
-    /// Keeps that a piece is done; of one that is done twice the last one counts, for its file is the last one too.
+    /// Keeps that a piece is done; of one that is done twice the last one counts, for its file is the last
+    /// one too.
     pub async fn add_piece(&self, bake: Uuid, p: PieceDone) -> Result<()> {
         let model = bake_piece::ActiveModel {
             bake_id: Set(bake),

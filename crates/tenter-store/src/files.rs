@@ -1,5 +1,5 @@
-//! Files behind one interface: a local directory, or any store that speaks S3. What was put is on the disk when the
-//! call returns.
+//! Files behind one interface: a local directory, or any store that speaks S3. What was put is on the disk
+//! when the call returns.
 
 use crate::Result;
 use bytes::Bytes;
@@ -94,7 +94,8 @@ impl Files {
             self.delete(&name).await?;
         }
         if let Some(root) = &self.root {
-            // Empty folders, and parts of files whose writing was broken off: they are no files of the store.
+            // Empty folders, and parts of files whose writing was broken off: they are no files of the
+            // store.
             match tokio::fs::remove_dir_all(root.join(folder)).await {
                 Err(e) if e.kind() != std::io::ErrorKind::NotFound => {
                     return Err(object_store::Error::Generic { store: "files", source: e.into() }.into());

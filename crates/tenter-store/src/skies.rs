@@ -180,8 +180,8 @@ impl Store {
         Ok(model.insert(&self.db).await?.into())
     }
 
-    /// Saves a document if nobody else has since `revision`; gives the new revision. A save that is repeated with
-    /// its key, because the answer to it was lost, is the one that was made.
+    /// Saves a document if nobody else has since `revision`; gives the new revision. A save that is
+    /// repeated with its key, because the answer to it was lost, is the one that was made.
     pub async fn save_sky(
         &self,
         id: Uuid,

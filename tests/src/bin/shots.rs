@@ -84,5 +84,16 @@ async fn main() -> Result<()> {
     browser.wait("!!document.querySelector('[role=progressbar]')", 30).await?;
     tokio::time::sleep(std::time::Duration::from_secs(5)).await;
     shot("bakes").await?;
+
+    for i in [4, 9] {
+        server.ask("DELETE", &format!("/api/skies/{}", id(i)), None).await?;
+    }
+    let (_, bakes) = server.ask("GET", "/api/bakes", None).await?;
+    let done = bakes["bakes"].as_array().and_then(|b| b.iter().find(|b| b["status"] == "done"));
+    let done = done.and_then(|b| b["id"].as_str()).unwrap_or_default();
+    server.ask("DELETE", &format!("/api/bakes/{done}"), None).await?;
+    browser.driver.goto(format!("{}/bin", server.url)).await?;
+    browser.wait("document.querySelectorAll('[data-testid=binned]').length === 3", 20).await?;
+    shot("bin").await?;
     browser.close().await
 }

@@ -44,7 +44,8 @@ export function Sheet({ part, sky, schema }: { part: Part; sky: Sky; schema: Sch
   const select = useBench((s) => s.select);
   const title = useRef<HTMLHeadingElement>(null);
   useEffect(() => {
-    // What was pressed may be gone with what it opened: the focus goes on here, and back to the Section afterwards.
+    // What was pressed may be gone with what it opened: the focus goes on here, and back to the Section
+    // afterwards.
     const heading = title.current;
     if (hasNoFocus()) heading?.focus();
     return () => {

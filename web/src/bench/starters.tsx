@@ -32,8 +32,8 @@ function applied(own: Sky, from: Sky, take: Take, held: Held): Sky {
 }
 
 /**
- * Flicks through starters on the open sky: what is held stays as it is. What is shown is only looked at, and no part of the
- * document until it is kept.
+ * Flicks through starters on the open sky: what is held stays as it is. What is shown is only looked at,
+ * and no part of the document until it is kept.
  */
 export function Starters({ onClose }: { onClose: () => void }) {
   const starters = useQuery({ queryKey: ["starters"], queryFn: api.starters, staleTime: Infinity });

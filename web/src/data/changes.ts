@@ -1,8 +1,8 @@
 /**
  * What differs between two documents, field by field, and how differences are put onto another one.
  *
- * Lists whose entries have ids (cloud layers) are compared by them; other lists of one length place by place; all else is
- * one value.
+ * Lists whose entries have ids (cloud layers) are compared by them; other lists of one length place by
+ * place; all else is one value.
  */
 
 /** A name of a field, a place in a list, or the id of an entry behind a `#`. */

@@ -593,7 +593,8 @@ impl Field<'_> {
     fn anvils(&self, depth: f64, cut: &Cut, plane: &mut [f32], side: usize, texel: f64, making: Making) {
         let layer = self.layer;
         let earliest = self.lowest_cut(cut) - 1.0;
-        // Bodies that the map does not hold have no anvils in it either: of small cells there would be millions.
+        // Bodies that the map does not hold have no anvils in it either: of small cells there would be
+        // millions.
         let smallest = (0.06 * layer.cell_size_m).max(self.smallest(texel));
         let wanted = Wanted { smallest, earliest, grow: 4.0 };
         let shift = layer.depth_m * layer.lean_deg.to_radians().tan();

@@ -435,7 +435,8 @@ impl MapRender {
         Some(Largest::new(top(brightest) / self.unit(), at))
     }
 
-    /// Largest channel value beside the lights, discs taken in if they are in the map: what a map's largest value is, about.
+    /// Largest channel value beside the lights, discs taken in if they are in the map: what a map's
+    /// largest value is, about.
     pub fn brightest_near_lights(
         &self,
         called_off: &(dyn Fn() -> bool + Sync),

@@ -1,5 +1,5 @@
-//! Sums over a map's pixels: what its irradiance, its illuminance and its largest value follow from. They are taken
-//! band by band and added, so that a map never has to be in memory whole.
+//! Sums over a map's pixels: what its irradiance, its illuminance and its largest value follow from. They
+//! are taken band by band and added, so that a map never has to be in memory whole.
 
 use crate::camera::Camera;
 use crate::spectrum::{Rgb, luminance};
