@@ -184,12 +184,12 @@ impl App {
         };
         let jobs = PieceJob::first_tries(id, 0..pieces);
         let added = self.store.add_bake(new, QUEUE, &jobs).await;
-        Ok(added.map_err(|e| match e {
+        added.map_err(|e| match e {
             StoreError::Missing { what: "sky", id } => {
                 AppError::Input { path: "sky_id".into(), message: format!("no sky {id}") }
             }
             e => e.into(),
-        })?)
+        })
     }
 
     pub async fn bakes(&self, page: Page, binned: bool) -> Result<BakePage> {

@@ -50,7 +50,8 @@ async fn main() -> Result<()> {
         if part == "source" {
             browser.press("Gradient").await?;
         }
-        tokio::time::sleep(std::time::Duration::from_millis(2500)).await;
+        tokio::time::sleep(std::time::Duration::from_millis(1500)).await;
+        browser.wait(smooth, 60).await?;
         shot(name).await?;
     }
 

@@ -86,7 +86,7 @@ export function Bakes() {
                     key={f}
                     href={`/api/bakes/${b.id}/files/${f}`}
                     download
-                    className="rounded-soft border border-line px-3 py-1 hover:bg-raised"
+                    className="rounded-soft border border-edge px-3 py-1 hover:bg-raised"
                   >
                     {f.endsWith(".json") ? "Sidecar" : "Map"}
                   </a>

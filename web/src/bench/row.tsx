@@ -62,7 +62,7 @@ export function Row({
           </label>
         </Hint>
         <span className="relative flex items-baseline font-value">
-          <span className="absolute right-full flex bg-panel opacity-0 group-focus-within:opacity-100 group-hover:opacity-100">
+          <span className="absolute top-0 right-full flex bg-panel opacity-0 group-focus-within:opacity-100 group-hover:opacity-100">
             {changed && (
               <button
                 type="button"
@@ -111,14 +111,14 @@ export function Row({
                 onChange(Math.max(field.hard[0], Math.min(field.hard[1], next)), false);
               }
             }}
-            className={`h-6 w-20 bg-transparent text-right ${changed ? "underline decoration-accent-light decoration-1 underline-offset-4" : ""}`}
+            className={`h-6 w-20 bg-transparent text-right leading-6 ${changed ? "underline decoration-accent-light decoration-1 underline-offset-4" : ""}`}
             inputMode="decimal"
             aria-invalid={fault !== null}
           />
           <span className="w-9 pl-1 text-small text-quiet">{unit}</span>
         </span>
       </div>
-      <div className="relative -mt-[6px]">
+      <div className="relative">
         <Slider.Root
           min={0}
           max={STEPS}
@@ -134,7 +134,7 @@ export function Row({
           </Slider.Track>
           <Slider.Thumb
             aria-label={field.title}
-            className="group/thumb grid h-6 w-6 place-items-center outline-none"
+            className="group/thumb relative grid h-6 w-[7px] place-items-center outline-none after:absolute after:inset-y-0 after:-inset-x-[9px]"
           >
             <span className="h-3 w-[7px] bg-ink group-focus-visible/thumb:bg-accent-light group-active/thumb:bg-accent-light group-focus-visible/thumb:outline-2 group-focus-visible/thumb:outline-offset-2 group-focus-visible/thumb:outline-accent-light" />
           </Slider.Thumb>
@@ -145,7 +145,7 @@ export function Row({
           data-testid={`notch-${field.name}`}
           title={changed ? `Back to ${showNumber(byDefault * factor)} ${field.unit}` : undefined}
           onClick={() => onChange(byDefault, false)}
-          className={`absolute top-[15px] h-3 w-6 -translate-x-1/2 ${changed ? "cursor-pointer" : "pointer-events-none"}`}
+          className={`absolute top-[15px] h-[9px] w-6 -translate-x-1/2 ${changed ? "cursor-pointer" : "pointer-events-none"}`}
           style={{ left: `${notch}%` }}
         >
           <span className="mx-auto mb-auto block h-[5px] w-px bg-quiet" />

@@ -398,7 +398,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
 
 /** Points from what is selected at the Sheet beside it. */
 const Pointer = ({ y, width }: { y: number; width: number }) => (
-  <path d={`M${width - 9} ${y - 6} l9 6 l-9 6 z`} fill="var(--color-accent-light)" aria-hidden />
+  <path d={`M${width - 10} ${y - 6} l9 6 l-9 6 z`} fill="var(--color-accent-light)" aria-hidden />
 );
 
 /** The strip beyond the air: suns and moon as discs, place and time, and the kind of sky. */
@@ -554,7 +554,7 @@ function fogShape(sky: Sky, y: (h: number) => number, left: number, right: numbe
 /** A bar at the right edge tells what is selected. */
 function Mark({ on, from, to }: { on: boolean; from: number; to: number }) {
   return on ? (
-    <rect x={214} y={from} width={4} height={Math.max(6, to - from)} fill="var(--color-accent-light)" />
+    <rect x={207} y={from} width={3} height={Math.max(6, to - from)} fill="var(--color-accent-light)" />
   ) : null;
 }
 
