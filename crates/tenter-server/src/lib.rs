@@ -24,7 +24,7 @@ use axum::http::{HeaderName, HeaderValue, Request, StatusCode};
 use axum::middleware::from_fn_with_state;
 use axum::response::{IntoResponse, Response};
 use axum::routing::get;
-use axum_prometheus::PrometheusMetricLayer;
+use axum_prometheus::{EndpointLabel, PrometheusMetricLayerBuilder};
 use std::any::Any;
 use std::net::SocketAddr;
 use std::sync::Arc;
@@ -107,7 +107,11 @@ impl Server {
             .routes(routes!(bakes::file))
             .routes(routes!(health::health))
             .split_for_parts();
-        let (counted, handle) = PrometheusMetricLayer::pair();
+        // Paths that lead nowhere share one label, or anybody could make as many as memory holds.
+        let (counted, handle) = PrometheusMetricLayerBuilder::new()
+            .with_endpoint_label_type(EndpointLabel::MatchedPathWithFallbackFn(|_| "other".into()))
+            .with_default_metrics()
+            .build_pair();
         let metrics = move |peer: ConnectInfo<SocketAddr>| async move {
             if connections::is_local(&peer) {
                 handle.render().into_response()

@@ -74,7 +74,6 @@ export function Overhead({ sky }: { sky: Sky }) {
     onPointerDown: (e: PointerEvent<SVGGElement>) => {
       e.stopPropagation();
       e.currentTarget.setPointerCapture(e.pointerId);
-      select(part);
     },
     onPointerMove: (e: PointerEvent<SVGGElement>) => {
       const plan = e.currentTarget.ownerSVGElement?.getBoundingClientRect();
@@ -82,7 +81,11 @@ export function Overhead({ sky }: { sky: Sky }) {
       const [x, y] = [e.clientX - plan.left - SIZE / 2, e.clientY - plan.top - SIZE / 2];
       moveLight(light, directionOn(x, y), day);
     },
-    onPointerUp: settle,
+    // Selected only now: the Sheet that unfolds moves the plan under the hand.
+    onPointerUp: () => {
+      settle();
+      select(part);
+    },
   });
 
   return (

@@ -215,7 +215,6 @@ function Hands({
     onPointerDown: (e: PointerEvent<HTMLButtonElement>) => {
       e.stopPropagation();
       e.currentTarget.setPointerCapture(e.pointerId);
-      select(part);
     },
     onPointerMove: (e: PointerEvent<HTMLButtonElement>) => {
       if (!e.currentTarget.hasPointerCapture(e.pointerId)) return;
@@ -227,6 +226,8 @@ function Hands({
     onPointerUp: (e: PointerEvent<HTMLButtonElement>) => {
       e.stopPropagation();
       settle();
+      // Not before: the Sheet that unfolds moves the Picture under the hand.
+      select(part);
     },
   });
 

@@ -26,6 +26,8 @@ export function Row({
 }) {
   const id = useId();
   const input = useRef<HTMLInputElement>(null);
+  /** Whether the focus has just come. */
+  const entered = useRef(false);
   const [text, setText] = useState<string | null>(null);
   const [fault, setFault] = useState<string | null>(null);
   const scale = scaleOf(field);
@@ -92,7 +94,18 @@ export function Row({
             data-unentered={text !== null}
             value={text ?? shown}
             onChange={(e) => setText(e.target.value)}
-            onFocus={(e) => e.target.select()}
+            onFocus={(e) => {
+              entered.current = true;
+              e.target.select();
+            }}
+            // A browser sets the caret when the button that gave the focus is let go: what is typed next stands in the
+            // place of all.
+            onMouseUp={(e) => {
+              if (!entered.current) return;
+              entered.current = false;
+              e.preventDefault();
+              e.currentTarget.select();
+            }}
             onBlur={enter}
             onKeyDown={(e) => {
               if (e.key === "Enter") enter();
