@@ -109,7 +109,9 @@ async fn starters_are_only_looked_at_until_kept() -> Result<()> {
     browser.driver.refresh().await?;
     browser.wait(REFINED, 60).await?;
     assert_eq!(stored(&open).await?["document"], own["document"], "a reload while looking");
-    assert!(browser.eval("document.querySelector('header button:not([disabled])') !== null").await? == true);
+    let history =
+        "[...document.querySelectorAll('header button')].some(b => b.innerText === 'Undo' && !b.disabled)";
+    assert!(browser.eval(history).await? == true, "its history is there");
     look().await?;
     open.keys(ESCAPE).await?;
     browser.wait(&format!("({name}) === {shown}"), 20).await?;

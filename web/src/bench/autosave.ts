@@ -1,4 +1,7 @@
-/** Saving by itself: soon after each change, on leaving, and again after an outage; changes made elsewhere are merged. */
+/**
+ * Saving by itself: soon after each change, on leaving, and again after an outage. Changes made
+ * elsewhere are merged.
+ */
 
 import { api, Refusal, type SkyRecord } from "../data/api";
 import { apply, changesOf, merge, type Change } from "../data/changes";

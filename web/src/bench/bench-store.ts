@@ -34,7 +34,7 @@ export type Saving =
   | { state: "saved" }
   | { state: "unsaved" }
   | { state: "away" }
-  /** Fields that were changed here and elsewhere, as they were changed here; and what both were changed from. */
+  /** Fields changed here and elsewhere, as they were changed here; and what both were changed from. */
   | { state: "stale"; conflicts: Change[]; base: Sky }
   | { state: "refused"; problems: Problem[]; message: string };
 

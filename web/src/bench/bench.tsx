@@ -181,7 +181,7 @@ function OpenSheet({ schema }: { schema: Schema }) {
 /** Narrowest, usual and widest sheet, pixels. */
 const SHEET = { narrow: 248, usual: 290, wide: 460 };
 
-/** The Sheet in a column of its own, as wide as it was left, beside all else; without it there is no column. */
+/** The Sheet in a column of its own, as wide as it was left; without it there is no column. */
 function Columns({ sheet, children }: { sheet: React.ReactNode; children: React.ReactNode }) {
   const part = usePart();
   const open = sheet !== false && part !== null;

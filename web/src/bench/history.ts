@@ -65,7 +65,10 @@ function dropOldest(but: string): boolean {
   return oldest !== null;
 }
 
-/** The history of a sky whose document is now this one. If it was changed elsewhere, its last own state is a step back. */
+/**
+ * The history of a sky whose document is now this one. If it was changed elsewhere, its last own state is a step
+ * back.
+ */
 export function recallHistory(id: string, document: Sky): History {
   try {
     const kept = JSON.parse(localStorage.getItem(PREFIX + id) ?? "null") as Kept | null;

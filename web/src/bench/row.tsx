@@ -98,8 +98,7 @@ export function Row({
               entered.current = true;
               e.target.select();
             }}
-            // A browser sets the caret when the button that gave the focus is let go: what is typed next stands in the
-            // place of all.
+            // A browser sets the caret when the button that gave the focus is let go: all is chosen again.
             onMouseUp={(e) => {
               if (!entered.current) return;
               entered.current = false;

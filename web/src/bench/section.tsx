@@ -45,7 +45,7 @@ function anchorOf(part: Part, sky: Sky, height: number): number {
 const GRIP = 8;
 const LEAST_BAND = 10;
 
-/** Where the grips of a band lie: over its edges, and off them where it is too thin to be taken between them. */
+/** Where a band's grips lie: over its edges, and off them where it is too thin to be taken between them. */
 function gripsOf(top: number, base: number): { top: number; base: number } {
   const out = Math.max(0, LEAST_BAND - (base - top - GRIP)) / 2;
   return {

@@ -1,6 +1,6 @@
 /** Keys of the Bench, in one place: what each does, and when they are for something else. */
 
-/** What is open over the Bench and takes keys for itself: dialogs, lists and menus, wherever they are drawn. */
+/** What is open over the Bench and takes keys for itself: dialogs, lists and menus. */
 const OVERLAYS = "[role=dialog], [role=alertdialog], [role=listbox], [role=menu]";
 /** What has arrows, letters and Escape of its own while it has the focus. */
 const OWN = "[data-own-keys]";

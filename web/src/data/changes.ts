@@ -88,7 +88,7 @@ const clash = (a: Change, b: Change) =>
   (within(a.path, b.path) || within(b.path, a.path)) &&
   !(same(a.path, b.path) && same(a.value, b.value));
 
-/** What two made of one document: all of both, but for fields that both changed, which stay as `theirs` has them. */
+/** What two made of one document: all of both, but fields that both changed stay as `theirs` has them. */
 export function merge<T>(base: T, mine: T, theirs: T): { merged: T; conflicts: Change[] } {
   const [own, others] = [changesOf(base, mine), changesOf(base, theirs)];
   const conflicts = own.filter((a) => others.some((b) => clash(a, b)));
