@@ -11,10 +11,12 @@ async fn no_request_makes_the_server_fail() -> Result<()> {
     let server = TestServer::start_with(&["--no-worker"]).await?;
     let folder = tempfile::tempdir()?;
     let url = format!("{}/api/openapi.json", server.url);
+    // One worker: Python 3.11 shares the depth of `ast.parse` between threads and fails at random
+    // (CPython issue 106905).
     let run = tokio::task::spawn_blocking(move || {
         Command::new(program)
             .args(["run", &url, "--max-examples", "20", "--phases", "examples,coverage,fuzzing"])
-            .args(["--checks", "not_a_server_error,unsupported_method", "--workers", "2", "--no-color"])
+            .args(["--checks", "not_a_server_error,unsupported_method", "--workers", "1", "--no-color"])
             .args(["--generation-deterministic", "--suppress-health-check", "all"])
             .args(["--request-timeout", "60"])
             .current_dir(folder.path())
