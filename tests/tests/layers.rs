@@ -165,23 +165,17 @@ async fn cover_regions_are_drawn_on_the_plan() -> Result<()> {
     );
 
     browser.press("Freehand").await?;
-    let draw = "(() => { const plan = document.querySelector('[data-testid=plan]'), box = plan.getBoundingClientRect(); \
-                plan.setPointerCapture = () => {}; \
-                const at = (type, x, y) => plan.dispatchEvent(new PointerEvent(type, {bubbles: true, pointerId: 1, \
-                clientX: box.left + x, clientY: box.top + y})); \
-                at('pointerdown', 55, 55); return true })()";
-    browser.eval(draw).await?;
-    for (x, y) in [(114, 55), (114, 114), (55, 114)] {
-        let line = format!(
-            "(() => {{ const plan = document.querySelector('[data-testid=plan]'), box = plan.getBoundingClientRect(); \
-             plan.dispatchEvent(new PointerEvent('pointermove', {{bubbles: true, pointerId: 1, clientX: box.left + {x}, \
-             clientY: box.top + {y}}})); return true }})()"
-        );
-        browser.eval(&line).await?;
+    // With the mouse itself: the stroke selects no text on its way.
+    let plan = "(r => [r.left, r.top])(document.querySelector('[data-testid=plan]').getBoundingClientRect())";
+    let corner: [f64; 2] = serde_json::from_value(browser.eval(plan).await?)?;
+    let to = |x: i64, y: i64| (corner[0].round() as i64 + x, corner[1].round() as i64 + y);
+    let (x, y) = to(55, 55);
+    browser.driver.action_chain().move_to(x, y).click_and_hold().perform().await?;
+    for (x, y) in [(114, 55), (114, 114), (55, 114)].map(|(x, y)| to(x, y)) {
+        browser.driver.action_chain().move_to(x, y).perform().await?;
     }
-    browser
-        .eval("document.querySelector('[data-testid=plan]').dispatchEvent(new PointerEvent('pointerup', {bubbles: true, pointerId: 1}))")
-        .await?;
+    assert_eq!(browser.eval("getSelection().toString()").await?, "");
+    browser.driver.action_chain().release().perform().await?;
     let drawn = regions().await?;
     assert_eq!(drawn[1]["outline"]["corners_km"].as_array().map(Vec::len), Some(4), "{drawn}");
     // North-west of the eye: 39.5 pixels up and to the left of the middle.
