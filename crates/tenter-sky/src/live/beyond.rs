@@ -266,8 +266,9 @@ impl Kernel for Row<'_> {
                 }
             }
             let [through, lit, clear] = means;
-            let facing = [0, 1, 2]
-                .map(|c| if clear[c] != 0.0 { (lit[c] / clear[c]).clamp(1.0 / MOST, MOST) } else { 1.0 });
+            let facing = [0, 1, 2].map(|c| {
+                if clear[c].abs() > 1e-25 { (lit[c] / clear[c]).clamp(1.0 / MOST, MOST) } else { 1.0 }
+            });
             row.push(Toward { through, facing });
         }
         row

@@ -42,6 +42,12 @@ impl Slab {
 /// Slant of light from all over the sky, in the mean (Elsasser 1942, diffusivity factor).
 const DIFFUSIVITY: f64 = 1.66;
 
+/// A part of a channel as a multiple of another; of next to nothing it is no multiple, but `otherwise`.
+pub(super) fn ratio(part: f32, whole: f32, otherwise: f32) -> f32 {
+    const NEXT_TO_NOTHING: f32 = 1e-25;
+    if whole.abs() > NEXT_TO_NOTHING { (part / whole).clamp(-1e6, 1e6) } else { otherwise }
+}
+
 /// A difference that is nothing at least; of a channel that is under nothing (a colour out of gamut) nothing at most.
 pub(super) fn at_least_nothing(difference: f32, channel: f32) -> f32 {
     if channel < 0.0 { difference.min(0.0) } else { difference.max(0.0) }
@@ -90,7 +96,7 @@ impl Levels {
             for i in (0..n).rev() {
                 for (l, of_light) in slabs[i].of_lights.iter().enumerate() {
                     let (from, to) = (clear[i + 1].lights[l], clear[i].lights[l]);
-                    let by_air = |c: usize| if from[c] != 0.0 { to[c] / from[c] } else { 1.0 };
+                    let by_air = |c: usize| ratio(to[c], from[c], 1.0);
                     left[i][l] = [0, 1, 2].map(|c| left[i + 1][l][c] * share(of_light) * by_air(c));
                 }
             }
@@ -110,7 +116,7 @@ impl Levels {
         for i in 0..n {
             for c in 0..3 {
                 let [under, over] = [i, i + 1].map(|level| sum(&clear[level].lights, &|_| 1.0, c));
-                let there = if under != 0.0 { straight[i][c] / under } else { 1.0 };
+                let there = ratio(straight[i][c], under, 1.0);
                 let down = at_least_nothing(clear[i].sky[c] - clear[i + 1].sky[c], over);
                 let up = at_least_nothing(over - under - down, over);
                 (down_by_air[i][c], up_by_air[i][c]) = (down * there, up * there);

@@ -1,7 +1,7 @@
 //! The clear sky's own light: what it sheds at the eye's height and at others, and what air sends back of light from below.
 
 use super::Light;
-use super::levels::Clear;
+use super::levels::{Clear, ratio};
 use crate::air::{Air, Medium, SkyColour, TOP_M, narrow, on_upright_planes};
 use crate::document::SkySource;
 use crate::simd::Scalar;
@@ -27,7 +27,8 @@ pub(super) fn sent_back_by_air(medium: &Medium, altitude: f64) -> Spectrum {
 /// What a spectrum of shares makes of each channel of a light.
 pub(super) fn filter_of(shares: &Spectrum, to_rgb: &LightToRgb) -> Rgb {
     let (some, all) = (to_rgb.convert(shares), to_rgb.colour());
-    [0, 1, 2].map(|c| if all[c] != 0.0 { some[c] / all[c] } else { 0.0 })
+    // On the edge of the gamut a channel is a difference of much larger numbers.
+    [0, 1, 2].map(|c| ratio(some[c], all[c], 0.0).clamp(0.0, shares.max().max(0.0)))
 }
 
 /// Radiance of a sky without clouds and discs in one direction, cd/m2.
@@ -86,8 +87,10 @@ impl Falling {
     /// sky around the light goes with it, the rest is even.
     pub fn at(&self, part: &Part, over: &Scattering, altitude: f64) -> Clear {
         let (here, there) = (over.above(0.0), over.above(altitude));
-        let ratio = |c: usize| if here[c] != 0.0 { there[c] / here[c] } else { 1.0 };
-        let brighter = if part.sky.painted.is_some() { [1.0; 3] } else { [0, 1, 2].map(ratio) };
+        // Channels on the edge of the gamut go with the others.
+        let whole = ratio(luminance(there), luminance(here), 1.0).max(0.0);
+        let by_channel = |c: usize| ratio(there[c], here[c], whole).clamp(0.25 * whole, 4.0 * whole);
+        let brighter = if part.sky.painted.is_some() { [1.0; 3] } else { [0, 1, 2].map(by_channel) };
         let with_light = self.with_light(part);
         let mut lights: Vec<Rgb> =
             part.light().map(|light| light.clear(altitude).map(|v| v * light.up())).into_iter().collect();
