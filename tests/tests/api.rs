@@ -12,7 +12,7 @@ async fn no_request_makes_the_server_fail() -> Result<()> {
     let folder = tempfile::tempdir()?;
     let url = format!("{}/api/openapi.json", server.url);
     // One worker: Python 3.11 shares the depth of `ast.parse` between threads and fails at random
-    // (CPython issue 106905).
+    // (CPython issue 106905, number from memory).
     let run = tokio::task::spawn_blocking(move || {
         Command::new(program)
             .args(["run", &url, "--max-examples", "20", "--phases", "examples,coverage,fuzzing"])

@@ -66,8 +66,8 @@ function dropOldest(but: string): boolean {
 }
 
 /**
- * The history of a sky whose document is now this one. If it was changed elsewhere, its last own state is a step
- * back.
+ * The history of a sky whose document is now this one. If it was changed elsewhere, its last own state
+ * is a step back.
  */
 export function recallHistory(id: string, document: Sky): History {
   try {
