@@ -62,14 +62,15 @@ pub fn strip(
     Ok(Strip { day, ribbon })
 }
 
-/// The sun between two points of the day's curve.
+/// Where the sun truly stands between two points of the day's curve.
 fn at_minute(day: &Day, minute: f64) -> (f64, f64) {
     let x = minute / astronomy::STEP_MINUTES as f64;
     let i = (x as usize).min(day.points.len() - 2);
     let (a, b) = (&day.points[i], &day.points[i + 1]);
     let f = x - i as f64;
     let turn = (b.sun_azimuth_deg - a.sun_azimuth_deg + 540.0).rem_euclid(360.0) - 180.0;
-    (a.sun_azimuth_deg + turn * f, a.sun_elevation_deg + (b.sun_elevation_deg - a.sun_elevation_deg) * f)
+    let [low, high] = [a, b].map(|point| point.sun_true_elevation_deg);
+    (a.sun_azimuth_deg + turn * f, low + (high - low) * f)
 }
 
 /// A radiance as a colour of the strip: hue and saturation as they are, brightness by the logarithm.

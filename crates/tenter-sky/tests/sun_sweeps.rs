@@ -1,9 +1,12 @@
 //! The sun swept through the horizon: light changes without a jump, in clear air and under clouds.
 
 use tenter_sky::air::Fineness;
+use tenter_sky::camera::toward;
 use tenter_sky::document::{CloudKind, CloudLayer, Placement, Sky};
+use tenter_sky::live::{Effort, look_at};
 use tenter_sky::measure::{Readouts, readouts};
 use tenter_sky::scene::Workshop;
+use tenter_sky::spectrum::luminance;
 
 /// Readouts from 10 degrees above the horizon to 4 below, every quarter of a degree.
 fn sweep(clouds: Vec<CloudLayer>) -> Vec<(f64, Readouts)> {
@@ -41,6 +44,32 @@ fn a_clear_sky_dims_without_a_jump() {
     assert_smooth("zenith", &swept, |r| r.zenith_cd_m2);
     let last = &swept[swept.len() - 1].1;
     assert!(last.global_horizontal_lx < 0.01 * swept[0].1.global_horizontal_lx);
+}
+
+/// Down to the end of twilight no step of a quarter of a degree is more than 2 % off the trend, wherever one looks: the
+/// air's tables have fewer heights of the sun than that.
+#[test]
+fn twilight_has_no_kinks() {
+    const STEPS: usize = 112;
+    let workshop = Workshop::default();
+    let looks = [(0.0, 90.0), (240.0, 5.0), (240.0, 20.0), (60.0, 5.0), (60.0, 20.0), (150.0, 10.0)]
+        .map(|(azimuth, elevation): (f64, f64)| toward(azimuth.to_radians(), elevation.to_radians()));
+    let heights: Vec<f64> = (0..=STEPS).map(|i| 10.0 - 0.25 * i as f64).collect();
+    let mut seen = vec![Vec::new(); looks.len()];
+    for elevation_deg in &heights {
+        let mut sky = Sky::default();
+        sky.night.floor_lx = 0.0;
+        sky.suns[0].placement = Placement::Hand { azimuth_deg: 240.0, elevation_deg: *elevation_deg };
+        let scene = workshop.scene(&sky, Fineness::Full, &|| false).unwrap();
+        for (values, (light, _)) in seen.iter_mut().zip(look_at(&scene, &looks, 0.01, Effort::default())) {
+            values.push(luminance(light) as f64);
+        }
+    }
+    for (number, values) in seen.iter().enumerate() {
+        for (off, height) in off_trend(values).iter().zip(&heights[2..]) {
+            assert!(*off < 0.02, "look {number}, sun at {height}: {:.1} % off the trend", off * 100.0);
+        }
+    }
 }
 
 #[test]

@@ -2,12 +2,14 @@
 
 use tenter_sky::air::Fineness;
 use tenter_sky::camera::{Camera, toward};
-use tenter_sky::document::{Air, Along, Colour, Fog, LightColour, Placement, Sky, SkyKind, Stop, Sun};
+use tenter_sky::document::{
+    Air, Along, CloudKind, CloudLayer, Colour, Fog, LightColour, Placement, Sky, SkyKind, Stop, Sun,
+};
 use tenter_sky::live::{Effort, look_at};
 use tenter_sky::measure::readouts;
 use tenter_sky::picture::{discs, render};
 use tenter_sky::scene::{Scene, Workshop};
-use tenter_sky::spectrum::{Rgb, luminance};
+use tenter_sky::spectrum::{Rgb, luminance, solar_illuminance};
 
 fn scene(sky: &Sky) -> Scene {
     Workshop::default().scene(sky, Fineness::Draft, &|| false).unwrap()
@@ -50,6 +52,74 @@ fn suns_add_up() {
     let muted = scene(&with_suns(vec![a, Sun { muted: true, ..b }]));
     let (one, other) = (looking(&muted, 200.0, 20.0), looking(&scenes[0], 200.0, 20.0));
     assert!((one[1] / other[1] - 1.0).abs() < 1e-5);
+}
+
+/// So it does over clouds of every family, whatever the number and order of lights, one that sheds nothing among them.
+#[test]
+fn suns_add_up_over_clouds() {
+    let suns = [
+        sun(150.0, 40.0),
+        Sun { strength: 0.5, ..sun(250.0, 12.0) },
+        Sun { strength: 2.0, ..sun(40.0, 25.0) },
+    ];
+    let dark = Sun { strength: 0.0, ..sun(300.0, 50.0) };
+    let looks: Vec<[f64; 3]> =
+        (0..60).map(|i| toward(i as f64 * 2.399_963, (-0.2 + 1.7 * (i as f64 / 60.0)).min(1.5))).collect();
+    for kind in [CloudKind::CumulusMediocris, CloudKind::Stratocumulus, CloudKind::CirrusFibratus] {
+        let hazy = |suns: Vec<Sun>| {
+            let mut sky = with_suns(suns);
+            sky.air.visibility_km = 20.0;
+            sky.clouds = vec![CloudLayer { cover: 0.6, ..kind.usual() }];
+            sky
+        };
+        let measured = |suns: Vec<Sun>| {
+            let sky = hazy(suns);
+            let scene = Workshop::default().scene(&sky, Fineness::Full, &|| false).unwrap();
+            let seen = look_at(&scene, &looks, 0.002, Effort::default());
+            let lights: Vec<f64> = seen.iter().map(|(light, _)| luminance(*light) as f64).collect();
+            (readouts(&sky, &scene), lights)
+        };
+        let alone: Vec<_> = suns.iter().map(|sun| measured(vec![sun.clone()])).collect();
+        let [a, b, c] = suns.clone();
+        for together in [vec![a.clone(), b.clone()], vec![b.clone(), dark.clone(), a.clone(), c.clone()]] {
+            let parts = if together.len() == 2 { &alone[..2] } else { &alone[..] };
+            let (meter, seen) = measured(together);
+            let near = |got: f64, value: &dyn Fn(usize) -> f64, what: &str| {
+                let sum: f64 = (0..parts.len()).map(value).sum();
+                assert!((got - sum).abs() <= 0.01 * sum, "{kind:?} {what}: {got} and not {sum}");
+            };
+            near(meter.diffuse_horizontal_lx, &|i| parts[i].0.diffuse_horizontal_lx, "diffuse");
+            near(meter.horizon_cd_m2, &|i| parts[i].0.horizon_cd_m2, "horizon");
+            near(meter.direct_horizontal_lx, &|i| parts[i].0.direct_horizontal_lx, "direct");
+            for (k, got) in seen.iter().enumerate() {
+                near(*got, &|i| parts[i].1[k], &format!("look {k}"));
+            }
+        }
+    }
+}
+
+/// Lights redder than any mixture of the picture's primaries keep their brightness on their way: 1500 K is as bright as the
+/// real sun on all that it lights.
+#[test]
+fn colours_out_of_gamut_keep_their_brightness() {
+    for kelvin in [1000.0, 1500.0, 1900.0, 5800.0] {
+        let colour = LightColour::Temperature { kelvin };
+        let scene = scene(&with_suns(vec![Sun { colour, ..sun(180.0, 50.0) }]));
+        // Over the air, and where its picture is made of what is left of it.
+        let outside = luminance(scene.lights[0].clear(200_000.0)) as f64 / solar_illuminance();
+        assert!((outside - 1.0).abs() < 1e-3, "{kelvin}: {outside}");
+        let disc = &discs(&scene, Effort::default())[0];
+        let left = luminance(disc.illuminance) / luminance(scene.lights[0].clear(scene.eye_altitude));
+        assert!((left - 1.0).abs() < 1e-3, "{kelvin}: {left}");
+    }
+    // What sky and ground send of it keeps its sign: light of 1000 K has less than no blue.
+    let colour = LightColour::Temperature { kelvin: 1000.0 };
+    let mut sky = with_suns(vec![Sun { colour, ..sun(180.0, 50.0) }]);
+    sky.clouds = vec![CloudLayer { cover: 0.5, ..CloudKind::CumulusMediocris.usual() }];
+    let scene = scene(&sky);
+    let seen: Vec<Rgb> = (0..100).map(|i| looking(&scene, i as f64 * 137.5, -20.0 + i as f64)).collect();
+    assert!(seen.iter().any(|v| v[2] < 0.0), "blue is kept under nothing until output");
+    assert!(seen.iter().all(|v| luminance(*v) >= 0.0));
 }
 
 /// A cool sun's side of the sky is redder than a hot one's.

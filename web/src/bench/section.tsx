@@ -117,7 +117,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
     };
     const edited: Record<Drag["grip"], (s: Sky) => void> = {
       eye: (s) => {
-        s.eye.altitude_m = Math.max(1, Math.min(60_000, nice(altitude(e.clientY - top()))));
+        s.eye.altitude_m = Math.max(1, Math.min(400_000, nice(altitude(e.clientY - top()))));
       },
       band: (s) => withLayer(s, (l) => (l.base_m = Math.min(18_000, to(d.base)))),
       base: (s) =>

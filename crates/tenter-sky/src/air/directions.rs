@@ -1,6 +1,8 @@
 //! A table over the directions seen from one altitude: rows crowd at the horizon, columns go round from the
-//! sun's azimuth to the opposite one. Above and below the horizon are separate, for light jumps there.
+//! sun's azimuth to the opposite one. Above and below the horizon are separate, for light jumps there. From over the
+//! air the upper half ends where rays pass the air by.
 
+use super::TOP_M;
 use crate::simd::{Int, Real};
 
 /// Lays out the directions seen by an eye.
@@ -8,8 +10,9 @@ use crate::simd::{Int, Real};
 pub struct DirectionGrid {
     pub around: usize,
     pub rows: usize,
-    /// Cosine to the vertical of the horizon.
+    /// Cosine to the vertical of the horizon, and of the highest row.
     horizon: f64,
+    highest: f64,
     /// Unit vector in the plane, toward the sun.
     toward_sun: [f32; 2],
     /// Sine and cosine of the sun's height above the level.
@@ -30,13 +33,28 @@ impl DirectionGrid {
         let flat = sun[0].hypot(sun[1]);
         let toward_sun =
             if flat > 1e-9 { [(sun[0] / flat) as f32, (sun[1] / flat) as f32] } else { [0.0, 1.0] };
-        let horizon = -(altitude * (2.0 * planet + altitude)).sqrt() / (planet + altitude);
-        DirectionGrid { around, rows, horizon, toward_sun, sun: [sun[2], flat], even_overhead: false }
+        // Of a ray that touches a shell: the difference form.
+        let touching = |shell: f64| {
+            -((altitude - shell) * (2.0 * planet + altitude + shell)).sqrt() / (planet + altitude)
+        };
+        DirectionGrid {
+            around,
+            rows,
+            horizon: touching(0.0),
+            highest: if altitude > TOP_M { touching(TOP_M) } else { 1.0 },
+            toward_sun,
+            sun: [sun[2], flat],
+            even_overhead: false,
+        }
     }
 
     /// The same with rows that come together at the horizon but are evenly apart in angle near the zenith.
     pub fn even_overhead(self) -> DirectionGrid {
         DirectionGrid { even_overhead: true, ..self }
+    }
+
+    pub fn horizon(&self) -> f64 {
+        self.horizon
     }
 
     pub fn len(&self) -> usize {
@@ -54,12 +72,17 @@ impl DirectionGrid {
         let cos = if below {
             self.horizon - v2 * (1.0 + self.horizon)
         } else {
-            self.horizon + v2 * (1.0 - self.horizon)
+            self.horizon + v2 * (self.highest - self.horizon)
         };
         let u = x as f64 / (self.around - 1) as f64;
         let cos_azimuth = 1.0 - 2.0 * u * u;
         let sin = (1.0 - cos * cos).max(0.0).sqrt();
         (cos, (cos * self.sun[0] + sin * self.sun[1] * cos_azimuth).clamp(-1.0, 1.0), below)
+    }
+
+    /// One over what the upper half spans.
+    fn per_height(&self) -> f32 {
+        1.0 / (self.highest - self.horizon) as f32
     }
 
     /// The four entries of which one is the first.
@@ -74,8 +97,7 @@ impl DirectionGrid {
         let horizon = self.horizon as f32;
         let s = d[2] - R::splat(horizon);
         let above = R::splat(0.0).le(s);
-        let span =
-            R::select(above, R::splat(1.0 / (1.0 - horizon)), R::splat(1.0 / (1.0 + horizon).max(1e-6)));
+        let span = R::select(above, R::splat(self.per_height()), R::splat(1.0 / (1.0 + horizon).max(1e-6)));
         let mut v2 = (s.abs() * span).min(R::splat(1.0));
         if self.even_overhead {
             v2 = R::splat(1.0) - (R::splat(1.0) - v2).sqrt();

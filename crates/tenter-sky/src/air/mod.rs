@@ -13,13 +13,14 @@ mod sunlight;
 mod transmittance;
 mod view;
 
-pub use directions::Corners;
 pub use medium::{Medium, Particles, rayleigh_column, rayleigh_phase};
 pub use orders::{Moments, Orders};
 pub use shells::{Ray, distance_to_altitude};
 pub use sunlight::SunlightTable;
 pub use transmittance::Transmittance;
-pub use view::{AirInFront, AirView, Front, SkyColour, SunInSky, glimpse, lobe, narrow, on_upright_planes};
+pub use view::{
+    AirInFront, AirView, Front, FrontCorners, SkyColour, SunInSky, glimpse, lobe, narrow, on_upright_planes,
+};
 
 use crate::document;
 
@@ -66,6 +67,9 @@ pub struct Air {
     pub often: Medium,
     pub transmittance: Transmittance,
     pub orders: Orders,
+    /// What light that is not even adds to what air near the ground scatters of it: `2l + 1` times the first two moments of
+    /// its phase function, the forward part left out.
+    pub turning: [f32; 2],
 }
 
 impl Air {
@@ -75,6 +79,7 @@ impl Air {
         let moments = Moments::new(&medium);
         let often = medium.without_forward(moments.forward);
         let orders = Orders::new(&often, moments, &transmittance, making.into());
-        Air { medium, often, transmittance, orders }
+        let turning = moments.in_air(&often);
+        Air { medium, often, transmittance, orders, turning }
     }
 }

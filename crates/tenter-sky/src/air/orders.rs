@@ -37,12 +37,25 @@ impl Moments {
         }
         Moments { of, forward }
     }
+
+    /// `2l + 1` times the first and second moment of all that scatters on the ground together, in green; `often`: the air
+    /// with the forward part of scattering taken as none.
+    pub fn in_air(&self, often: &Medium) -> [f32; 2] {
+        let by = often.scattering(&often.amounts(0.0)).map(|s| s.0[GREEN]);
+        let all = by.iter().sum::<f32>().max(f32::MIN_POSITIVE);
+        let moment = |degree: usize| by.iter().zip(&self.of).map(|(s, of)| s * of[degree] / all).sum::<f32>();
+        [3.0 * moment(1), 5.0 * moment(2)]
+    }
 }
 
 /// Radiance (per unit sunlight, per steradian) of all light that was scattered at least once.
+///
+/// At dusk it falls by e for each degree the sun sinks, and the table's nodes are farther apart: between nodes
+/// logarithms of the mean are interpolated, and the shares of it that the other harmonics have.
 pub struct Orders {
     altitudes: usize,
     heights: usize,
+    /// Of each node the negative logarithm of the mean, then the other harmonics as multiples of the mean.
     fields: Vec<Field>,
     moments: Moments,
 }
@@ -130,6 +143,7 @@ impl Orders {
                 sum[k] += second[k] + tail;
             }
         }
+        fields.par_iter_mut().for_each(by_their_mean);
         Orders { altitudes, heights, fields, moments }
     }
 
@@ -152,8 +166,13 @@ impl Orders {
         let weights = [(1.0 - fx) * (1.0 - fy), fx * (1.0 - fy), (1.0 - fx) * fy, fx * fy];
         let corners = [&low[i], &low[i + 1], &high[i], &high[i + 1]];
         let (p, m) = (polar(up as f32), multiples(apart as f32));
+        let mut depth = corners[0][0] * weights[0];
+        for c in 1..4 {
+            depth += corners[c][0] * weights[c];
+        }
         let mut by_degree = [Spectrum::ZERO; DEGREE + 1];
-        for k in 0..TERMS {
+        by_degree[0] = Spectrum::splat(p[0] * m[0]);
+        for k in 1..TERMS {
             let term = p[k] * m[ORDER_OF[k]];
             let mut field = corners[0][k] * (weights[0] * term);
             for c in 1..4 {
@@ -166,8 +185,36 @@ impl Orders {
             sum += field * by_moment(&self.moments, scattering, degree);
         }
         // A field cut off after the third degree can swing below nothing.
-        sum.at_least(0.0)
+        sum.at_least(0.0) * depth.exp_neg()
     }
+}
+
+/// Least mean of which a logarithm is kept.
+const DARK: f32 = 1e-35;
+
+/// The negative logarithm of a field's mean, and its other harmonics as multiples of that mean.
+fn by_their_mean(field: &mut Field) {
+    let mean = field[0].at_least(DARK);
+    for term in &mut field[1..] {
+        for band in 0..BANDS {
+            term.0[band] /= mean.0[band];
+        }
+    }
+    field[0] = Spectrum(mean.0.map(|v| -v.ln()));
+}
+
+/// Band by which the growth of light between two nodes is told: 540 nm.
+const GREEN: usize = 6;
+
+/// How light grows from one height of the sun to the next: the logarithm of the ratio.
+fn growth(from: f32, to: f32) -> f32 {
+    if from > DARK && to > DARK { (to / from).ln() } else { 0.0 }
+}
+
+/// Weight of the second of two nodes a share `f` of the way to it, for what grows exponentially between them.
+#[inline(always)]
+fn weight_of_second(f: f32, growth: f32) -> f32 {
+    if growth.abs() < 0.02 { f } else { ((growth * f).exp() - 1.0) / (growth.exp() - 1.0) }
 }
 
 /// Scattering weighed by the moments of one degree.
@@ -181,7 +228,8 @@ fn by_moment(moments: &Moments, scattering: &[Spectrum; 3], degree: usize) -> Sp
 fn interpolate(values: &[Spectrum], cos: f64) -> Spectrum {
     let x = position_of(cos) * (values.len() - 1) as f64;
     let i = (x as usize).min(values.len() - 2);
-    values[i].lerp(values[i + 1], (x - i as f64) as f32)
+    let (a, b) = (values[i], values[i + 1]);
+    a.lerp(b, weight_of_second((x - i as f64) as f32, growth(a.0[GREEN], b.0[GREEN])))
 }
 
 /// The field at one altitude, and irradiance on a level plane there, for every height of the sun.
@@ -207,8 +255,13 @@ struct Sun {
     light: Spectrum,
 }
 
-/// What a place sends in one direction under each height of the sun, order by order of the azimuth between them.
-type Sources = Vec<[Spectrum; DEGREE + 1]>;
+/// What a place sends in one direction under each height of the sun.
+struct Sources {
+    /// Order by order of the azimuth between them.
+    of: Vec<[Spectrum; DEGREE + 1]>,
+    /// How it grows to the next height (see [`growth`]).
+    growth: Vec<f32>,
+}
 
 impl Kernel for Gather<'_> {
     type Output = (Vec<Field>, Vec<Spectrum>);
@@ -219,7 +272,8 @@ impl Kernel for Gather<'_> {
         let Gather { polar: rows, around, heights, .. } = self;
         let mut fields = vec![[Spectrum::ZERO; TERMS]; heights];
         let mut level = vec![Spectrum::ZERO; heights];
-        let mut sources = vec![[Spectrum::ZERO; DEGREE + 1]; heights];
+        let mut sources =
+            Sources { of: vec![[Spectrum::ZERO; DEGREE + 1]; heights], growth: vec![0.0; heights] };
         let mut suns = Vec::with_capacity(heights * around);
         let horizon = -(self.altitude * (2.0 * self.medium.planet + self.altitude)).sqrt()
             / (self.medium.planet + self.altitude);
@@ -313,10 +367,11 @@ impl Gather<'_> {
                         let turns = multiples(azimuth_apart(up_here, up, sun.along) as f32);
                         let x = position_of(up) * (self.heights - 1) as f64;
                         let i = (x as usize).min(self.heights - 2);
-                        let f = (x - i as f64) as f32;
+                        let f = weight_of_second((x - i as f64) as f32, sources.growth[i]);
+                        let (from, to) = (&sources.of[i], &sources.of[i + 1]);
                         for k in 0..=DEGREE {
-                            sun.light += sources[i][k] * (turns[k] * (1.0 - f));
-                            sun.light += sources[i + 1][k] * (turns[k] * f);
+                            sun.light += from[k] * (turns[k] * (1.0 - f));
+                            sun.light += to[k] * (turns[k] * f);
                         }
                     }
                 }
@@ -355,11 +410,19 @@ impl Gather<'_> {
         }
         let terms = polar(up as f32);
         let (low, high, f) = table.rows(altitude);
-        for ((source, low), high) in sources.iter_mut().zip(low).zip(high) {
+        for ((source, low), high) in sources.of.iter_mut().zip(low).zip(high) {
             *source = [Spectrum::ZERO; DEGREE + 1];
             for k in 0..TERMS {
                 source[ORDER_OF[k]] += low[k].lerp(high[k], f) * weight[DEGREE_OF[k]] * terms[k];
             }
+        }
+        for (i, growth_here) in sources.growth.iter_mut().enumerate() {
+            let next = (i + 1).min(self.heights - 1);
+            let [from, to] = [i, next].map(|i| {
+                let [low, high] = [low, high].map(|row| row[i][0].0[GREEN]);
+                low + (high - low) * f
+            });
+            *growth_here = growth(from, to);
         }
     }
 }

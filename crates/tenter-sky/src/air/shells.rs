@@ -33,6 +33,14 @@ impl Ray {
     pub fn to_shell(&self, altitude: f64) -> f64 {
         distance_to_altitude(self, altitude).map_or(0.0, |(_, far)| far.max(0.0))
     }
+
+    /// Distance at which a ray that starts over a shell first meets it: 0 inside, `None` where it passes by.
+    pub fn into_shell(&self, altitude: f64) -> Option<f64> {
+        if self.altitude <= altitude {
+            return Some(0.0);
+        }
+        distance_to_altitude(self, altitude).map(|(near, _)| near).filter(|near| *near > 0.0)
+    }
 }
 
 /// Both distances at which a ray crosses an altitude (negative: behind the start), nearer first.
@@ -74,6 +82,15 @@ mod tests {
                 }
             }
         }
+    }
+
+    /// From 400 km up: straight down the air begins after 300 km; a ray along the level passes it by.
+    #[test]
+    fn rays_from_outside_meet_the_air() {
+        let ray = |cos: f64| Ray { planet: 6.371e6, altitude: 400_000.0, cos };
+        assert!((ray(-1.0).into_shell(100_000.0).unwrap() - 300_000.0).abs() < 1e-6);
+        assert_eq!([0.0, 1.0].map(|cos| ray(cos).into_shell(100_000.0)), [None; 2]);
+        assert_eq!(Ray { altitude: 50.0, ..ray(-0.2) }.into_shell(100_000.0), Some(0.0));
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! Direct sunlight at any height under any sun, as a colour.
 
-use super::{Medium, TOP_M, Transmittance};
+use super::{Medium, Ray, TOP_M, Transmittance};
 use crate::simd::{Int, Kernel, Real, dispatch};
 use crate::spectrum::{LightToRgb, Rgb};
 
@@ -61,9 +61,18 @@ impl SunlightTable {
         unsafe { R::gather(&self.values, first + R::Int::splat(step as i32)) }
     }
 
-    /// For a single place.
+    /// For a single place; one over the air gets what comes into the air where its ray leaves it, or all where that passes by.
     pub fn single(&self, altitude: f64, cos: f64) -> Rgb {
         use crate::simd::Scalar;
+        let ray = Ray { planet: self.planet as f64, altitude, cos };
+        let (altitude, cos) = match ray.into_shell(TOP_M) {
+            Some(way) => {
+                let r = ray.planet + altitude;
+                let there = altitude.min(TOP_M);
+                (there, ((r * cos + way) / (ray.planet + there)).clamp(-1.0, 1.0))
+            }
+            None => (TOP_M, 1.0),
+        };
         self.at(Scalar(altitude as f32), Scalar(cos as f32)).map(|c| c.0)
     }
 }

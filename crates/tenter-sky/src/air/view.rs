@@ -8,7 +8,7 @@ use super::medium::{NARROW, rayleigh_phase, times};
 use super::orders::azimuth_apart;
 use super::shells::Ray;
 use super::{Air, Fineness, Making, TOP_M};
-use crate::simd::{Int, Kernel, Real, dispatch};
+use crate::simd::{Int, Kernel, Mask, Real, dispatch};
 use crate::spectrum::{BANDS, LightToRgb, Spectrum};
 use rayon::prelude::*;
 use std::f64::consts::{FRAC_PI_2, PI};
@@ -42,8 +42,21 @@ pub struct SkyColour {
 /// Radiance and transmittance of the air up to a distance.
 pub struct AirInFront {
     grid: DirectionGrid,
-    /// Per direction and distance.
+    /// Radius of the planet and altitude of the eye, m.
+    planet: f64,
+    altitude: f64,
+    /// Per direction and slice.
     rows: Vec<Row>,
+}
+
+/// Where a packet of rays is looked up in [`AirInFront`], and where its slices lie.
+#[derive(Clone, Copy)]
+pub struct FrontCorners<R: Real> {
+    corners: Corners<R>,
+    /// Metres before the air begins.
+    before: R,
+    /// Metres from there to the ground; none for rays that meet none.
+    to_ground: R,
 }
 
 /// Transmittance (3), then as in [`SkyColour`] (6), of the first three of these what has been scattered before it comes into the
@@ -64,15 +77,25 @@ const CHANNELS: usize = 16;
 const MOST_FORWARD: f32 = 8.0;
 
 const SLICES: usize = 26;
-/// Distances of the slices, m: 0, then 150 m to 900 km in equal ratios.
+/// Distances of the slices along rays that meet no ground, m: 0, then 150 m to 1200 km in equal ratios.
 const FIRST_SLICE_M: f64 = 150.0;
-const LAST_SLICE_M: f64 = 900_000.0;
+const LAST_SLICE_M: f64 = 1_200_000.0;
 
 fn slice_distance(k: usize) -> f64 {
     if k == 0 {
         return 0.0;
     }
     FIRST_SLICE_M * (LAST_SLICE_M / FIRST_SLICE_M).powf((k - 1) as f64 / (SLICES - 2) as f64)
+}
+
+/// Altitude from which on most air that is seen lies at the far end of rays that meet the ground, m.
+const HIGH_EYE_M: f64 = 15_000.0;
+
+/// Slices of rays that meet the ground, as shares of the way there: they crowd at the eye, or from high up at the ground,
+/// so that light up to the ground itself is never told by a slice beyond it.
+fn slice_share(k: usize, high: bool) -> f64 {
+    let x = k as f64 / (SLICES - 1) as f64;
+    if high { 1.0 - (1.0 - x).powi(2) } else { x.powi(3) }
 }
 
 impl AirView {
@@ -83,26 +106,8 @@ impl AirView {
             Fineness::Full => (64, 80, 40),
             Fineness::Double => (128, 160, 80),
         };
+        let sky = SkyColour::new(air, altitude, sun, [around, rows, steps], making);
         let planet = air.medium.planet;
-        let grid = DirectionGrid::new(planet, altitude, sun.direction, around, rows);
-        // Below the horizon the ground is seen, behind the air in front of it: there the sky only carries on what it
-        // is at the horizon.
-        let mut values: Vec<f32> = (0..around * rows)
-            .into_par_iter()
-            .with_min_len(64)
-            .flat_map_iter(|i| {
-                if making.is_off() {
-                    return [0.0; 6];
-                }
-                let (cos, to_sun, _) = grid.direction(i);
-                let ray = Ray { planet, altitude, cos };
-                dispatch(WholeRay { air, sun, ray, below: false, to_sun, steps })
-            })
-            .collect();
-        let horizon = values[..6 * around].to_vec();
-        (0..rows).for_each(|_| values.extend_from_slice(&horizon));
-        let sky = SkyColour { grid, values };
-
         let (around, rows) = match making.fineness {
             Fineness::Draft => (16, 16),
             Fineness::Full => (24, 32),
@@ -121,7 +126,7 @@ impl AirView {
                 dispatch(Sliced { air, sun, ray, to_sun, below })
             })
             .collect();
-        AirView { sky, front: AirInFront { grid, rows } }
+        AirView { sky, front: AirInFront { grid, planet, altitude, rows } }
     }
 }
 
@@ -186,6 +191,40 @@ pub fn lobe<R: Real>(g: f32, cos: R) -> R {
 }
 
 impl SkyColour {
+    /// The air's own sky; `size`: columns, rows, and steps along a ray.
+    fn new(
+        air: &Air,
+        altitude: f64,
+        sun: &SunInSky,
+        [around, rows, steps]: [usize; 3],
+        making: Making,
+    ) -> SkyColour {
+        let planet = air.medium.planet;
+        let grid = DirectionGrid::new(planet, altitude, sun.direction, around, rows);
+        // Below the horizon the ground is seen, behind the air in front of it: there the sky only carries on what it
+        // is at the horizon.
+        let mut values: Vec<f32> = (0..around * rows)
+            .into_par_iter()
+            .with_min_len(64)
+            .flat_map_iter(|i| {
+                if making.is_off() {
+                    return [0.0; 6];
+                }
+                let (cos, to_sun, _) = grid.direction(i);
+                let ray = Ray { planet, altitude, cos };
+                dispatch(WholeRay { air, sun, ray, below: false, to_sun, steps })
+            })
+            .collect();
+        let horizon = values[..6 * around].to_vec();
+        (0..rows).for_each(|_| values.extend_from_slice(&horizon));
+        SkyColour { grid, values }
+    }
+
+    /// The sky over the ground, as finely as its illuminance wants it.
+    pub fn from_ground<'a>(air: &Air, sun: &SunInSky, making: impl Into<Making<'a>>) -> SkyColour {
+        SkyColour::new(air, 1.0, sun, [32, 40, 20], making.into())
+    }
+
     /// A sky that is a function of the cosines to the zenith and to the sun, cd/m2 in linear Rec.709.
     pub fn painted(
         planet: f64,
@@ -228,14 +267,44 @@ pub struct Front<R: Real> {
 }
 
 impl AirInFront {
+    /// Where rays in these directions are looked up.
     #[inline(always)]
-    pub fn corners<R: Real>(&self, direction: [R; 3]) -> Corners<R> {
-        self.grid.corners(direction)
+    pub fn corners<R: Real>(&self, direction: [R; 3]) -> FrontCorners<R> {
+        let zero = R::splat(0.0);
+        let corners = self.grid.corners(direction);
+        let along = direction[2] * R::splat((self.planet + self.altitude) as f32);
+        let before = if self.altitude > TOP_M { self.down_to(TOP_M, along) } else { zero };
+        let below = direction[2].lt(R::splat(self.grid.horizon() as f32));
+        let to_ground = (self.down_to(0.0, along) - before).max(R::splat(1e-3));
+        FrontCorners { corners, before, to_ground: R::select(below, to_ground, zero) }
+    }
+
+    /// Nearer distance to a shell under the eye, by the numerically stable root; `along`: radius of the eye's place times
+    /// the cosine of the ray to the vertical.
+    #[inline(always)]
+    fn down_to<R: Real>(&self, shell: f64, along: R) -> R {
+        let c = (self.altitude - shell) * (2.0 * self.planet + self.altitude + shell);
+        let root = (along * along - R::splat(c as f32)).max(R::splat(0.0)).sqrt();
+        R::splat(c as f32) / (root - along).max(R::splat(1.0))
+    }
+
+    /// The slice at or before a distance, and how far it is to the next.
+    #[inline(always)]
+    fn slice_at<R: Real>(&self, corners: &FrontCorners<R>, distance: R) -> (R, R) {
+        let way = (distance - corners.before).max(R::splat(0.0));
+        let (k, f) = slice_on_the_way(way);
+        let meets_ground = R::splat(0.0).lt(corners.to_ground);
+        if !meets_ground.any() {
+            return (k, f);
+        }
+        let share = (way / corners.to_ground.max(R::splat(1e-3))).clamp(0.0, 1.0);
+        let (ground_k, ground_f) = slice_to_ground(share, self.altitude > HIGH_EYE_M);
+        (R::select(meets_ground, ground_k, k), R::select(meets_ground, ground_f, f))
     }
 
     /// The air up to a distance in metres.
     #[inline(always)]
-    pub fn up_to<R: Real>(&self, corners: &Corners<R>, distance: R, narrow: R) -> Front<R> {
+    pub fn up_to<R: Real>(&self, corners: &FrontCorners<R>, distance: R, narrow: R) -> Front<R> {
         let told = self.told::<R, THROUGH, MANY>(corners, distance);
         let (mut light, mut through) = ([R::splat(0.0); 3], [R::splat(0.0); 3]);
         for c in 0..3 {
@@ -245,21 +314,23 @@ impl AirInFront {
         Front { light, through, forward: told[FORWARD] }
     }
 
-    /// Light of the air up to a distance in metres: all of it, and what has been scattered before it comes into the ray.
+    /// Light of the air up to a distance in metres: all of it, what has been scattered before it comes into the ray, and what
+    /// would be scattered of an even radiance of 1 all around.
     #[inline(always)]
-    pub fn light_up_to<R: Real>(&self, corners: &Corners<R>, distance: R, narrow: R) -> [[R; 3]; 2] {
-        let told = self.told::<R, SMOOTH, EVEN>(corners, distance);
-        let mut parts = [[R::splat(0.0); 3]; 2];
+    pub fn light_up_to<R: Real>(&self, corners: &FrontCorners<R>, distance: R, narrow: R) -> [[R; 3]; 3] {
+        let told = self.told::<R, SMOOTH, FORWARD>(corners, distance);
+        let mut parts = [[R::splat(0.0); 3]; 3];
         for c in 0..3 {
             parts[0][c] = told[NARROWLY + c].mul_add(narrow, told[SMOOTH + c]);
             parts[1][c] = told[MANY + c];
+            parts[2][c] = told[EVEN + c];
         }
         parts
     }
 
     /// What the air up to a distance in metres scatters of an even radiance of 1 all around.
     #[inline(always)]
-    pub fn even_up_to<R: Real>(&self, corners: &Corners<R>, distance: R) -> [R; 3] {
+    pub fn even_up_to<R: Real>(&self, corners: &FrontCorners<R>, distance: R) -> [R; 3] {
         let told = self.told::<R, EVEN, FORWARD>(corners, distance);
         [told[EVEN], told[EVEN + 1], told[EVEN + 2]]
     }
@@ -269,10 +340,11 @@ impl AirInFront {
     #[inline(always)]
     fn told<R: Real, const FROM: usize, const TO: usize>(
         &self,
-        corners: &Corners<R>,
+        corners: &FrontCorners<R>,
         distance: R,
     ) -> [R; CHANNELS] {
-        let (slice, share) = slice_at(distance);
+        let (slice, share) = self.slice_at(corners, distance);
+        let corners = &corners.corners;
         let (mut entries, mut slices) = ([0.0f32; 16], [0.0f32; 16]);
         R::from_int(corners.index[0]).store(&mut entries);
         slice.store(&mut slices);
@@ -314,9 +386,9 @@ impl AirInFront {
     }
 }
 
-/// The slice at or before a distance, and how far it is to the next.
+/// The slice at or before a distance along a ray that meets no ground, and how far it is to the next.
 #[inline(always)]
-fn slice_at<R: Real>(distance: R) -> (R, R) {
+fn slice_on_the_way<R: Real>(distance: R) -> (R, R) {
     let ratio = (LAST_SLICE_M / FIRST_SLICE_M).ln() / (SLICES - 2) as f64;
     let x = (distance * R::splat(1.0 / FIRST_SLICE_M as f32)).max(R::splat(1e-6)).ln()
         * R::splat((1.0 / ratio) as f32)
@@ -327,6 +399,25 @@ fn slice_at<R: Real>(distance: R) -> (R, R) {
     let near = R::select(k.lt(R::splat(0.5)), R::splat(0.0), far * R::splat((-ratio).exp() as f32));
     let f = ((distance - near) / (far - near)).clamp(0.0, 1.0);
     (k, f)
+}
+
+/// The same along a ray that meets the ground, at a share of the way there (see [`slice_share`]).
+#[inline(always)]
+fn slice_to_ground<R: Real>(share: R, high: bool) -> (R, R) {
+    let (one, last) = (R::splat(1.0), (SLICES - 1) as f32);
+    let x = if high {
+        one - (one - share).max(R::splat(0.0)).sqrt()
+    } else {
+        (share.max(R::splat(1e-12)).ln() * R::splat(1.0 / 3.0)).exp()
+    };
+    let k = (x * R::splat(last)).floor().clamp(0.0, last - 1.0);
+    let [a, b] = [k * R::splat(1.0 / last), (k + one) * R::splat(1.0 / last)];
+    let (from, to) = if high {
+        (one - (one - a) * (one - a), one - (one - b) * (one - b))
+    } else {
+        (a * a * a, b * b * b)
+    };
+    (k, ((share - from) / (to - from)).clamp(0.0, 1.0))
 }
 
 /// Light gathered along a ray so far; sunlight outside the air is 1 in each band.
@@ -383,7 +474,7 @@ impl<'a> March<'a> {
     /// x^n / n!, in all e^x - 1, and not x e^x as the turns after the first would have it.
     #[inline(always)]
     fn step(&mut self, from: f64, to: f64) {
-        let Air { medium: m, often, transmittance, orders } = self.air;
+        let Air { medium: m, often, transmittance, orders, .. } = self.air;
         let (t, dt) = ((from + to) * 0.5, to - from);
         let h = self.ray.altitude_at(t);
         let r0 = m.planet + self.ray.altitude;
@@ -432,9 +523,11 @@ fn forward_share(x: Spectrum) -> Spectrum {
     share
 }
 
-/// Where a ray leaves the air, or meets the ground.
-fn length_of(ray: &Ray, below: bool) -> f64 {
-    if below { ray.to_ground().unwrap_or_else(|| ray.to_shell(TOP_M)) } else { ray.to_shell(TOP_M) }
+/// Where a ray comes into the air, and where it leaves it or meets the ground.
+fn ends_of(ray: &Ray, below: bool) -> [f64; 2] {
+    let Some(from) = ray.into_shell(TOP_M) else { return [0.0; 2] };
+    let ground = if below { ray.to_ground() } else { None };
+    [from, ground.unwrap_or_else(|| ray.to_shell(TOP_M)).max(from)]
 }
 
 struct WholeRay<'a> {
@@ -451,9 +544,9 @@ impl Kernel for WholeRay<'_> {
     type Output = [f32; 6];
     #[inline(always)]
     fn run<R: Real>(self) -> [f32; 6] {
-        let length = length_of(&self.ray, self.below);
+        let [from, to] = ends_of(&self.ray, self.below);
         let mut march = March::new(self.air, self.sun, self.ray, self.to_sun);
-        let at = |i: usize| length * (i as f64 / self.steps as f64).powi(2);
+        let at = |i: usize| from + (to - from) * (i as f64 / self.steps as f64).powi(2);
         for i in 0..self.steps {
             march.step(at(i), at(i + 1));
         }
@@ -475,7 +568,8 @@ impl Kernel for Sliced<'_> {
     type Output = [Row; SLICES];
     #[inline(always)]
     fn run<R: Real>(self) -> Self::Output {
-        let length = length_of(&self.ray, self.below);
+        let [from, to] = ends_of(&self.ray, self.below);
+        let high = self.ray.altitude > HIGH_EYE_M;
         let mut march = March::new(self.air, self.sun, self.ray, self.to_sun);
         let to_rgb = &self.sun.to_rgb;
         // What the air lets through is the same under any light, or nearly: sunlight stands for all.
@@ -484,7 +578,9 @@ impl Kernel for Sliced<'_> {
         let mut out = [Row([0.0; 16]); SLICES];
         let mut previous = 0.0f64;
         for k in 0..SLICES {
-            let distance = slice_distance(k).min(length);
+            let length = to - from;
+            let distance =
+                if self.below { length * slice_share(k, high) } else { slice_distance(k).min(length) };
             // A slice much thinner than the air needs one step, a thick one more.
             let steps = if distance > previous {
                 (1.0 + (distance - previous) / 4000.0).min(4.0) as usize
@@ -492,7 +588,7 @@ impl Kernel for Sliced<'_> {
                 0
             };
             for i in 0..steps {
-                let at = |j: usize| previous + (distance - previous) * j as f64 / steps as f64;
+                let at = |j: usize| from + previous + (distance - previous) * j as f64 / steps as f64;
                 march.step(at(i), at(i + 1));
             }
             previous = previous.max(distance);
@@ -590,6 +686,35 @@ mod tests {
         }
     }
 
+    /// Up to the ground there is as much light and as little comes through as along a ray of its own, from near the ground to far over the
+    /// air.
+    #[test]
+    fn the_air_up_to_the_ground_is_whole() {
+        let air = Air::new(&document::Air::default(), Fineness::Full);
+        let sun = SunInSky::in_the_south(40.0);
+        let planet = air.medium.planet;
+        for altitude in [300.0, 8000.0, 14_000.0, 16_000.0, 50_000.0, 120_000.0, 400_000.0] {
+            let front = AirView::new(&air, altitude, &sun, Fineness::Full).front;
+            for below_horizon in [0.02, 0.1, 0.3, 0.6, 1.0] {
+                let horizon = -(altitude * (2.0 * planet + altitude)).sqrt() / (planet + altitude);
+                let cos = horizon - below_horizon * (1.0 + horizon);
+                let flat = (1.0 - cos * cos).max(0.0).sqrt();
+                let ray = Ray { planet, altitude, cos };
+                let to_sun = -flat * 0.6 * sun.direction[1].abs() + cos * sun.direction[2];
+                let direction = [0.8 * flat, 0.6 * flat, cos];
+                let whole = dispatch(WholeRay { air: &air, sun: &sun, ray, below: true, to_sun, steps: 800 });
+                let phase = narrow(Scalar(to_sun as f32));
+                let corners = front.corners(direction.map(|v| Scalar(v as f32)));
+                let told = front.up_to(&corners, Scalar(ray.to_ground().unwrap() as f32), phase);
+                for c in 0..3 {
+                    let exact = whole[c] + whole[c + 3] * phase.0;
+                    let off = told.light[c].0 / exact - 1.0;
+                    assert!(off.abs() < 0.03, "{altitude} {below_horizon} {c}: {off}");
+                }
+            }
+        }
+    }
+
     /// A packet of different rays that end at different distances.
     struct Fronts<'a>(&'a AirInFront);
 
@@ -633,8 +758,9 @@ mod tests {
             for (i, told) in dispatch_on(*set, Fronts(&front)).into_iter().enumerate() {
                 let (direction, distance) = Fronts::ray(i);
                 let corners = front.corners(direction.map(Scalar));
+                let (slice, share) = front.slice_at(&corners, Scalar(distance));
+                let corners = corners.corners;
                 let first = Scalar::from_int(corners.index[0]).0 as usize;
-                let (slice, share) = slice_at(Scalar(distance));
                 for c in 0..CHANNELS {
                     let at = |slice: usize| -> f64 {
                         let entries = front.grid.corner_entries(first).into_iter();
@@ -691,10 +817,10 @@ mod tests {
             let mut before = 0.0;
             for distance in [300.0, 3000.0, 20_000.0, 300_000.0] {
                 let whole = view.front.up_to(&corners, Scalar(distance), phase);
-                let [all, many] = view.front.light_up_to(&corners, Scalar(distance), phase);
-                let even = view.front.even_up_to(&corners, Scalar(distance));
+                let [all, many, even] = view.front.light_up_to(&corners, Scalar(distance), phase);
+                let alone = view.front.even_up_to(&corners, Scalar(distance));
                 for c in 0..3 {
-                    assert_eq!(all[c].0, whole.light[c].0);
+                    assert_eq!((all[c].0, even[c].0), (whole.light[c].0, alone[c].0));
                     assert!(many[c].0 >= 0.0 && many[c].0 <= all[c].0 * 1.001, "{} {}", many[c].0, all[c].0);
                     assert!(even[c].0 >= 0.0 && even[c].0 <= 1.02 - whole.through[c].0, "{e} {a} {distance}");
                 }

@@ -8,13 +8,14 @@ use serde::Serialize;
 pub const STEP_MINUTES: i64 = 10;
 pub const MINUTES: i64 = 24 * 60;
 
-/// Where sun and moon stand, as seen, degrees.
+/// Where sun and moon stand, degrees: as seen, and the sun's true height, which light follows.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
 pub struct Point {
     /// Since local midnight.
     pub minute: f64,
     pub sun_azimuth_deg: f64,
     pub sun_elevation_deg: f64,
+    pub sun_true_elevation_deg: f64,
     pub moon_azimuth_deg: f64,
     pub moon_elevation_deg: f64,
 }
@@ -78,7 +79,8 @@ impl Day {
                 Point {
                     minute,
                     sun_azimuth_deg: s.as_ref().map_or(0.0, |s| s.azimuth),
-                    sun_elevation_deg: s.map_or(-90.0, |s| s.apparent_elevation),
+                    sun_elevation_deg: s.as_ref().map_or(-90.0, |s| s.apparent_elevation),
+                    sun_true_elevation_deg: s.map_or(-90.0, |s| s.elevation),
                     moon_azimuth_deg: m.azimuth,
                     moon_elevation_deg: m.elevation + refraction(m.elevation),
                 }

@@ -32,8 +32,9 @@ pub enum Projection {
     /// The upper hemisphere in a square, each pixel as large as any other in what it adds to the illuminance
     /// of level ground (orthographic: the square holds the unit disc).
     Level,
-    /// A square of directions around one, `radius` radians from the middle to the edges.
-    Around { facing: Facing, radius: f64 },
+    /// Directions around one, `radius` radians from the middle to the left and right edges and `flattening` times as many
+    /// to the upper and lower ones.
+    Around { facing: Facing, radius: f64, flattening: f64 },
 }
 
 /// Which way a flat picture faces: sine and cosine of its heading and pitch.
@@ -121,9 +122,9 @@ impl Camera {
                 let rest = 1.0 - east * east - north * north;
                 (rest > 0.0).then(|| [east, north, rest.sqrt()])
             }
-            Projection::Around { facing, radius } => {
+            Projection::Around { facing, radius, flattening } => {
                 let reach = radius.tan();
-                Some(facing.turned((2.0 * x / w - 1.0) * reach, (1.0 - 2.0 * y / h) * reach))
+                Some(facing.turned((2.0 * x / w - 1.0) * reach, (1.0 - 2.0 * y / h) * reach * flattening))
             }
         }
     }
@@ -154,12 +155,11 @@ impl Camera {
                 [(1.0 - r * turn.sin()) * 0.5 * w, (1.0 - r * turn.cos()) * 0.5 * h]
             }),
             Projection::Level => (d[2] > 0.0).then(|| [(d[0] + 1.0) * 0.5 * w, (1.0 - d[1]) * 0.5 * h]),
-            Projection::Around { facing, radius } => {
+            Projection::Around { facing, radius, flattening } => {
                 let [right, up, forward] = facing.in_view(d);
-                let reach = radius.tan();
-                (forward > 1e-6).then(|| {
-                    [(right / forward / reach + 1.0) * 0.5 * w, (1.0 - up / forward / reach) * 0.5 * h]
-                })
+                let across = radius.tan() * forward;
+                (forward > 1e-6)
+                    .then(|| [(right / across + 1.0) * 0.5 * w, (1.0 - up / (across * flattening)) * 0.5 * h])
             }
         }
     }
@@ -250,7 +250,7 @@ mod tests {
     #[test]
     fn places_and_directions_agree() {
         let eye = Eye { heading_deg: 215.0, pitch_deg: 20.0, ..Eye::default() };
-        let around = Projection::Around { facing: Facing::new(1.0, 0.5), radius: 0.2 };
+        let around = Projection::Around { facing: Facing::new(1.0, 0.5), radius: 0.2, flattening: 0.8 };
         for c in [
             Camera::lens(&eye, 960, 540),
             Camera::latlong(1024, 70.0),

@@ -19,6 +19,7 @@ pub mod ice;
 pub mod lumps;
 mod maps;
 pub mod mie;
+pub mod once;
 pub mod passage;
 pub mod regions;
 pub mod shadow;

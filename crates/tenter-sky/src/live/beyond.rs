@@ -7,7 +7,7 @@ use super::{Effort, LOOK, look_at};
 use crate::air::lobe;
 use crate::camera::Camera;
 use crate::document::Family;
-use crate::scene::{Scene, clear_sky};
+use crate::scene::{Ambience, MAX_LIGHTS, Scene, Surroundings, clear_sky};
 use crate::simd::{Kernel, Real, dispatch};
 use crate::spectrum::Rgb;
 use rayon::prelude::*;
@@ -35,25 +35,101 @@ struct Toward {
     facing: Rgb,
 }
 
-/// The eye's surroundings.
+/// The eye's surroundings under one light, by its place among the scene's.
+struct UnderLight {
+    number: usize,
+    toward: Vec<Toward>,
+}
+
+/// The eye's surroundings. Each light has its own: what clouds make of the sky's light is a share of what that light makes,
+/// and shares of several don't add up.
 pub struct Beyond {
     camera: Camera,
-    toward: Vec<Toward>,
+    lights: Vec<UnderLight>,
 }
 
 /// The same along the rays of a packet.
 #[derive(Clone, Copy)]
 pub struct Sides<R: Real> {
     pub through: [R; 3],
-    pub facing: [R; 3],
+    /// Of each light.
+    facing: [[R; 3]; MAX_LIGHTS],
+}
+
+impl<R: Real> Sides<R> {
+    /// What lights a layer from its sides above the horizon, in one channel.
+    #[inline(always)]
+    pub fn around(&self, layer: &Surroundings, channel: usize) -> R {
+        let mut sum = R::splat(0.0);
+        for (facing, around) in self.facing.iter().zip(&layer.around_of) {
+            sum = facing[channel].mul_add(R::splat(around[channel]), sum);
+        }
+        sum
+    }
 }
 
 impl Beyond {
-    /// Nothing where there are no heaps.
-    pub fn of(scene: &Scene) -> Option<Beyond> {
+    /// Nothing where there are no heaps. `alone`: what surrounds clouds under each light that shines, were it the only one.
+    pub fn of(scene: &Scene, alone: &[(usize, Ambience)]) -> Option<Beyond> {
         if scene.clouds.iter().all(|c| c.form.0.family != Family::Heaps) {
             return None;
         }
+        let camera = Camera::latlong(WIDTH, 0.0);
+        // A painted sky is one, whatever lights there are.
+        if alone.len() < 2 || scene.painted.is_some() {
+            let number = alone.first().map_or(0, |(number, _)| *number);
+            return Some(Beyond { camera, lights: vec![UnderLight::of(scene, number)] });
+        }
+        let under = |(number, ambience): &(usize, Ambience)| {
+            let mut one = scene.clone();
+            one.ambience = ambience.clone();
+            for (i, light) in one.lights.iter_mut().enumerate() {
+                light.strength = if i == *number { light.strength } else { 0.0 };
+            }
+            if *number != alone[0].0 {
+                one.night_glow = 0.0;
+            }
+            UnderLight::of(&one, *number)
+        };
+        Some(Beyond { camera, lights: alone.iter().map(under).collect() })
+    }
+
+    /// For rays: what stands behind clouds on them, and what lights the sides of clouds that are seen.
+    #[inline(always)]
+    pub fn along<R: Real>(&self, direction: &[R; 3]) -> Sides<R> {
+        let mut d = [[0.0f32; 16]; 3];
+        for k in 0..3 {
+            direction[k].store(&mut d[k]);
+        }
+        let zero = R::splat(0.0);
+        let mut sides = Sides { through: [zero; 3], facing: [[zero; 3]; MAX_LIGHTS] };
+        for light in &self.lights {
+            let mut lanes = [[0.0f32; 16]; 6];
+            for lane in 0..R::LANES {
+                let [there, back] = self.at_both(light, [0, 1, 2].map(|k| d[k][lane] as f64));
+                for c in 0..3 {
+                    lanes[c][lane] = there.through[c];
+                    lanes[3 + c][lane] = back.facing[c];
+                }
+            }
+            for c in 0..3 {
+                sides.through[c] = sides.through[c] + R::load(&lanes[c]);
+                sides.facing[light.number][c] = R::load(&lanes[3 + c]);
+            }
+        }
+        sides
+    }
+
+    /// Toward a direction and toward where that comes from.
+    fn at_both(&self, light: &UnderLight, direction: [f64; 3]) -> [Toward; 2] {
+        let [x, y] = self.camera.place(direction).expect("a latlong picture shows all directions");
+        let (half, whole) = (0.5 * WIDTH as f64, HEIGHT as f64);
+        [light.at(x, y), light.at(x + half, whole - y)]
+    }
+}
+
+impl UnderLight {
+    fn of(scene: &Scene, number: usize) -> UnderLight {
         let lights: Vec<[f64; 3]> =
             scene.lights.iter().filter(|l| l.strength > 0.0).map(|l| l.direction()).collect();
         // An eye under all clouds sees only ground below, in the mean.
@@ -63,7 +139,7 @@ impl Beyond {
             let sky = clear_sky(&scene.lights, scene.painted.as_deref(), scene.night_glow, d);
             sky.map(|v| v * scene.seen_strength)
         };
-        Some(Beyond::new(&lights, clear, |directions| {
+        UnderLight::new(number, &lights, clear, |directions| {
             let others: Vec<[f64; 3]> = directions.iter().filter(|d| !is_ground(d)).copied().collect();
             let mut seen = look_at(scene, &others, LOOK, Effort::default()).into_iter();
             let light = |d| {
@@ -73,15 +149,16 @@ impl Beyond {
                 seen.next().expect("there is a look for each direction").0
             };
             directions.iter().map(light).collect()
-        }))
+        })
     }
 
     /// From the directions of lights, the clear sky and what is seen in others.
     fn new(
+        number: usize,
         lights: &[[f64; 3]],
         clear: impl Fn([f64; 3]) -> Rgb,
         look: impl Fn(&[[f64; 3]]) -> Vec<Rgb>,
-    ) -> Beyond {
+    ) -> UnderLight {
         let camera = Camera::latlong(WIDTH, 0.0);
         let middle = |i: usize| {
             let (x, y) = ((i % WIDTH) as f64 + 0.5, (i / WIDTH) as f64 + 0.5);
@@ -111,36 +188,7 @@ impl Beyond {
         };
         let toward: Vec<Toward> =
             (0..HEIGHT).into_par_iter().flat_map_iter(|row| dispatch(Row { spread: &spread, row })).collect();
-        Beyond { camera, toward }
-    }
-
-    /// For rays: what stands behind clouds on them, and what lights the sides of clouds that are seen.
-    #[inline(always)]
-    pub fn along<R: Real>(&self, direction: &[R; 3]) -> Sides<R> {
-        let mut d = [[0.0f32; 16]; 3];
-        for k in 0..3 {
-            direction[k].store(&mut d[k]);
-        }
-        let mut lanes = [[0.0f32; 16]; 6];
-        for lane in 0..R::LANES {
-            let [there, back] = self.at_both([0, 1, 2].map(|k| d[k][lane] as f64));
-            for c in 0..3 {
-                lanes[c][lane] = there.through[c];
-                lanes[3 + c][lane] = back.facing[c];
-            }
-        }
-        let mut sides = Sides { through: [R::splat(0.0); 3], facing: [R::splat(0.0); 3] };
-        for c in 0..3 {
-            (sides.through[c], sides.facing[c]) = (R::load(&lanes[c]), R::load(&lanes[3 + c]));
-        }
-        sides
-    }
-
-    /// Toward a direction and toward where that comes from.
-    fn at_both(&self, direction: [f64; 3]) -> [Toward; 2] {
-        let [x, y] = self.camera.place(direction).expect("a latlong picture shows all directions");
-        let (half, whole) = (0.5 * WIDTH as f64, HEIGHT as f64);
-        [self.at(x, y), self.at(x + half, whole - y)]
+        UnderLight { number, toward }
     }
 
     /// At a place of the picture, as if it went on sideways.
@@ -218,8 +266,9 @@ impl Kernel for Row<'_> {
                 }
             }
             let [through, lit, clear] = means;
-            let facing = [0, 1, 2]
-                .map(|c| if clear[c] > 0.0 { (lit[c] / clear[c]).clamp(1.0 / MOST, MOST) } else { 1.0 });
+            let facing = [0, 1, 2].map(|c| {
+                if clear[c].abs() > 1e-25 { (lit[c] / clear[c]).clamp(1.0 / MOST, MOST) } else { 1.0 }
+            });
             row.push(Toward { through, facing });
         }
         row
@@ -232,10 +281,14 @@ mod tests {
 
     const SUN: [f64; 3] = [0.8, 0.0, 0.6];
 
+    fn beyond(under: UnderLight) -> Beyond {
+        Beyond { camera: Camera::latlong(WIDTH, 0.0), lights: vec![under] }
+    }
+
     /// Of an even sphere the same comes from everywhere, whichever way something faces.
     #[test]
     fn even_light_stays_even() {
-        let even = Beyond::new(&[SUN], |_| [3.0, 2.0, 1.0], |d| vec![[3.0, 2.0, 1.0]; d.len()]);
+        let even = UnderLight::new(0, &[SUN], |_| [3.0, 2.0, 1.0], |d| vec![[3.0, 2.0, 1.0]; d.len()]);
         for toward in &even.toward {
             for c in 0..3 {
                 assert!((toward.through[c] - (3 - c) as f32).abs() < 1e-3, "{:?}", toward.through);
@@ -249,8 +302,9 @@ mod tests {
     #[test]
     fn a_wall_is_seen_through_what_stands_before_it() {
         let wall = |d: &[f64; 3]| f32::from(d[0] > 0.5 && (0.0..0.34).contains(&d[2]));
-        let beyond = Beyond::new(&[], |_| [0.1; 3], |d| d.iter().map(|d| [wall(d); 3]).collect());
-        let [east, west] = [1.0, -1.0].map(|x| beyond.at_both([x, 0.0, 0.17])[0]);
+        let under = UnderLight::new(0, &[], |_| [0.1; 3], |d| d.iter().map(|d| [wall(d); 3]).collect());
+        let beyond = beyond(under);
+        let [east, west] = [1.0, -1.0].map(|x| beyond.at_both(&beyond.lights[0], [x, 0.0, 0.17])[0]);
         assert!((0.5..0.95).contains(&east.through[1]), "{:?}", east.through);
         assert!(west.through[1] < 0.02, "{:?}", west.through);
         assert!(east.facing[1] > 1.5 && west.facing[1] < 0.6, "{:?} {:?}", east.facing, west.facing);
@@ -260,7 +314,7 @@ mod tests {
             let (x, y) = ((i % WIDTH) as f64 + 0.5, (i / WIDTH) as f64 + 0.5);
             wall(&beyond.camera.direction(x, y).expect("all is shown")) as f64
         };
-        let kept = all(&|i| beyond.toward[i].through[1] as f64) / all(&seen);
+        let kept = all(&|i| beyond.lights[0].toward[i].through[1] as f64) / all(&seen);
         assert!((kept - 1.0).abs() < 0.02, "{kept}");
     }
 }

@@ -23,9 +23,10 @@ pub use courses::{Courses, Known, Notes, Takes};
 pub use march::{Turn, turns};
 pub use rays::SurfacePoint;
 pub use shadows::{Around, Shadows};
+pub use sheets::Kept;
 pub use under_eye::UnderEye;
 
-use crate::air::{Corners, Front, lobe, narrow};
+use crate::air::{Front, FrontCorners, lobe, narrow};
 use crate::document::Family;
 use crate::scene::{Clouds, Fog, Lifted, MAX_LIGHTS, Scene};
 use crate::simd::{Kernel, Mask, Real, dispatch};
@@ -34,7 +35,7 @@ use fog::{FogInFront, fog_in_front};
 use land::to_land;
 use march::{CloudLight, through_bands};
 use rayon::prelude::*;
-use rays::Rays;
+use rays::{FAR, Rays};
 use shafts::Shade;
 use sheets::{Corrections, OfSheet};
 
@@ -95,7 +96,7 @@ impl Kernel for Look<'_> {
 
 /// What a packet of rays shares in all that it meets: where each light's tables are read, and by which phase.
 struct Skies<R: Real> {
-    corners: [Corners<R>; MAX_LIGHTS],
+    corners: [FrontCorners<R>; MAX_LIGHTS],
     narrow: [R; MAX_LIGHTS],
 }
 
@@ -137,7 +138,7 @@ impl Look<'_> {
         }
 
         // What stands at the end of the ray: ground, sky, or some of both.
-        let far = way.to_ground.min(R::splat(9e5));
+        let far = way.to_ground.min(R::splat(FAR));
         let mut end = way.sky;
         if CLOUDS {
             way.shade.take(far, &mut end);
@@ -287,9 +288,9 @@ impl Look<'_> {
         let hidden = R::splat(1.0) - fog.through;
         for c in 0..3 {
             // Air before the fog is seen whole; what lies behind it through the fog.
-            let behind = (light[c] - near.light[c]).max(R::splat(0.0));
+            let behind = less(light[c], near.light[c]);
             let own = way.fog[c] * near.through[c] * hidden;
-            light[c] = behind.mul_add(fog.through, near.light[c].min(light[c])) + own;
+            light[c] = behind.mul_add(fog.through, light[c] - behind) + own;
         }
     }
 
@@ -351,6 +352,14 @@ impl Look<'_> {
         }
         front
     }
+}
+
+/// Light with a part of it taken away, which is no more than there is: of a colour out of gamut some channels are under nothing.
+#[inline(always)]
+fn less<R: Real>(light: R, part: R) -> R {
+    let zero = R::splat(0.0);
+    let left = light - part;
+    R::select(zero.le(light), left.max(zero), left.min(zero))
 }
 
 /// Light and transmittance in single directions.

@@ -57,7 +57,8 @@ pub struct Span<R: Real> {
     pub end: R,
 }
 
-const FAR: f32 = 9e5;
+/// No ray is followed farther, m: from 400 km over the ground the far side of the air behind the horizon is nearer.
+pub const FAR: f32 = 5e6;
 
 impl<'a, R: Real> Rays<'a, R> {
     #[inline(always)]
@@ -254,7 +255,7 @@ impl<'a, R: Real> Rays<'a, R> {
             }
             lit = lit * (-depth).exp();
             for c in 0..3 {
-                sum[c] = colour[c].max(R::splat(0.0)).mul_add(lit, sum[c]);
+                sum[c] = colour[c].mul_add(lit, sum[c]);
             }
         }
         for c in 0..3 {

@@ -8,6 +8,7 @@ use super::packet;
 use super::rays::{Rays, Span};
 use crate::scene::{MAX_LIGHTS, Scene};
 use crate::simd::{Int, Kernel, Real, dispatch};
+use crate::spectrum::luminance;
 
 /// Stretches that are told apart, and places looked at in each.
 pub const STRETCHES: usize = 12;
@@ -17,7 +18,7 @@ pub const FIRST: f32 = 400.0;
 pub const GROWTH: f32 = 1.135;
 /// Where shadows lie farther apart than the cells of a coarser grid, that one is asked: it blurs what would else show as slices.
 const COARSER: [usize; 2] = [14, 26];
-/// Share of the air's light below that a layer must take to be worth a look.
+/// Share of the sky's light that a layer must take to be worth a look: by whatever light, or several would not add up.
 const LEAST_TAKEN: f32 = 0.01;
 /// How deep under the ground rays are followed, m.
 const DEEPEST: f32 = -2000.0;
@@ -30,11 +31,16 @@ pub fn distance(k: f32) -> f32 {
 /// Altitude below which the air is shaded, if it is: tall clouds shade what stands beside them.
 pub fn shaded_below(scene: &Scene) -> Option<f32> {
     let layers = scene.clouds.iter().zip(&scene.ambience.layers);
-    let shading = layers.filter(|(_, around)| LEAST_TAKEN <= around.taken);
+    let shading = layers.filter(|(_, around)| LEAST_TAKEN <= 1.0 - around.open);
     shading.map(|(clouds, _)| clouds.form.0.base + clouds.form.0.depth).reduce(f32::max)
 }
 
-/// Share that is left of what comes straight from each light, and after those of what has been scattered before, along some rays.
+/// Parts after those of the lights: what has been scattered before, and red, green and blue of what clouds send down.
+const AFTER_LIGHTS: usize = 4;
+const MOST_PARTS: usize = MAX_LIGHTS + AFTER_LIGHTS;
+
+/// Along some rays, share that is left of what comes straight from each light, and after those of what has been scattered
+/// before; then mean radiance that clouds add, cd/m2.
 pub struct Shadows {
     /// By stretch, part and ray.
     values: Vec<f32>,
@@ -47,10 +53,10 @@ impl Shadows {
     pub fn along(scene: &Scene, directions: &[[f64; 3]], pixel: f64) -> Option<Shadows> {
         let highest = shaded_below(scene)?;
         let values = dispatch(Along { scene, directions, pixel: pixel as f32, highest });
-        Some(Shadows { values, parts: scene.lights.len() + 1, rays: directions.len() })
+        Some(Shadows { values, parts: scene.lights.len() + AFTER_LIGHTS, rays: directions.len() })
     }
 
-    /// What is left in one stretch of a light, or after all of them of scattered light, at rays among those that were followed.
+    /// One part in one stretch, at rays among those that were followed.
     #[inline(always)]
     pub fn left<R: Real>(&self, stretch: usize, part: usize, around: &Around) -> R {
         let row = R::Int::splat(((stretch * self.parts + part) * self.rays) as i32);
@@ -99,7 +105,7 @@ impl Kernel for Along<'_> {
     type Output = Vec<f32>;
     #[inline(always)]
     fn run<R: Real>(self) -> Vec<f32> {
-        let (parts, count) = (self.scene.lights.len() + 1, self.directions.len());
+        let (parts, count) = (self.scene.lights.len() + AFTER_LIGHTS, self.directions.len());
         let mut values = vec![0.0; STRETCHES * parts * count];
         for from in (0..count).step_by(R::LANES) {
             let lanes = R::LANES.min(count - from);
@@ -110,7 +116,7 @@ impl Kernel for Along<'_> {
             // Shadows are looked for a little before the end: on the base itself, rounding would say on which side of it.
             let last = (end - start).mul_add(R::splat(0.999), start);
             for stretch in 0..STRETCHES {
-                let mut left = [R::splat(0.0); MAX_LIGHTS + 1];
+                let mut left = [R::splat(0.0); MOST_PARTS];
                 for k in stretch * LOOKS..(stretch + 1) * LOOKS {
                     let t = (start + R::splat(distance(k as f32 + 0.5))).min(last);
                     let here = left_at(&rays, t, COARSER.iter().filter(|from| **from <= k).count());
@@ -131,21 +137,36 @@ impl Kernel for Along<'_> {
 }
 
 /// What is left at distances on the rays: what comes straight from a light is lost in the shadow of each cloud, what has been
-/// scattered before in the mean over the sky.
+/// scattered before in the mean over the sky; and what the lowest clouds over a place send down in their stead.
 #[inline(always)]
-fn left_at<R: Real>(rays: &Rays<R>, t: R, level: usize) -> [R; MAX_LIGHTS + 1] {
+fn left_at<R: Real>(rays: &Rays<R>, t: R, level: usize) -> [R; MOST_PARTS] {
     let scene = rays.scene;
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
     let p = rays.at(t);
     let lights = scene.lights.len();
     let mut depth = [zero; MAX_LIGHTS];
-    let mut left = [one; MAX_LIGHTS + 1];
+    let mut left = [zero; MOST_PARTS];
+    left[lights] = one;
+    let mut under = zero;
+    let up = rays.direction[2];
+    let second = up.mul_add(up * R::splat(1.5), R::splat(-0.5));
     for (clouds, around) in scene.clouds.iter().zip(&scene.ambience.layers) {
-        if around.taken < LEAST_TAKEN {
+        if 1.0 - around.open < LEAST_TAKEN {
             continue;
         }
         let z = p.altitude - R::splat(clouds.form.0.base);
-        left[lights] = left[lights] * R::select(z.lt(zero), R::splat(around.scattered), one);
+        let beneath = z.lt(zero);
+        left[lights] = left[lights] * R::select(beneath, R::splat(around.open), one);
+        let first = beneath & under.le(zero);
+        // Haze sends on more of what comes from where one looks.
+        let bright = luminance(around.sent_down).max(1e-9);
+        let [along, across] = [0, 1].map(|k| around.leaning[k] * scene.air.turning[k] / bright);
+        let leaning = up.mul_add(R::splat(along), second.mul_add(R::splat(across), one)).max(R::splat(0.1));
+        for c in 0..3 {
+            let part = lights + 1 + c;
+            left[part] = R::select(first, leaning * R::splat(around.sent_down[c]), left[part]);
+        }
+        under = R::select(beneath, one, under);
         let leaves = R::splat(clouds.form.0.leaves);
         for (i, light) in scene.lights.iter().enumerate() {
             let toward = p.turn.local(light.direction());

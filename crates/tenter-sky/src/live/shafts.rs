@@ -1,11 +1,13 @@
 //! Shafts: the shadows of clouds in the air below them.
 //!
-//! Air under clouds gets less light than the air's tables know of. What it loses is summed once for each packet of rays, over
-//! stretches that grow from some metres to a hundred kilometres, in each of which [`super::shadows`] tells what is left.
+//! Air under clouds gets less light than the air's tables know of: of what comes straight from lights what is left in
+//! shadows, of what was scattered before what comes between clouds; and it gets light that clouds send down, which is as
+//! good as even. What it loses by all that is summed once for each packet of rays, over stretches that grow from some metres
+//! to a hundred kilometres, in each of which [`super::shadows`] tells what is left.
 
 use super::rays::Span;
 use super::shadows::{FIRST, GROWTH, LOOKS, STRETCHES, distance, shaded_below};
-use super::{Look, Way};
+use super::{Look, Way, less};
 use crate::scene::MAX_LIGHTS;
 use crate::simd::{Int, Mask, Real};
 
@@ -44,28 +46,36 @@ impl<R: Real> Shade<R> {
         shade.start = start;
         shade.length = (end - start).max(zero);
         let lights = scene.lights.len();
-        let mut before = [[[zero; 3]; 2]; MAX_LIGHTS];
+        let mut before = [[[zero; 3]; 3]; MAX_LIGHTS];
         let mut lost = [zero; 3];
         // The first turn only asks the air up to the start, so that the tables' look-up is compiled once.
         for node in 0..=STRETCHES {
             let t = (start + R::splat(distance((node * LOOKS) as f32))).min(end).max(start);
             let stretch = node.saturating_sub(1);
             let scattered = R::splat(1.0) - shadows.left::<R>(stretch, lights, look.around);
+            let mut even = [zero; 3];
             for (i, light) in scene.lights.iter().enumerate() {
                 let parts = light.view.front.light_up_to(&way.skies.corners[i], t, way.skies.narrow[i]);
                 let straight = R::splat(1.0) - shadows.left::<R>(stretch, i, look.around);
                 let strength = R::splat(light.strength);
                 for c in 0..3 {
-                    let all = (parts[0][c] - before[i][0][c]).max(zero);
-                    let many = (parts[1][c] - before[i][1][c]).max(zero).min(all);
+                    let all = parts[0][c] - before[i][0][c];
+                    let many = parts[1][c] - before[i][1][c];
                     if node > 0 {
-                        let gone = (all - many) * straight + many * scattered;
+                        let gone = less(all, many) * straight + many * scattered;
                         lost[c] = gone.mul_add(strength, lost[c]);
+                    }
+                    if i == 0 {
+                        even[c] = parts[2][c] - before[i][2][c];
                     }
                 }
                 before[i] = parts;
             }
             for c in 0..3 {
+                if node > 0 {
+                    let sent_down = shadows.left::<R>(stretch, lights + 1 + c, look.around);
+                    lost[c] = lost[c] - even[c] * sent_down;
+                }
                 lost[c].store(&mut shade.lost[(node * 3 + c) * 16..]);
             }
         }
@@ -93,7 +103,7 @@ impl<R: Real> Shade<R> {
             // SAFETY: nodes are clamped so that the next one is in the row as well.
             let (a, b) =
                 unsafe { (R::gather(&self.lost, index), R::gather(&self.lost, index + R::Int::splat(48))) };
-            light[c] = (light[c] - a.lerp(b, f)).max(R::splat(0.0));
+            light[c] = less(light[c], a.lerp(b, f));
         }
     }
 }

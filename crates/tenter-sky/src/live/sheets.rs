@@ -7,6 +7,8 @@
 use crate::air::lobe;
 use crate::clouds::ball::HALF;
 use crate::clouds::diffusion::{ASYMMETRY, Reach, not_yet_scattered, reach};
+use crate::clouds::mie::DropletPhase;
+use crate::clouds::once::once;
 use crate::clouds::slab::{AS_DROPLETS, Between, DIRECTIONS, LIGHT, OUT, SIDES, SlabLight, THICKNESS, TURN};
 use crate::scene::{Light, MAX_LIGHTS};
 use crate::simd::{Real, Scalar};
@@ -113,12 +115,71 @@ impl<R: Real> Scattered<R> {
     }
 }
 
+/// Directions over which what sheets send is summed: heights of both sides, and turns.
+const SUMMED: [usize; 2] = [16, 12];
+
 /// What is looked up in sheets is multiplied by: for few and many turns of a light, by thickness, light and direction as
 /// [`SlabLight`] has them; for what comes from above and from below, by side, direction and thickness.
 pub struct Corrections {
     light: Vec<f32>,
+    /// Corrected radiance of few and many turns by thickness, light, side, height and turn, in [`SUMMED`] directions.
+    sent: Vec<f32>,
     above: Vec<f32>,
     below: Vec<f32>,
+}
+
+/// How much few and many turns of an even sheet's particles have to be scaled, so that with what comes straight and what is
+/// scattered once all light is kept: those go by the particles' own phase function, and the table that the others come from
+/// is of another one. By side, light and thickness.
+pub struct Kept {
+    scales: [[[f32; THICKNESS.len()]; LIGHT.len()]; SIDES],
+}
+
+/// Scales past these are not believed: next to nothing is sent there.
+const MOST_SCALED: f32 = 3.0;
+
+impl Kept {
+    /// `turned`: how much more light the particles turn than droplets of 10 um.
+    pub fn new(phase: &DropletPhase, turned: f32) -> Kept {
+        let table = SlabLight::get();
+        let corrections = Corrections::get();
+        let mut scales = [[[1.0; THICKNESS.len()]; LIGHT.len()]; SIDES];
+        for l in 0..LIGHT.len() {
+            let sent_back = table.under(LIGHT[l]);
+            for t in 0..THICKNESS.len() {
+                let thickness = THICKNESS[t] / (AS_DROPLETS * turned);
+                let straight = (-thickness / LIGHT[l]).exp();
+                let [through, back] = once(phase, thickness, LIGHT[l]);
+                let sent_back = sent_back.sent_back(THICKNESS[t]);
+                let wanted = [1.0 - sent_back - straight - through, sent_back - back];
+                for side in 0..SIDES {
+                    let has = corrections.share_sent([t, l, side]).max(1e-6);
+                    scales[side][l][t] = (wanted[side] / has).clamp(1.0 / MOST_SCALED, MOST_SCALED);
+                }
+            }
+        }
+        Kept { scales }
+    }
+
+    /// For looks up and down at a sheet, by thickness, under a light whose height has this sine.
+    pub fn under(&self, light: f32) -> [[f32; THICKNESS.len()]; 2] {
+        let above = side_above(light);
+        let mut looks = [[0.0; THICKNESS.len()]; 2];
+        for (look, away) in looks.iter_mut().zip([above, 1.0 - above]) {
+            for (t, scale) in look.iter_mut().enumerate() {
+                for (l, weight) in Between::of(&LIGHT, light.abs()).both() {
+                    let [far, near] = [0, 1].map(|side: usize| self.scales[side][l][t]);
+                    *scale += weight * (away * far + (1.0 - away) * near);
+                }
+            }
+        }
+        looks
+    }
+}
+
+/// Share of the side away from a light that is seen from below: a light that stands edgewise lights both.
+fn side_above(light: f32) -> f32 {
+    (0.5 + 0.5 * light / EDGEWISE).clamp(0.0, 1.0)
 }
 
 /// A correction for a packet of rays, by thickness.
@@ -168,7 +229,45 @@ impl Corrections {
                 }
             }
         }
-        Corrections { light, above, below }
+        let mut corrections = Corrections { light, sent: Vec::new(), above, below };
+        corrections.sent = corrections.radiance_sent();
+        corrections
+    }
+
+    fn radiance_sent(&self) -> Vec<f32> {
+        let [heights, turns] = SUMMED;
+        let mut sent = Vec::with_capacity(THICKNESS.len() * LIGHT.len() * SIDES * heights * turns);
+        for (t, thickness) in THICKNESS.into_iter().enumerate() {
+            for (l, light) in LIGHT.into_iter().enumerate() {
+                for direction in 0..SIDES * heights * turns {
+                    let (side, height) = (direction / turns / heights, direction / turns % heights);
+                    let out = (height as f32 + 0.5) / heights as f32;
+                    let turn = (direction % turns) as f32 + 0.5;
+                    let turn = turn * 180.0 / turns as f32;
+                    let first = (t * LIGHT.len() + l) * DIRECTIONS + side * OUT.len() * TURN.len();
+                    let mut correction = 0.0;
+                    for (o, a) in Between::of(&OUT, out).both() {
+                        for (k, b) in Between::of(&TURN, turn).both() {
+                            correction += a * b * self.light[first + o * TURN.len() + k];
+                        }
+                    }
+                    sent.push(correction * of_light(thickness / AS_DROPLETS, light, side, out, turn));
+                }
+            }
+        }
+        sent
+    }
+
+    /// Share of the flux on a tabulated sheet that few and many turns send out on a side.
+    fn share_sent(&self, [t, l, side]: [usize; 3]) -> f32 {
+        let [heights, turns] = SUMMED;
+        let first = ((t * LIGHT.len() + l) * SIDES + side) * heights * turns;
+        let mut sum = 0.0;
+        for height in 0..heights {
+            let out = (height as f32 + 0.5) / heights as f32;
+            sum += self.sent[first + height * turns..][..turns].iter().sum::<f32>() * out;
+        }
+        sum * 2.0 * PI / (heights * turns) as f32 / LIGHT[l]
     }
 
     /// For ways (unit vectors in the eye's axes) under lights.
@@ -218,7 +317,7 @@ impl Corrections {
     ) {
         let [sx, sy, sz] = light.map(|v| v as f32);
         // Looking up one sees the side away from a sun above; one that stands edgewise lights both.
-        let above = (0.5 + 0.5 * sz / EDGEWISE).clamp(0.0, 1.0);
+        let above = side_above(sz);
         let away = if z > 0.0 { above } else { 1.0 - above };
         let flat = (x.hypot(y) * sx.hypot(sy)).max(1e-6);
         let turn = ((x * sx + y * sy) / flat).clamp(-1.0, 1.0).acos().to_degrees();
@@ -371,6 +470,25 @@ mod tests {
         let toward = 100.0 / (0.5f32.sqrt() * (0.2 + 0.96f32.sqrt()));
         assert!(near(side(above, toward, 0.2), [0.83, 0.71]), "{:?}", side(above, toward, 0.2));
         assert!(near(side(6.0, 4.0, 1.0), [1.0, 1.0]));
+    }
+
+    /// Droplets, and ice that turns half as much again, need small scales where much is sent: as much as their share of what is scattered once differs.
+    #[test]
+    fn scales_are_moderate() {
+        for (phase, turned) in [(DropletPhase::new(10.0), 1.0), (crate::clouds::ice::phase(0.0), 1.5)] {
+            let kept = Kept::new(&phase, turned);
+            for light in [0.26f32, 0.6, 1.0] {
+                let [up, down] = kept.under(light);
+                for t in 3..THICKNESS.len() {
+                    assert!(
+                        (0.6..1.7).contains(&up[t]) && (0.6..1.7).contains(&down[t]),
+                        "{turned} {light} {t}: {} {}",
+                        up[t],
+                        down[t]
+                    );
+                }
+            }
+        }
     }
 
     #[test]

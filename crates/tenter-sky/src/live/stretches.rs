@@ -7,10 +7,11 @@ use super::beyond::Sides;
 use super::courses::Notes;
 use super::looks::{ANSWERED, OF_LIGHT, ONWARD, OPACITY, SURROUNDINGS, THICKNESS, parts};
 use super::march::CloudLight;
-use super::sheets::{OfSheet, at_thickness};
+use super::sheets::{ByThickness, OfSheet, at_thickness};
 use super::{Look, Way};
 use crate::scene::{MAX_LIGHTS, Shading, Surroundings};
 use crate::simd::{Mask, Real};
+use crate::spectrum::LUMINANCE;
 
 /// Stretches of each ray that are kept before they get their colours.
 const KEPT: usize = 4;
@@ -50,6 +51,8 @@ pub struct Colour<'a, R: Real> {
     pub phases: [Phases<R>; MAX_LIGHTS],
     /// Of sheets, what is scattered more than once is multiplied by these.
     pub sheet: Option<&'a OfSheet<R>>,
+    /// And of each light by how much all that is kept.
+    pub lights: [ByThickness<R>; MAX_LIGHTS],
     /// Of heaps, what stands beyond them and what lights their sides.
     pub sides: Option<Sides<R>>,
     pub around: Surroundings,
@@ -138,11 +141,10 @@ impl Stretches {
                     None => seen.onward = seen.onward + light_parts[ONWARD],
                 }
                 let own = colour.of(colours, t, &light_parts);
-                // What haze turns by a few degrees still comes from a heap. Under sheets it is part of the air's light, which is as much brighter.
-                let along = if colour.sheet.is_none() { front.forward } else { R::splat(1.0) };
+                // What haze turns by a few degrees still comes from the cloud: the air's own light is without it.
                 for c in 0..3 {
-                    let through = front.through[c] * along * R::splat(colour.shading.scatter[c]);
-                    seen.light[c] = own[c].max(zero).mul_add(through, seen.light[c]);
+                    let through = front.through[c] * front.forward * R::splat(colour.shading.scatter[c]);
+                    seen.light[c] = own[c].mul_add(through, seen.light[c]);
                 }
             }
             for c in 0..3 {
@@ -205,8 +207,11 @@ impl<R: Real> Colour<'_, R> {
         }
         let mut own = [R::splat(0.0); 3];
         for c in 0..3 {
-            let facing = self.sides.map_or(R::splat(1.0), |sides| sides.facing[c]);
-            let sides = facing * R::splat(0.5 * a.around[c]) + R::splat(0.5 * a.beneath[c]);
+            let around = match &self.sides {
+                Some(sides) => sides.around(a, c),
+                None => R::splat(a.around[c]),
+            };
+            let sides = around * R::splat(0.5) + R::splat(0.5 * a.beneath[c]);
             own[c] = above * R::splat(a.overhead[c]) + beside * sides + below * R::splat(a.below[c]);
             own[c] = own[c] * R::splat(shading.shade[c] * shading.absorb[c]);
         }
@@ -220,22 +225,27 @@ impl<R: Real> Colour<'_, R> {
             many = many * R::splat(shading.high_orders);
             let mut few = forward * self.phases[i].forward;
             few = parts[first + 4].mul_add(self.phases[i].diffracted, few);
-            if let Some(sheet) = self.sheet {
-                let correction = at_thickness(&sheet.lights[i], thickness);
+            if self.sheet.is_some() {
+                let correction = at_thickness(&self.lights[i], thickness);
                 (many, few) = (many * correction, few * correction);
             }
             let strength = R::splat(source.strength);
             for c in 0..3 {
                 let many = many.mul_add(R::splat(shading.absorb[c]), few);
                 let share = self.phases[i].single[c].mul_add(single, many);
-                let light = sun[c].max(R::splat(0.0)) * strength;
-                own[c] = share.mul_add(light, own[c]);
-                if i == 0 {
-                    // Around the first light there is no edge that a narrow phase function would show.
-                    let wide = self.phases[i].forward.mul_add(single, many);
-                    own[c] = wide.mul_add(R::splat(a.sunward[c]), own[c]);
-                }
+                own[c] = share.mul_add(sun[c] * strength, own[c]);
+                // Around a light there is no edge that a narrow phase function would show.
+                let wide = self.phases[i].forward.mul_add(single, many);
+                own[c] = wide.mul_add(R::splat(a.sunward[i][c]), own[c]);
             }
+        }
+        // Fits of what is scattered many times can come out under nothing.
+        let bright = own[0] * R::splat(LUMINANCE[0])
+            + own[1] * R::splat(LUMINANCE[1])
+            + own[2] * R::splat(LUMINANCE[2]);
+        let dark = bright.le(R::splat(0.0));
+        for c in 0..3 {
+            own[c] = R::select(dark, R::splat(0.0), own[c]);
         }
         own
     }

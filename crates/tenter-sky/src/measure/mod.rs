@@ -7,7 +7,7 @@ use crate::develop::{suggested_ev100, white_luminance};
 use crate::document::Sky;
 use crate::live::{Effort, look_at};
 use crate::picture::{Disc, discs, render};
-use crate::scene::{Face, Scene, grade_of};
+use crate::scene::{Face, Light, Scene, grade_of};
 use crate::spectrum::{Rgb, correlated_temperature, luminance, rgb_to_xyz};
 use serde::Serialize;
 use std::f64::consts::{PI, TAU};
@@ -57,7 +57,9 @@ pub struct LightReadout {
     /// `sun` or `moon`.
     pub kind: &'static str,
     pub azimuth_deg: f64,
+    /// Of its middle, as seen; and its true height, which light follows.
     pub elevation_deg: f64,
+    pub true_elevation_deg: f64,
     pub direct_normal_lx: f64,
     pub cct_k: Option<f64>,
     pub visible_fraction: f64,
@@ -116,12 +118,7 @@ pub fn readouts(sky: &Sky, scene: &Scene) -> Readouts {
         suggested_ev100: suggested_ev100(global),
         penumbra_at_100_m: 200.0 * brightest.radius.tan(),
         clipped_fraction: clipped(sky, scene),
-        lights: scene
-            .lights
-            .iter()
-            .zip(&discs)
-            .map(|(light, disc)| of_light(&light.placed.face, disc))
-            .collect(),
+        lights: scene.lights.iter().zip(&discs).map(|(light, disc)| of_light(light, disc)).collect(),
         layers: sky
             .clouds
             .iter()
@@ -136,12 +133,14 @@ pub fn readouts(sky: &Sky, scene: &Scene) -> Readouts {
     }
 }
 
-fn of_light(face: &Face, disc: &Disc) -> LightReadout {
+fn of_light(light: &Light, disc: &Disc) -> LightReadout {
     let (azimuth, elevation) = angles_of(disc.direction);
+    let (_, true_elevation) = angles_of(light.direction());
     LightReadout {
-        kind: if matches!(face, Face::Moon { .. }) { "moon" } else { "sun" },
+        kind: if matches!(light.placed.face, Face::Moon { .. }) { "moon" } else { "sun" },
         azimuth_deg: azimuth.to_degrees().rem_euclid(360.0),
         elevation_deg: elevation.to_degrees(),
+        true_elevation_deg: true_elevation.to_degrees(),
         direct_normal_lx: luminance(disc.illuminance) as f64,
         cct_k: temperature(disc.illuminance),
         visible_fraction: disc.visible,

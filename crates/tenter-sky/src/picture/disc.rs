@@ -14,7 +14,7 @@ const PARTS: usize = 24;
 /// A disc as the eye sees it.
 #[derive(Clone, Debug)]
 pub struct Disc {
-    /// Unit vector to its middle.
+    /// Unit vector to its middle, as it is seen.
     pub direction: [f64; 3],
     /// Half its angle, radians.
     pub radius: f64,
@@ -108,10 +108,11 @@ pub fn disc_places(light: &Light) -> Vec<DiscPlace> {
 
 /// What a light's disc looks like, and the square around it.
 fn shown(light: &Light) -> (Surface, Camera) {
-    let direction = light.direction();
+    let direction = light.placed.seen;
     let (azimuth, elevation) = angles_of(direction);
     let radius = light.placed.in_sky.disc_radius;
-    let projection = Projection::Around { facing: Facing::new(azimuth, elevation), radius };
+    let flattening = light.placed.flattening;
+    let projection = Projection::Around { facing: Facing::new(azimuth, elevation), radius, flattening };
     let camera = Camera { projection, width: MASK_SIDE, height: MASK_SIDE };
     (Surface::new(&light.placed.face, direction), camera)
 }
@@ -139,7 +140,7 @@ fn spacing(light: &Light) -> f64 {
 impl Disc {
     pub fn new(scene: &Scene, light: usize, effort: Effort) -> Disc {
         let light = &scene.lights[light];
-        let (direction, radius) = (light.direction(), light.placed.in_sky.disc_radius);
+        let (direction, radius) = (light.placed.seen, light.placed.in_sky.disc_radius);
         let (face, camera) = shown(light);
         let places: Vec<(f64, f64)> = cells().collect();
         let directions: Vec<[f64; 3]> = places.iter().map(|(x, y)| facing(&camera, *x, *y)).collect();
@@ -164,8 +165,8 @@ impl Disc {
                 left += light * seen[i].1 as f64;
             }
         }
-        let clear = light.clear(scene.eye_altitude);
-        // The part above the horizon shares what comes past it.
+        let clear = light.seen(scene.eye_altitude);
+        // Refraction keeps radiance, so that of a flattened disc there is less. The part above the horizon shares what comes past it.
         let solid_angle = 2.0 * std::f64::consts::PI * (1.0 - radius.cos());
         let share = if above > 0.0 { above / whole } else { 1.0 };
         let shown = if above > 0.0 { left / above } else { 0.0 };
@@ -175,7 +176,7 @@ impl Disc {
             radius,
             radiance: clear.map(|v| (v as f64 / (solid_angle * mean * share)) as f32),
             mask,
-            illuminance: clear.map(|v| (v as f64 * shown) as f32),
+            illuminance: clear.map(|v| (v as f64 * shown * light.placed.flattening) as f32),
             visible: if whole > 0.0 { left / whole } else { 0.0 },
             seen: light.placed.disc_seen,
             glare: light.placed.glare,

@@ -10,6 +10,8 @@ use crate::spectrum::{Rgb, luminance};
 pub(super) struct Slab {
     /// Share let through of the sky's light; the rest is sent back.
     pub of_sky: f32,
+    /// Share of the sky's light that comes between clouds, or has hardly turned in them.
+    pub open: f32,
     /// For each light: share let through, share that comes straight, and share that comes nearly so.
     pub of_lights: Vec<(f32, f32, f32)>,
 }
@@ -26,8 +28,29 @@ impl Slab {
         });
         let all = table.under_all();
         let of_sky = mean(&|t| 1.0 - all.sent_back(t as f32 * turned * AS_DROPLETS) as f64) as f32;
-        Slab { of_sky, of_lights: of_lights.collect() }
+        let open = mean(&|t| (-DIFFUSIVITY * t * LEAVES_DIRECTION as f64).exp()) as f32;
+        Slab { of_sky, open, of_lights: of_lights.collect() }
     }
+
+    /// The same under one light, or none.
+    pub fn under(&self, light: Option<usize>) -> Slab {
+        let of_lights = light.map(|l| self.of_lights[l]).into_iter().collect();
+        Slab { of_lights, ..*self }
+    }
+}
+
+/// Slant of light from all over the sky, in the mean (Elsasser 1942, diffusivity factor).
+const DIFFUSIVITY: f64 = 1.66;
+
+/// A part of a channel as a multiple of another; of next to nothing it is no multiple, but `otherwise`.
+pub(super) fn ratio(part: f32, whole: f32, otherwise: f32) -> f32 {
+    const NEXT_TO_NOTHING: f32 = 1e-25;
+    if whole.abs() > NEXT_TO_NOTHING { (part / whole).clamp(-1e6, 1e6) } else { otherwise }
+}
+
+/// A difference that is nothing at least; of a channel that is under nothing (a colour out of gamut) nothing at most.
+pub(super) fn at_least_nothing(difference: f32, channel: f32) -> f32 {
+    if channel < 0.0 { difference.min(0.0) } else { difference.max(0.0) }
 }
 
 /// Fluxes at the levels between slabs, the ground's first: down and up, and each light's straight part.
@@ -73,7 +96,7 @@ impl Levels {
             for i in (0..n).rev() {
                 for (l, of_light) in slabs[i].of_lights.iter().enumerate() {
                     let (from, to) = (clear[i + 1].lights[l], clear[i].lights[l]);
-                    let by_air = |c: usize| if from[c] > 0.0 { to[c] / from[c] } else { 1.0 };
+                    let by_air = |c: usize| ratio(to[c], from[c], 1.0);
                     left[i][l] = [0, 1, 2].map(|c| left[i + 1][l][c] * share(of_light) * by_air(c));
                 }
             }
@@ -93,9 +116,9 @@ impl Levels {
         for i in 0..n {
             for c in 0..3 {
                 let [under, over] = [i, i + 1].map(|level| sum(&clear[level].lights, &|_| 1.0, c));
-                let there = if under > 0.0 { straight[i][c] / under } else { 1.0 };
-                let down = (clear[i].sky[c] - clear[i + 1].sky[c]).max(0.0);
-                let up = (over - under - down).max(0.0);
+                let there = ratio(straight[i][c], under, 1.0);
+                let down = at_least_nothing(clear[i].sky[c] - clear[i + 1].sky[c], over);
+                let up = at_least_nothing(over - under - down, over);
                 (down_by_air[i][c], up_by_air[i][c]) = (down * there, up * there);
                 bare[i + 1][c] = bare[i][c] + up;
             }
@@ -107,9 +130,9 @@ impl Levels {
         // Each turn adds a passage to and fro; what is left after these is nothing.
         for _ in 0..60 {
             for c in 0..3 {
-                down[n][c] = sky[c] + air[c] * (up[n][c] - bare[n][c]).max(0.0);
+                down[n][c] = sky[c] + air[c] * at_least_nothing(up[n][c] - bare[n][c], bare[n][c]);
                 for i in (0..n).rev() {
-                    let Slab { of_sky, of_lights } = &slabs[i];
+                    let Slab { of_sky, of_lights, .. } = &slabs[i];
                     let scattered = sum(&direct[i + 1], &|l| of_lights[l].0 - of_lights[l].1, c);
                     let rising = up[i][c] + up_by_air[i][c];
                     let falling = of_sky * down[i + 1][c] + (1.0 - of_sky) * rising + scattered;
@@ -117,7 +140,7 @@ impl Levels {
                 }
                 up[0][c] = albedo[c] * (down[0][c] + straight[0][c]);
                 for i in 0..n {
-                    let Slab { of_sky, of_lights } = &slabs[i];
+                    let Slab { of_sky, of_lights, .. } = &slabs[i];
                     let back = sum(&direct[i + 1], &|l| 1.0 - of_lights[l].0, c);
                     let rising = up[i][c] + up_by_air[i][c];
                     up[i + 1][c] = of_sky * rising + (1.0 - of_sky) * down[i + 1][c] + back;
@@ -146,7 +169,7 @@ mod tests {
     }
 
     fn slab(of_sky: f32, through: f32, straight: f32) -> Slab {
-        Slab { of_sky, of_lights: vec![(through, straight, straight)] }
+        Slab { of_sky, open: straight, of_lights: vec![(through, straight, straight)] }
     }
 
     /// Slabs take nothing: what comes in leaves at the top or stays in black ground.
@@ -195,7 +218,7 @@ mod tests {
 
     #[test]
     fn what_has_hardly_turned_is_told_apart() {
-        let slabs = [Slab { of_sky: 0.9, of_lights: vec![(0.95, 0.4, 0.6)] }];
+        let slabs = [Slab { of_sky: 0.9, open: 0.4, of_lights: vec![(0.95, 0.4, 0.6)] }];
         let clear = [clear(SKY, SUN), clear(SKY, SUN)];
         let levels = Levels::between(&slabs, &clear, [0.0; 3], [0.0; 3]);
         assert!((levels.hardly[0][2] - 0.2 * SUN).abs() < 1e-3 && levels.hardly[1][2] == 0.0);

@@ -24,16 +24,24 @@ pub enum Face {
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct PlacedLight {
     pub in_sky: SunInSky,
+    /// Unit vector to where the disc is seen: refraction lifts it over the direction its light comes from.
+    pub seen: [f64; 3],
+    /// Height of the disc over its width: refraction lifts its lower rim more than its upper one.
+    pub flattening: f64,
     pub face: Face,
     pub disc_seen: bool,
     pub glare: f64,
 }
 
-/// Where a light stands: azimuth and elevation as seen, degrees, and its strength with the distance of the day taken in.
+/// Where a sun stands, degrees, and its strength with the distance of the day taken in.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct PlacedSun {
     pub azimuth_deg: f64,
+    /// True height of its centre: light, twilight and exposure follow it.
     pub elevation_deg: f64,
+    /// Height at which the disc is seen. A sun set by hand is seen where it stands; one of place and time is lifted by
+    /// refraction.
+    pub seen_elevation_deg: f64,
     pub strength: f64,
 }
 
@@ -43,6 +51,7 @@ impl PlacedSun {
             Placement::Hand { azimuth_deg, elevation_deg } => PlacedSun {
                 azimuth_deg: azimuth_deg.rem_euclid(360.0),
                 elevation_deg: *elevation_deg,
+                seen_elevation_deg: *elevation_deg,
                 strength: sun.strength,
             },
             Placement::Place {} => {
@@ -51,7 +60,8 @@ impl PlacedSun {
                     .expect("ranges were validated");
                 PlacedSun {
                     azimuth_deg: (p.azimuth + place.north_offset_deg).rem_euclid(360.0),
-                    elevation_deg: p.apparent_elevation,
+                    elevation_deg: p.elevation,
+                    seen_elevation_deg: p.apparent_elevation,
                     strength: sun.strength / (p.distance * p.distance),
                 }
             }
@@ -61,6 +71,16 @@ impl PlacedSun {
     pub fn direction(&self) -> [f64; 3] {
         toward(self.azimuth_deg.to_radians(), self.elevation_deg.to_radians())
     }
+}
+
+/// A disc's height over its width where refraction lifts a true elevation to a seen one, degrees: 0.83 on the horizon.
+fn flattening(elevation: f64, seen: f64) -> f64 {
+    const STEP: f64 = 0.05;
+    if seen == elevation {
+        return 1.0;
+    }
+    let [low, high] = [-STEP, STEP].map(|by| elevation + by + astronomy::refraction(elevation + by));
+    ((high - low) / (2.0 * STEP)).clamp(0.5, 1.0)
 }
 
 /// A sky's grade with the exposure that holds for its first sun's height.
@@ -78,7 +98,9 @@ pub fn time_of(sky: &Sky) -> DateTime<FixedOffset> {
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct PlacedMoon {
     pub azimuth_deg: f64,
+    /// True height of its centre, and the height at which it is seen, as of [`PlacedSun`].
     pub elevation_deg: f64,
+    pub seen_elevation_deg: f64,
     pub phase_deg: f64,
     /// Outside the air, on a plane that faces it, lx.
     pub illuminance_lx: f64,
@@ -88,19 +110,19 @@ impl PlacedMoon {
     pub fn of(sky: &Sky, moon: &Moon) -> PlacedMoon {
         let place = &sky.place;
         let real = astronomy::moon(place.latitude_deg, place.longitude_deg, time_of(sky));
-        let (azimuth_deg, elevation_deg) = match moon.placement {
-            Placement::Hand { azimuth_deg, elevation_deg } => (azimuth_deg.rem_euclid(360.0), elevation_deg),
-            Placement::Place {} => (
-                (real.azimuth + place.north_offset_deg).rem_euclid(360.0),
-                real.elevation + astronomy::refraction(real.elevation),
-            ),
+        let (azimuth_deg, elevation_deg, lifted) = match moon.placement {
+            Placement::Hand { azimuth_deg, elevation_deg } => (azimuth_deg, elevation_deg, 0.0),
+            Placement::Place {} => {
+                (real.azimuth + place.north_offset_deg, real.elevation, astronomy::refraction(real.elevation))
+            }
         };
+        let (azimuth_deg, seen_elevation_deg) = (azimuth_deg.rem_euclid(360.0), elevation_deg + lifted);
         let (phase_deg, near) = match moon.phase {
             MoonPhase::Hand { phase_deg } => (phase_deg, 1.0),
             MoonPhase::Time {} => (real.phase, (real.angular_diameter / MEAN_DIAMETER_DEG).powi(2)),
         };
         let illuminance_lx = moonlight(phase_deg) * near * moon.strength;
-        PlacedMoon { azimuth_deg, elevation_deg, phase_deg, illuminance_lx }
+        PlacedMoon { azimuth_deg, elevation_deg, seen_elevation_deg, phase_deg, illuminance_lx }
     }
 }
 
@@ -144,6 +166,8 @@ pub fn placed_lights(sky: &Sky) -> Vec<PlacedLight> {
                     to_rgb: colour_of(&sun.colour),
                     strength: if sun.muted { 0.0 } else { placed.strength },
                 },
+                seen: toward(placed.azimuth_deg.to_radians(), placed.seen_elevation_deg.to_radians()),
+                flattening: flattening(placed.elevation_deg, placed.seen_elevation_deg),
                 face: Face::Sun { limb_darkening: sun.limb_darkening },
                 disc_seen: sun.disc_seen && !sun.muted,
                 glare: sun.glare,
@@ -160,6 +184,8 @@ pub fn placed_lights(sky: &Sky) -> Vec<PlacedLight> {
                 to_rgb: moons_colour(),
                 strength: placed.illuminance_lx / solar_illuminance(),
             },
+            seen: toward(placed.azimuth_deg.to_radians(), placed.seen_elevation_deg.to_radians()),
+            flattening: flattening(placed.elevation_deg, placed.seen_elevation_deg),
             face: Face::Moon {
                 phase_cos: placed.phase_deg.to_radians().cos(),
                 bright_limb: sun,
@@ -201,6 +227,26 @@ mod tests {
         let lights = placed_lights(&sky);
         assert_eq!((lights.len(), lights[1].in_sky.strength), (3, 0.0));
         assert!(matches!(lights[2].face, Face::Moon { .. }));
+    }
+
+    /// A sun on the horizon is seen half a degree higher and five sixths as high as it is wide (common practice, no source:
+    /// 29' at the upper rim, 34' on the horizon); its light comes from where it stands.
+    #[test]
+    fn refraction_lifts_the_disc_alone() {
+        let mut sky = Sky::default();
+        sky.suns[0].placement = Placement::Place {};
+        sky.place.at = "2026-06-21T21:45:00+01:00".into();
+        let placed = PlacedSun::of(&sky, &sky.suns[0]);
+        let lifted = placed.seen_elevation_deg - placed.elevation_deg;
+        assert!((lifted - astronomy::refraction(placed.elevation_deg)).abs() < 1e-9);
+        let light = placed_lights(&sky)[0];
+        assert_eq!(light.in_sky.direction, placed.direction());
+        assert!((light.seen[2].asin().to_degrees() - placed.seen_elevation_deg).abs() < 1e-9);
+        assert!((flattening(-0.3, -0.3 + astronomy::refraction(-0.3)) - 0.83).abs() < 0.04);
+        assert_eq!(flattening(12.0, 12.0), 1.0);
+        sky.suns[0].placement = Placement::Hand { azimuth_deg: 10.0, elevation_deg: -0.3 };
+        let by_hand = placed_lights(&sky)[0];
+        assert_eq!((by_hand.seen, by_hand.flattening), (by_hand.in_sky.direction, 1.0));
     }
 
     #[test]

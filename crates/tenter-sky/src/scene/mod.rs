@@ -14,7 +14,7 @@ mod stage;
 mod workshop;
 
 pub use alone::lit_alone;
-pub use ambience::{Ambience, Lifted, Surroundings};
+pub use ambience::{Ambience, Ambiences, Lifted, Surroundings};
 pub use fog::Fog;
 pub use lights::{
     Face, MAX_LIGHTS, PlacedLight, PlacedMoon, PlacedSun, grade_of, moonlight, placed_lights, time_of,
@@ -30,12 +30,13 @@ use crate::clouds::shadow::SunDepth;
 use crate::clouds::survey::Survey;
 use crate::document::{CloudLayer, Colour};
 use crate::land::Land;
-use crate::live::{Beyond, UnderEye};
+use crate::live::{Beyond, Kept, UnderEye};
 use crate::simd::Real;
 use crate::spectrum::Rgb;
 use std::sync::Arc;
 
 /// Everything a picture of one sky is made from.
+#[derive(Clone)]
 pub struct Scene {
     pub eye_altitude: f64,
     /// Suns and moon; never none, though some may shed nothing.
@@ -62,11 +63,14 @@ pub struct Scene {
 }
 
 /// A light and the tables made for it.
+#[derive(Clone)]
 pub struct Light {
     pub placed: PlacedLight,
     /// The same as a multiple of what the tables are made for.
     pub strength: f32,
     pub view: Arc<AirView>,
+    /// The sky it makes over the ground, wherever the eye is.
+    pub over_ground: Arc<SkyColour>,
     pub sunlight: Arc<SunlightTable>,
 }
 
@@ -80,6 +84,7 @@ pub struct Horizon {
 }
 
 /// One form of a scene's clouds: the bodies of a layer, or the anvils over them.
+#[derive(Clone)]
 pub struct Clouds {
     /// The layer's place in the document.
     pub layer: usize,
@@ -90,6 +95,8 @@ pub struct Clouds {
     /// How many times more light is turned than droplets of 10 um would (similarity): crystals have a smaller asymmetry.
     pub turned: f32,
     pub phase: Arc<DropletPhase>,
+    /// What few and many turns are scaled by in sheets of them.
+    pub kept: Arc<Kept>,
     pub shading: Shading,
     /// Share of its shadow that falls on the ground.
     pub shadow_on_land: f32,
@@ -183,7 +190,16 @@ impl Light {
 
     /// Its light on a plane that faces it at an altitude, clouds and fog left out, lx in linear Rec.709.
     pub fn clear(&self, altitude: f64) -> Rgb {
-        self.sunlight.single(altitude, self.direction()[2]).map(|v| (v * self.strength).max(0.0))
+        self.at_height(altitude, self.direction()[2])
+    }
+
+    /// The same where it is seen, lifted by refraction, from the eye's own place.
+    pub fn seen(&self, altitude: f64) -> Rgb {
+        self.at_height(altitude, self.placed.seen[2])
+    }
+
+    fn at_height(&self, altitude: f64, sine: f64) -> Rgb {
+        self.sunlight.single(altitude, sine).map(|v| v * self.strength)
     }
 }
 

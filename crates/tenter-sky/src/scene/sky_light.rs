@@ -1,8 +1,8 @@
 //! The clear sky's own light: what it sheds at the eye's height and at others, and what air sends back of light from below.
 
 use super::Light;
-use super::levels::Clear;
-use crate::air::{Air, Medium, SkyColour, narrow, on_upright_planes};
+use super::levels::{Clear, ratio};
+use crate::air::{Air, Medium, SkyColour, TOP_M, narrow, on_upright_planes};
 use crate::document::SkySource;
 use crate::simd::Scalar;
 use crate::spectrum::{LightToRgb, Rgb, Spectrum, luminance};
@@ -12,7 +12,7 @@ use std::f64::consts::PI;
 /// for air that absorbs nothing (Meador and Weaver 1980, table 1), with forward scattering counted as none.
 pub(super) fn sent_back_by_air(medium: &Medium, altitude: f64) -> Spectrum {
     const STEP: f64 = 500.0;
-    const STEPS: usize = 120;
+    const STEPS: usize = (TOP_M / STEP) as usize;
     let turned = [1.0, 1.0 - medium.aerosol.moment(1), 1.0 - medium.dust.moment(1)];
     let mut depth = Spectrum::ZERO;
     for i in 0..STEPS {
@@ -27,7 +27,8 @@ pub(super) fn sent_back_by_air(medium: &Medium, altitude: f64) -> Spectrum {
 /// What a spectrum of shares makes of each channel of a light.
 pub(super) fn filter_of(shares: &Spectrum, to_rgb: &LightToRgb) -> Rgb {
     let (some, all) = (to_rgb.convert(shares), to_rgb.colour());
-    [0, 1, 2].map(|c| if all[c] > 0.0 { some[c] / all[c] } else { 0.0 })
+    // On the edge of the gamut a channel is a difference of much larger numbers.
+    [0, 1, 2].map(|c| ratio(some[c], all[c], 0.0).clamp(0.0, shares.max().max(0.0)))
 }
 
 /// Radiance of a sky without clouds and discs in one direction, cd/m2.
@@ -36,7 +37,7 @@ pub fn clear_sky(lights: &[Light], painted: Option<&SkyColour>, night_glow: f32,
     let mut sum = [night_glow; 3];
     let mut add = |light: [Scalar; 3], strength: f32| {
         for c in 0..3 {
-            sum[c] += light[c].0.max(0.0) * strength;
+            sum[c] += light[c].0 * strength;
         }
     };
     match painted {
@@ -60,7 +61,16 @@ pub struct SkyLight<'a> {
     pub source: &'a SkySource,
 }
 
-/// What a clear sky sheds, lx: on level ground, and of that what comes from around the first light, on a plane that faces it: so
+/// What one light makes of the sky, and for one of them what is there without any: airglow, or a painted sky. Light of all
+/// parts adds up, so that several suns are the sum of what each makes alone.
+pub(super) struct Part<'a> {
+    pub sky: &'a SkyLight<'a>,
+    /// Its place among the lights.
+    pub light: Option<usize>,
+    pub with_rest: bool,
+}
+
+/// What a clear sky sheds, lx: on level ground, and of that what comes from around the light, on a plane that faces it: so
 /// much that its flow along the ground is the sky's.
 pub(super) struct Falling {
     pub level: Rgb,
@@ -68,23 +78,28 @@ pub(super) struct Falling {
 }
 
 impl Falling {
-    /// What comes from around the first light, on level ground.
-    pub fn with_first(&self, sky: &SkyLight) -> Rgb {
-        self.sunward.map(|v| v * sky.lights[0].up())
+    /// What comes from around the light, on level ground.
+    pub fn with_light(&self, part: &Part) -> Rgb {
+        self.sunward.map(|v| v * part.light().map_or(0.0, Light::up))
     }
 
-    /// At another altitude than the eye's: so much more or less as there is air above that scatters down what the lights send it. The
-    /// sky around the first light goes with it, the rest is even.
-    pub fn at(&self, sky: &SkyLight, over: &Scattering, eye: f64, altitude: f64) -> Clear {
-        let (here, there) = (over.above(eye), over.above(altitude));
-        let ratio = |c: usize| if here[c] > 0.0 { there[c] / here[c] } else { 1.0 };
-        let brighter = if sky.painted.is_some() { [1.0; 3] } else { [0, 1, 2].map(ratio) };
-        let with_first = self.with_first(sky);
-        let mut lights = sky.on_level_ground(altitude);
-        for c in 0..3 {
-            lights[0][c] += with_first[c] * brighter[c];
+    /// At another altitude than the ground's: so much more or less as there is air above that scatters down what the light sends it. The
+    /// sky around the light goes with it, the rest is even.
+    pub fn at(&self, part: &Part, over: &Scattering, altitude: f64) -> Clear {
+        let (here, there) = (over.above(0.0), over.above(altitude));
+        // Channels on the edge of the gamut go with the others.
+        let whole = ratio(luminance(there), luminance(here), 1.0).max(0.0);
+        let by_channel = |c: usize| ratio(there[c], here[c], whole).clamp(0.25 * whole, 4.0 * whole);
+        let brighter = if part.sky.painted.is_some() { [1.0; 3] } else { [0, 1, 2].map(by_channel) };
+        let with_light = self.with_light(part);
+        let mut lights: Vec<Rgb> =
+            part.light().map(|light| light.clear(altitude).map(|v| v * light.up())).into_iter().collect();
+        for light in &mut lights {
+            for c in 0..3 {
+                light[c] += with_light[c] * brighter[c];
+            }
         }
-        let sky = [0, 1, 2].map(|c| (self.level[c] - with_first[c]) * brighter[c]);
+        let sky = [0, 1, 2].map(|c| (self.level[c] - with_light[c]) * brighter[c]);
         Clear { sky, lights, brighter }
     }
 }
@@ -97,18 +112,18 @@ pub(super) struct Scattering {
 
 impl Scattering {
     const STEP: f64 = 500.0;
-    const STEPS: usize = 120;
+    const STEPS: usize = (TOP_M / Self::STEP) as usize;
 
     /// Of a light at a cosine `m` to the zenith the Eddington approximation sends `(1 + 3/2 g m) / 2` of what is scattered on down (Meador and Weaver
     /// 1980, table 1).
-    pub fn new(medium: &Medium, sky: &SkyLight) -> Scattering {
+    pub fn new(medium: &Medium, light: Option<&Light>) -> Scattering {
         let asymmetry = [0.0, medium.aerosol.moment(1), medium.dust.moment(1)];
         let mut above = vec![[0.0; 3]; Self::STEPS + 1];
         for i in (0..Self::STEPS).rev() {
             let altitude = (i as f64 + 0.5) * Self::STEP;
             let scattered = medium.scattering(&medium.amounts(altitude));
             above[i] = above[i + 1];
-            for light in sky.lights {
+            if let Some(light) = light {
                 let up = light.up();
                 let mut down = Spectrum::ZERO;
                 for (by, g) in scattered.iter().zip(asymmetry) {
@@ -131,19 +146,20 @@ impl Scattering {
     }
 }
 
-/// Sine of the first light's height under which no part of the sky goes with it.
+/// Sine of a light's height under which no part of the sky goes with it.
 const FADES_UNDER: f64 = 0.07;
 
 impl SkyLight<'_> {
-    /// What comes straight from each light through clear air, on level ground at an altitude.
-    fn on_level_ground(&self, altitude: f64) -> Vec<Rgb> {
-        self.lights.iter().map(|light| light.clear(altitude).map(|v| v * light.up())).collect()
-    }
-
-    /// Radiance of the clear sky in one direction as it lights things, without the discs.
-    fn radiance(&self, d: [f64; 3], filter: Rgb) -> Rgb {
-        let sky = clear_sky(self.lights, self.painted, self.night_glow, d);
-        [0, 1, 2].map(|c| sky[c] * filter[c])
+    /// One part for each light that shines, the first of them with what is there without lights.
+    pub(super) fn parts(&self) -> Vec<Part<'_>> {
+        let shining = (0..self.lights.len()).filter(|i| self.lights[*i].strength > 0.0);
+        let mut parts: Vec<Part> =
+            shining.map(|i| Part { sky: self, light: Some(i), with_rest: false }).collect();
+        match parts.first_mut() {
+            Some(first) => first.with_rest = true,
+            None => parts.push(Part { sky: self, light: None, with_rest: true }),
+        }
+        parts
     }
 
     /// What strength, shift and tint make of the sky's light.
@@ -159,13 +175,45 @@ impl SkyLight<'_> {
         let strength = self.source.light_strength;
         [0, 1, 2].map(|c| (to[c] / from[c]).max(0.0) * (tint[c] * strength) as f32)
     }
+}
+
+impl<'a> Part<'a> {
+    pub fn light(&self) -> Option<&'a Light> {
+        self.light.map(|i| &self.sky.lights[i])
+    }
+
+    /// The colour of its light outside the air.
+    pub fn to_rgb(&self) -> &'a LightToRgb {
+        self.light().map_or(LightToRgb::sunlight(), |light| &light.placed.in_sky.to_rgb)
+    }
+
+    /// Radiance of the clear sky over the ground in one direction as it lights things, without the discs.
+    fn radiance(&self, d: [f64; 3], filter: Rgb) -> Rgb {
+        let at = d.map(|v| Scalar(v as f32));
+        let mut sum = [if self.with_rest { self.sky.night_glow } else { 0.0 }; 3];
+        let mut add = |light: [Scalar; 3], strength: f32| {
+            for c in 0..3 {
+                sum[c] += light[c].0 * strength;
+            }
+        };
+        match (self.sky.painted, self.light()) {
+            (Some(painted), _) if self.with_rest => add(painted.radiance(at, Scalar(0.0)), 1.0),
+            (None, Some(light)) => {
+                let s = light.direction();
+                let cos: f64 = (0..3).map(|i| d[i] * s[i]).sum();
+                add(light.over_ground.radiance(at, narrow(Scalar(cos as f32))), light.strength);
+            }
+            _ => {}
+        }
+        [0, 1, 2].map(|c| sum[c] * filter[c])
+    }
 
     /// The clear sky's light: means over directions spread evenly in what they add to level ground.
-    pub(super) fn falling(&self) -> Falling {
+    pub fn falling(&self) -> Falling {
         const RINGS: usize = 24;
         const AROUND: usize = 48;
-        let filter = self.filter();
-        let sun = self.lights[0].direction();
+        let filter = self.sky.filter();
+        let sun = self.light().map_or([0.0, 0.0, 1.0], Light::direction);
         let level_to_sun = sun[0].hypot(sun[1]);
         let (mut level, mut toward) = ([0.0f64; 3], [0.0f64; 3]);
         for i in 0..RINGS * AROUND {
@@ -180,11 +228,12 @@ impl SkyLight<'_> {
             }
         }
         // A light on the horizon has no side of a layer to itself: what goes with it fades.
-        let fade = (sun[2] / FADES_UNDER).clamp(0.0, 1.0);
+        let fade = if self.light.is_some() { (sun[2] / FADES_UNDER).clamp(0.0, 1.0) } else { 0.0 };
         let whole = PI / (RINGS * AROUND) as f64;
         let sunward = toward.map(|v| v.max(0.0) * whole * fade / level_to_sun.max(0.3));
         // Nor more than there is.
-        let share = |k: usize| (0.7 * level[k] * whole / (sunward[k] * sun[2].max(0.0)).max(1e-12)).min(1.0);
+        let share =
+            |k: usize| (0.7 * level[k] * whole / (sunward[k] * sun[2].max(0.0)).max(1e-12)).clamp(0.0, 1.0);
         Falling {
             level: level.map(|v| (v * whole) as f32),
             sunward: std::array::from_fn(|k| (sunward[k] * share(k)) as f32),
@@ -192,13 +241,14 @@ impl SkyLight<'_> {
     }
 
     /// Mean radiance that upright planes at an altitude see above the horizon, and of the air below it.
-    pub(super) fn on_upright_planes(&self, air: &Air, altitude: f64) -> [Rgb; 2] {
-        if self.painted.is_some() {
-            return [self.horizon_radiance(), [0.0; 3]];
+    pub fn on_upright_planes(&self, air: &Air, altitude: f64) -> [Rgb; 2] {
+        if self.sky.painted.is_some() {
+            return [if self.with_rest { self.horizon_radiance() } else { [0.0; 3] }, [0.0; 3]];
         }
-        let filter = self.filter();
-        let mut halves = [[self.night_glow; 3], [0.0; 3]];
-        for light in self.lights.iter().filter(|light| light.strength > 0.0) {
+        let filter = self.sky.filter();
+        let glow = if self.with_rest { self.sky.night_glow } else { 0.0 };
+        let mut halves = [[glow; 3], [0.0; 3]];
+        if let Some(light) = self.light() {
             for (half, more) in halves.iter_mut().zip(on_upright_planes(air, altitude, &light.placed.in_sky))
             {
                 for c in 0..3 {
@@ -212,7 +262,7 @@ impl SkyLight<'_> {
     /// Mean radiance of the sky from 3 to 40 degrees above the horizon.
     fn horizon_radiance(&self) -> Rgb {
         const AROUND: usize = 24;
-        let filter = self.filter();
+        let filter = self.sky.filter();
         let mut sum = [0.0f32; 3];
         let elevations = [3.0f64, 8.0, 15.0, 25.0, 40.0];
         for e in elevations {
@@ -231,10 +281,11 @@ impl SkyLight<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::air::Fineness;
+    use crate::air::{AirView, Fineness};
     use crate::document::{Air, Placement, Sky};
     use crate::scene::{Scene, Workshop};
     use crate::spectrum::band_centre_nm;
+    use std::sync::Arc;
 
     fn scene(air: &Air, elevation_deg: f64, eye_m: f64) -> Scene {
         let mut sky = Sky { air: air.clone(), ..Sky::default() };
@@ -283,23 +334,26 @@ mod tests {
         for (visibility_km, elevation_deg) in [(60.0, 40.0), (20.0, 40.0), (60.0, 10.0)] {
             let air = Air { visibility_km, ..Air::default() };
             let medium = Medium::new(&air);
-            let ground = scene(&air, elevation_deg, 0.0);
+            let ground = scene(&air, elevation_deg, 1.0);
             let here = light(&ground);
-            let (falling, over) = (here.falling(), Scattering::new(&medium, &here));
+            let part = &here.parts()[0];
+            let (falling, over) = (part.falling(), Scattering::new(&medium, part.light()));
             for altitude in [1500.0, 6000.0] {
-                let there = scene(&air, elevation_deg, altitude);
-                let exact = luminance(light(&there).falling().level) / luminance(falling.level);
-                let told = falling.at(&here, &over, 0.0, altitude);
-                let with_first = falling.with_first(&here);
-                let level: Rgb = std::array::from_fn(|c| told.sky[c] + with_first[c] * told.brighter[c]);
+                let mut there = scene(&air, elevation_deg, altitude);
+                // Its own sky in place of the ground's.
+                let view = AirView::new(&there.air, altitude, &there.lights[0].placed.in_sky, Fineness::Full);
+                there.lights[0].over_ground = Arc::new(view.sky);
+                let exact = luminance(light(&there).parts()[0].falling().level) / luminance(falling.level);
+                let told = falling.at(part, &over, altitude);
+                let with_light = falling.with_light(part);
+                let level: Rgb = std::array::from_fn(|c| told.sky[c] + with_light[c] * told.brighter[c]);
                 let told = luminance(level) / luminance(falling.level);
                 assert!(
                     (told / exact - 1.0).abs() < 0.3,
                     "{visibility_km} {elevation_deg} {altitude}: {told} {exact}"
                 );
             }
-            let at_eye = falling.at(&here, &over, 0.0, 0.0);
-            assert_eq!(at_eye.brighter, [1.0; 3]);
+            assert_eq!(falling.at(part, &over, 0.0).brighter, [1.0; 3]);
         }
     }
 
@@ -308,10 +362,11 @@ mod tests {
     fn what_the_sky_loses_with_height_the_sun_gains() {
         let air = Air { visibility_km: 30.0, ..Air::default() };
         let medium = Medium::new(&air);
-        let ground = scene(&air, 35.0, 0.0);
+        let ground = scene(&air, 35.0, 1.0);
         let here = light(&ground);
-        let (falling, over) = (here.falling(), Scattering::new(&medium, &here));
-        let at = |altitude: f64| falling.at(&here, &over, 0.0, altitude);
+        let part = &here.parts()[0];
+        let (falling, over) = (part.falling(), Scattering::new(&medium, part.light()));
+        let at = |altitude: f64| falling.at(part, &over, altitude);
         let levels = [0.0, 1000.0, 3000.0, 8000.0].map(at);
         for pair in levels.windows(2) {
             assert!(luminance(pair[1].sky) < luminance(pair[0].sky));

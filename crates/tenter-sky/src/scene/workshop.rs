@@ -3,7 +3,7 @@
 use super::settled::settled;
 use super::sky_light::SkyLight;
 use super::stage::{CalledOff, Key, Stage, key};
-use super::{Ambience, Band, Clouds, Fog, Horizon, Light, MAX_LIGHTS, Scene, Shading, placed_lights};
+use super::{Ambiences, Band, Clouds, Fog, Horizon, Light, MAX_LIGHTS, Scene, Shading, placed_lights};
 use crate::air::{Air, AirView, Fineness, Making, SkyColour, SunlightTable};
 use crate::clouds::diffusion::ASYMMETRY;
 use crate::clouds::form::CloudForm;
@@ -14,7 +14,7 @@ use crate::clouds::shadow::{DensityGrid, SunDepth};
 use crate::clouds::survey::Survey;
 use crate::document::{self, CloudLayer, Colour, MAX_LAYERS, Phase, Sky, SkyKind};
 use crate::land::Land;
-use crate::live::{Beyond, UnderEye};
+use crate::live::{Beyond, Kept, UnderEye};
 use crate::source::painted;
 use crate::spectrum::Rgb;
 use std::f64::consts::PI;
@@ -53,14 +53,16 @@ const GREEN: usize = 1;
 pub struct Workshop {
     air: Stage<Air>,
     view: Stage<AirView>,
+    over_ground: Stage<SkyColour>,
     sunlight: Stage<SunlightTable>,
     painted: Stage<SkyColour>,
     form: Stage<Formed>,
     density: Stage<DensityGrid>,
     sun_depth: Stage<SunDepth>,
     phase: Stage<DropletPhase>,
+    kept: Stage<Kept>,
     land: Stage<Land>,
-    ambience: Stage<Ambience>,
+    ambience: Stage<Ambiences>,
     around_eye: Stage<(Option<Arc<Beyond>>, Option<UnderEye>)>,
     /// Altitude of the eye that the last tables were made for, m.
     eye: Mutex<Option<f64>>,
@@ -71,12 +73,14 @@ impl Default for Workshop {
         Workshop {
             air: Stage::keeping(KEPT),
             view: Stage::keeping(KEPT_FOR_LIGHTS),
+            over_ground: Stage::keeping(KEPT_FOR_LIGHTS),
             sunlight: Stage::keeping(KEPT_FOR_LIGHTS),
             painted: Stage::keeping(KEPT),
             form: Stage::keeping(KEPT_FOR_LAYERS),
             density: Stage::keeping(KEPT_FOR_LAYERS),
             sun_depth: Stage::keeping(KEPT_FOR_LAYERS),
             phase: Stage::keeping(KEPT_FOR_LAYERS),
+            kept: Stage::keeping(KEPT_FOR_LAYERS),
             land: Stage::keeping(2),
             ambience: Stage::keeping(KEPT),
             around_eye: Stage::keeping(KEPT),
@@ -193,7 +197,10 @@ impl Workshop {
             let sunlight = self.sunlight.get(light_key, making, || {
                 SunlightTable::new(&air.medium, &air.transmittance, &sun.to_rgb, sun.disc_radius)
             })?;
-            lights.push(Light { strength: sun.strength as f32, placed, view, sunlight });
+            let ground_key = |fineness| key((air_key, sun.direction, sun.disc_radius, &colour), fineness);
+            let (_, over_ground) =
+                self.over_ground.best(ground_key, making, || SkyColour::from_ground(air, &sun, making))?;
+            lights.push(Light { strength: sun.strength as f32, placed, view, over_ground, sunlight });
         }
         Ok(lights)
     }
@@ -259,11 +266,14 @@ impl Workshop {
             let phase = self.phase.get(phase_key, making, || {
                 if ice { ice::phase(layer.halo) } else { DropletPhase::new(layer.droplet_um) }
             })?;
+            let turned = (1.0 - phase.asymmetry[GREEN]) as f32 / (1.0 - ASYMMETRY);
+            let kept = self.kept.get(phase_key, making, || Kept::new(&phase, turned))?;
             clouds.push(Clouds {
                 layer: number,
                 form,
                 depths,
-                turned: (1.0 - phase.asymmetry[GREEN]) as f32 / (1.0 - ASYMMETRY),
+                kept,
+                turned,
                 phase,
                 shading: Shading::of(&layer),
                 shadow_on_land: layer.shadow_on_land as f32,
@@ -321,10 +331,10 @@ impl Workshop {
         let made_of =
             (air_key, painted_key, (form_keys, turned), shed, (&sky.source, &sky.fog, night_glow, eye));
         let ambience_key = |fineness| key(&made_of, fineness);
-        let (_, ambience) = self.ambience.best(ambience_key, making, || {
+        let (_, ambiences) = self.ambience.best(ambience_key, making, || {
             let painted = painted.as_deref();
             let light = SkyLight { lights: &lights, painted, night_glow, source: &sky.source };
-            Ambience::new(&air, &light, &surveys, &heights, eye, fog.as_ref())
+            Ambiences::new(&air, &light, &surveys, &heights, eye, fog.as_ref())
         })?;
         let mut land = None;
         if sky.land.shown && !sky.land.muted {
@@ -349,7 +359,7 @@ impl Workshop {
             clouds,
             bands,
             land,
-            ambience: (*ambience).clone(),
+            ambience: ambiences.whole.clone(),
             beyond: None,
             under_eye: None,
             lights,
@@ -358,7 +368,7 @@ impl Workshop {
         around.eye.altitude_m = eye;
         let around_key = |fineness| key(&around, fineness);
         let (_, around_eye) = self.around_eye.best(around_key, making, || {
-            scene.beyond = Beyond::of(&scene).map(Arc::new);
+            scene.beyond = Beyond::of(&scene, &ambiences.alone).map(Arc::new);
             (scene.beyond.clone(), UnderEye::of(&scene))
         })?;
         (scene.beyond, scene.under_eye) = (*around_eye).clone();

@@ -1,13 +1,25 @@
 //! Values in each wavelength band.
 
+use super::samples;
 use std::ops::{Add, AddAssign, Mul, MulAssign, Sub};
 
 /// Number of bands.
 pub const BANDS: usize = 16;
 
-/// Middle of a band, nm.
+/// Mean wavelength of a band's samples, nm.
+///
+/// ```
+/// use tenter_sky::spectrum::band_centre_nm;
+/// assert_eq!((band_centre_nm(0), band_centre_nm(1), band_centre_nm(15)), (390.0, 415.0, 767.5));
+/// ```
 pub fn band_centre_nm(band: usize) -> f64 {
-    392.5 + 25.0 * band as f64
+    let samples = samples(band);
+    sample_nm(samples.start) + 2.5 * (samples.len() - 1) as f64
+}
+
+/// Wavelength of a 5 nm sample.
+fn sample_nm(sample: usize) -> f64 {
+    380.0 + 5.0 * sample as f64
 }
 
 /// One value per band.
@@ -22,8 +34,13 @@ impl Spectrum {
     pub fn splat(v: f32) -> Self {
         Spectrum([v; BANDS])
     }
+    /// Means of a function of the wavelength (nm) over each band's samples.
     pub fn from_fn(f: impl Fn(f64) -> f64) -> Self {
-        Spectrum(std::array::from_fn(|b| f(band_centre_nm(b)) as f32))
+        let mean = |b: usize| {
+            let sum: f64 = samples(b).map(|i| f(sample_nm(i))).sum();
+            sum / samples(b).len() as f64
+        };
+        Spectrum(std::array::from_fn(|b| mean(b) as f32))
     }
     #[inline(always)]
     pub fn lerp(self, o: Self, t: f32) -> Self {

@@ -38,10 +38,13 @@ pub fn rgb_to_xyz(rgb: [f64; 3]) -> Xyz {
     Xyz(M.map(|row| (0..3).map(|i| row[i] * rgb[i]).sum()))
 }
 
-/// Y of linear Rec.709 (ITU-R BT.709).
+/// Weights of Y in linear Rec.709 (ITU-R BT.709).
+pub const LUMINANCE: Rgb = [0.212639, 0.715169, 0.072192];
+
+/// Y of linear Rec.709.
 #[inline(always)]
 pub fn luminance(c: Rgb) -> f32 {
-    0.212639 * c[0] + 0.715169 * c[1] + 0.072192 * c[2]
+    LUMINANCE[0] * c[0] + LUMINANCE[1] * c[1] + LUMINANCE[2] * c[2]
 }
 
 /// Moves a colour outside the gamut toward the grey of its own Y until no channel is negative.

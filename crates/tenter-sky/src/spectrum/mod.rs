@@ -12,8 +12,8 @@ mod light;
 
 pub use bands::{BANDS, Spectrum, band_centre_nm};
 pub use colour::{
-    Rgb, Xyz, blackbody_xy, correlated_temperature, gamut_to_grey, luminance, rgb_to_xyz, uv_to_xy, xy_to_uv,
-    xyz_to_rgb,
+    LUMINANCE, Rgb, Xyz, blackbody_xy, correlated_temperature, gamut_to_grey, luminance, rgb_to_xyz,
+    uv_to_xy, xy_to_uv, xyz_to_rgb,
 };
 pub use light::{LightToRgb, spectrum_of};
 
