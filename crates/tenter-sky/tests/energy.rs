@@ -77,25 +77,41 @@ fn shares(kind: CloudKind, thickness: f64, sine: f64) -> [f64; 3] {
     [on_level(&black) / fallen, sent_up(&black) / fallen, sent_up(&white) / fallen]
 }
 
-/// Nothing is lost in even sheets of droplets, over black ground and over white. 2 % is asked; what is farther off stands in
+/// Nothing is lost in even sheets of any kind, over black ground and over white. 2 % is asked; what is farther off stands in
 /// [`FARTHER`] and in docs/accuracy.md.
 #[test]
 fn what_falls_on_even_sheets_is_all_kept() {
-    for kind in [CloudKind::Stratus, CloudKind::Altostratus] {
-        for thickness in [0.5, 1.0, 2.0, 4.0, 8.0, 16.0, 64.0, 128.0, 256.0] {
+    use CloudKind::{
+        Altocumulus, Altostratus, Cirrocumulus, Cirrostratus, CirrusFibratus, Nimbostratus, Stratocumulus,
+        Stratus,
+    };
+    let all: &[f64] = &[0.5, 1.0, 2.0, 4.0, 8.0, 16.0, 64.0, 128.0, 256.0];
+    let some: &[f64] = &[0.5, 2.0, 8.0, 64.0];
+    let kinds = [
+        Stratus,
+        Altostratus,
+        Cirrostratus,
+        Nimbostratus,
+        Stratocumulus,
+        Altocumulus,
+        Cirrocumulus,
+        CirrusFibratus,
+    ];
+    let mut lost = Vec::new();
+    for (k, kind) in kinds.into_iter().enumerate() {
+        for thickness in if k < 3 { all } else { some } {
             for sine in SINES {
-                let [through, back, white] = shares(kind, thickness, sine);
+                let [through, back, white] = shares(kind, *thickness, sine);
                 let sum = through + back;
                 println!("{kind:?} {thickness} {sine}: {through:.4} {back:.4} {sum:.4} {white:.4}");
-                let allowed = if sine > 0.3 { 0.04 } else { FARTHER };
-                assert!((sum - 1.0).abs() < allowed, "{kind:?} {thickness} {sine}: {through} and {back}");
-                assert!(
-                    (white - 1.0).abs() < allowed,
-                    "{kind:?} {thickness} {sine}: {white} over white ground"
-                );
+                let off = (sum - 1.0).abs().max((white - 1.0).abs());
+                if off > if sine > 0.3 { 0.04 } else { FARTHER } {
+                    lost.push(format!("{kind:?} {thickness} {sine}: {sum:.3}, over white {white:.3}"));
+                }
             }
         }
     }
+    assert!(lost.is_empty(), "{lost:#?}");
 }
 
 /// Under a sun near the horizon soft edges of sheets are lit aslant.

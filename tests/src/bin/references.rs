@@ -1,17 +1,16 @@
 //! Remakes reference pictures whose sky has changed, and prints how far live ones are off, as a table for docs/accuracy.md.
-//! `--where SLUG` prints where one is too bright or too dark, `--slabs` and `--balls` remake the
-//! tables that even sheets and heaps are lit by instead.
+//! `--where SLUG` prints where one is too bright or too dark, `--balls` remakes the
+//! table that heaps are lit by instead.
 
 use anyhow::{Context, Result};
 use std::time::Instant;
-use tenter_sky::reference::{balls, slabs};
+use tenter_sky::reference::balls;
 use tenter_sky::spectrum::luminance;
 use tenter_tests::references::{Pair, WIDTH, compare, hash_of, index, make, pair, starters, store};
 
 fn main() -> Result<()> {
     let only: Vec<String> = std::env::args().skip(1).collect();
     match &only[..] {
-        [what] if what == "--slabs" => return keep_table("slab.f32", &slabs::trace(200_000)),
         [what] if what == "--balls" => return keep_table("ball.f32", &balls::trace(160_000_000)),
         _ => {}
     }

@@ -427,8 +427,7 @@ impl CloudForm {
                 // Streaks hang all through the layer, thin toward both ends.
                 smooth = half.min(fibre_ends(z, depth)) * squeeze;
                 side = smooth;
-                above = (depth - z).clamp(0.0, self.depth) * R::splat(0.7);
-                below = z.clamp(0.0, self.depth) * R::splat(0.7);
+                (above, below) = ((depth - z).clamp(0.0, self.depth), z.clamp(0.0, self.depth));
             } else {
                 let low = (depth - thickness.max(zero)) * R::splat(self.hanging[1]);
                 smooth = (half - (z - low - half).abs()) * tilt * squeeze;
@@ -458,6 +457,12 @@ impl CloudForm {
         let (inside, edge, out) =
             self.surface::<R, SHEET>(x * R::splat(self.shorten), y, z, w, [smooth, side], body);
         let share = (inside / edge + R::splat(0.5)).clamp(0.0, 1.0);
+        if SHEET && self.fibrous {
+            // As much of a column is filled as in the middle of the streak, where ends are far.
+            let filled =
+                (hull.value * R::splat(0.5) * squeeze / edge).smoothstep(R::splat(-0.5), R::splat(0.5));
+            (above, below) = (above * filled, below * filled);
+        }
         if SHEET && !self.fibrous {
             // Lumps move the surface; deep inside they are left out.
             let reach = R::splat(self.moved);

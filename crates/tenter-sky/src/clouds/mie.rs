@@ -4,6 +4,7 @@
 //! gamma distribution of Hansen and Travis 1974 with effective variance 0.1; refractive index of water after
 //! Hale and Querry 1973 (1.331 to 1.339 in the visible, absorption nil; from memory).
 
+use super::doubling::Moments;
 use rayon::prelude::*;
 use std::f64::consts::PI;
 
@@ -105,6 +106,42 @@ impl DropletPhase {
             }
         }
         sum
+    }
+}
+
+/// Of red, green and blue.
+const GREEN: usize = 1;
+
+impl DropletPhase {
+    /// About Legendre polynomials, in green.
+    pub fn moments(&self) -> Moments {
+        let values = self.values.iter().enumerate();
+        Moments::of_values(values.map(|(i, value)| (angle_of(i as f64), value[GREEN] as f64)))
+    }
+
+    /// The value at which the forward peak has to be cut off for so large a share of what is scattered to be gone, in
+    /// green, per steradian.
+    ///
+    /// ```
+    /// use tenter_sky::clouds::ice;
+    /// // Nothing is gone from what is never so bright; half of ice's light is in a peak of thousands per steradian.
+    /// let phase = ice::phase(0.0);
+    /// assert!(phase.cut_off(0.0) >= 0.99 * phase.at(1.0)[1]);
+    /// assert!(phase.cut_off(0.4) < 10.0);
+    /// ```
+    pub fn cut_off(&self, share: f64) -> f32 {
+        let most = self.values.iter().map(|value| value[GREEN] as f64).fold(0.0, f64::max);
+        let gone = |cut: f64| {
+            let over = |i: usize| (self.values[i][GREEN] as f64 - cut).max(0.0);
+            let ring = |i: usize| PI * (angle_of(i as f64 - 1.0).cos() - angle_of(i as f64).cos());
+            (1..ANGLES).map(|i| (over(i - 1) + over(i)) * ring(i)).sum::<f64>()
+        };
+        let (mut low, mut high) = (0.0, most);
+        for _ in 0..40 {
+            let middle = 0.5 * (low + high);
+            if gone(middle) > share { low = middle } else { high = middle }
+        }
+        high as f32
     }
 }
 

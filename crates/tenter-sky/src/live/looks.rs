@@ -205,6 +205,7 @@ fn look<R: Real>(
     // from all around, the rest from what stands behind (similarity, along the ray).
     // Crystals turn more light than droplets do, which tables are of.
     let turned = if sheet { clouds.turned } else { 1.0 };
+    let peak = if sheet { clouds.sheets.peak } else { 1.0 - LEAVES_DIRECTION };
     let thick = R::splat(form.bulk * turned);
     let mut met = one;
     let (above, below, beside) = (above * thick, below * thick, beside * thick);
@@ -290,8 +291,7 @@ fn look<R: Real>(
         }
         let unveiled = (-veiled).exp();
 
-        let (r, [single, few, many, back]);
-        let mut diffracted = zero;
+        let (r, [single, few, many, mut back]);
         if sheet {
             let scattered =
                 Scattered { above, below, beside, depth: depth * R::splat(turned), up: sz, down, spread };
@@ -315,9 +315,14 @@ fn look<R: Real>(
                 spread = one - answer[ONWARD];
             }
             [single, few, many, back] = [(-depth).exp(), forward, wide, backward];
-            // After n such turns on the whole way, of depth t, it is e^-t x^n / n!, x being what they take: the first is in `single`.
-            let x = ((depth + before) * R::splat(1.0 - LEAVES_DIRECTION)).clamp(1e-2, MOST_DIFFRACTED);
-            diffracted = single * ((x.exp() - one) / x - one);
+        }
+        // After n such turns on the whole way, of depth t, it is e^-t x^n / n!, x being what they take: the first is in `single`.
+        let x = ((depth + before) * R::splat(peak)).clamp(1e-2, MOST_DIFFRACTED);
+        let in_peak = x.exp() - one;
+        let diffracted = single * (in_peak / x - one);
+        if sheet {
+            // Before or after these turns there may be another one.
+            back = single * in_peak;
         }
         let first = SURROUNDINGS + OF_LIGHT * i;
         answer[first] = single * unveiled;

@@ -9,12 +9,11 @@
 use super::courses::{Courses, Following, Step, Stop};
 use super::looks::{Question, TowardSun, Waiting, parts};
 use super::rays::{Rays, Span, SurfacePoint};
-use super::sheets::{ByThickness, OfSheet, few_turns};
+use super::sheets::few_turns;
 use super::stretches::{Colour, Colours, Phases, Stretches};
 use super::{Look, Way};
 use crate::clouds::ball::{self, diffracted};
 use crate::clouds::form::Place;
-use crate::clouds::slab::THICKNESS;
 use crate::document::Family;
 use crate::scene::{Band, Clouds, MAX_LIGHTS, Scene};
 use crate::simd::{Mask, Real};
@@ -335,35 +334,16 @@ fn colours_of<'a, R: Real>(look: &'a Look<'a>, band: &Band, way: &'a Way<'a, R>)
     for &number in &band.clouds {
         let clouds = &look.scene.clouds[number];
         let is_sheet = clouds.form.0.family != Family::Heaps;
-        let sheet = way.sheet.as_ref().filter(|_| is_sheet);
+        let corrected = || clouds.sheets.of_rays(&way.rays.direction, &look.scene.lights);
         colours.clouds.push(Colour {
             phases: phases::<R>(look, clouds, way),
-            sheet,
-            lights: match sheet {
-                Some(sheet) => kept::<R>(look.scene, clouds, sheet, way.rays.direction[2]),
-                None => [[R::splat(1.0); THICKNESS.len()]; MAX_LIGHTS],
-            },
+            sheet: is_sheet.then(corrected),
             sides: if is_sheet { None } else { sides },
             around: look.scene.ambience.layers[number],
             shading: clouds.shading,
         });
     }
     colours
-}
-
-/// Corrections of a sheet's lights, scaled so that all light is kept, for rays whose height has this sine.
-#[inline(always)]
-fn kept<R: Real>(scene: &Scene, clouds: &Clouds, sheet: &OfSheet<R>, up: R) -> [ByThickness<R>; MAX_LIGHTS] {
-    let mut lights = sheet.lights;
-    let looks_down = up.lt(R::splat(0.0));
-    for (corrections, light) in lights.iter_mut().zip(&scene.lights) {
-        let [from_below, from_above] = clouds.kept.under(light.direction()[2] as f32);
-        for t in 0..THICKNESS.len() {
-            let scale = R::select(looks_down, R::splat(from_above[t]), R::splat(from_below[t]));
-            corrections[t] = corrections[t] * scale;
-        }
-    }
-    lights
 }
 
 /// How far light of a disc spreads over a pixel: radius, radians, of a disc that is as wide, in the mean of squares, as both together.
@@ -400,7 +380,8 @@ fn phases<R: Real>(look: &Look, clouds: &Clouds, way: &Way<R>) -> [Phases<R>; MA
         } else {
             [few_turns(to_light), R::splat(0.25 / PI), R::splat(0.0)]
         };
-        let diffracted = if is_heap { diffracted(to_light) } else { R::splat(0.0) };
+        let diffracted =
+            if is_heap { diffracted(to_light) } else { clouds.sheets.twice_in_peak(to_light, spread) };
         phases[i] = Phases {
             single: [R::load(&single[0]), R::load(&single[1]), R::load(&single[2])],
             forward,

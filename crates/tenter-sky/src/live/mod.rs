@@ -23,11 +23,10 @@ pub use courses::{Courses, Known, Notes, Takes};
 pub use march::{Turn, turns};
 pub use rays::SurfacePoint;
 pub use shadows::{Around, Shadows};
-pub use sheets::Kept;
+pub use sheets::SheetCorrections;
 pub use under_eye::UnderEye;
 
 use crate::air::{Front, FrontCorners, lobe, narrow};
-use crate::document::Family;
 use crate::scene::{Clouds, Fog, Lifted, MAX_LIGHTS, Scene};
 use crate::simd::{Kernel, Mask, Real, dispatch};
 use crate::spectrum::Rgb;
@@ -37,7 +36,6 @@ use march::{CloudLight, through_bands};
 use rayon::prelude::*;
 use rays::{FAR, Rays};
 use shafts::Shade;
-use sheets::{Corrections, OfSheet};
 
 /// Width of looks that are spread all around, radians: were they as wide as they are apart, clouds would be all edge, and dark.
 const LOOK: f64 = 0.005;
@@ -110,8 +108,6 @@ struct Way<'a, R: Real> {
     ground_covers: R,
     ground: R,
     shade: Shade<R>,
-    /// What sheets on the way are corrected by, if there are any.
-    sheet: Option<OfSheet<R>>,
     /// Radiance of the sky behind, and of fog before it has passed any air.
     sky: [R; 3],
     fog: [R; 3],
@@ -126,9 +122,6 @@ impl Look<'_> {
         let mut way = self.way::<R>(d);
         if CLOUDS {
             way.shade = Shade::along(self, &way);
-            if scene.clouds.iter().any(|c| c.form.0.family != Family::Heaps) {
-                way.sheet = Some(Corrections::get().of_rays(&way.rays.direction, &scene.lights));
-            }
         }
         let mut light = [zero; 3];
         let (mut through, mut onward) = (one, zero);
@@ -233,17 +226,7 @@ impl Look<'_> {
         if let Some(there) = &scene.fog {
             fog = self.fog_light(there, &rays, &sky);
         }
-        Way {
-            rays,
-            skies,
-            to_ground,
-            ground_covers: covers,
-            ground,
-            shade: Shade::none(),
-            sheet: None,
-            sky,
-            fog,
-        }
+        Way { rays, skies, to_ground, ground_covers: covers, ground, shade: Shade::none(), sky, fog }
     }
 
     /// Share of the ground that is seen where sky and ground go over into each other.

@@ -6,9 +6,8 @@
 
 use crate::air::lobe;
 use crate::clouds::ball::HALF;
-use crate::clouds::diffusion::{ASYMMETRY, Reach, not_yet_scattered, reach};
+use crate::clouds::diffusion::{ASYMMETRY, LEAVES_DIRECTION, Reach, not_yet_scattered, reach};
 use crate::clouds::mie::DropletPhase;
-use crate::clouds::once::once;
 use crate::clouds::slab::{AS_DROPLETS, Between, DIRECTIONS, LIGHT, OUT, SIDES, SlabLight, THICKNESS, TURN};
 use crate::scene::{Light, MAX_LIGHTS};
 use crate::simd::{Real, Scalar};
@@ -115,71 +114,30 @@ impl<R: Real> Scattered<R> {
     }
 }
 
-/// Directions over which what sheets send is summed: heights of both sides, and turns.
-const SUMMED: [usize; 2] = [16, 12];
-
-/// What is looked up in sheets is multiplied by: for few and many turns of a light, by thickness, light and direction as
-/// [`SlabLight`] has them; for what comes from above and from below, by side, direction and thickness.
-pub struct Corrections {
+/// What is looked up in sheets of one kind of particles is multiplied by: for few and many turns of a light, by thickness, light
+/// and direction as [`SlabLight`] has them; for what comes from above and from below, by side, direction and thickness.
+pub struct SheetCorrections {
+    slabs: SlabLight,
+    /// Of what is scattered the share of the phase function's peak, which the table leaves out; what the function is
+    /// without it at most, and the asymmetry of what it turns twice.
+    pub peak: f32,
+    cut_off: f32,
+    twice: f32,
     light: Vec<f32>,
-    /// Corrected radiance of few and many turns by thickness, light, side, height and turn, in [`SUMMED`] directions.
-    sent: Vec<f32>,
     above: Vec<f32>,
     below: Vec<f32>,
-}
-
-/// How much few and many turns of an even sheet's particles have to be scaled, so that with what comes straight and what is
-/// scattered once all light is kept: those go by the particles' own phase function, and the table that the others come from
-/// is of another one. By side, light and thickness.
-pub struct Kept {
-    scales: [[[f32; THICKNESS.len()]; LIGHT.len()]; SIDES],
-}
-
-/// Scales past these are not believed: next to nothing is sent there.
-const MOST_SCALED: f32 = 3.0;
-
-impl Kept {
-    /// `turned`: how much more light the particles turn than droplets of 10 um.
-    pub fn new(phase: &DropletPhase, turned: f32) -> Kept {
-        let table = SlabLight::get();
-        let corrections = Corrections::get();
-        let mut scales = [[[1.0; THICKNESS.len()]; LIGHT.len()]; SIDES];
-        for l in 0..LIGHT.len() {
-            let sent_back = table.under(LIGHT[l]);
-            for t in 0..THICKNESS.len() {
-                let thickness = THICKNESS[t] / (AS_DROPLETS * turned);
-                let straight = (-thickness / LIGHT[l]).exp();
-                let [through, back] = once(phase, thickness, LIGHT[l]);
-                let sent_back = sent_back.sent_back(THICKNESS[t]);
-                let wanted = [1.0 - sent_back - straight - through, sent_back - back];
-                for side in 0..SIDES {
-                    let has = corrections.share_sent([t, l, side]).max(1e-6);
-                    scales[side][l][t] = (wanted[side] / has).clamp(1.0 / MOST_SCALED, MOST_SCALED);
-                }
-            }
-        }
-        Kept { scales }
-    }
-
-    /// For looks up and down at a sheet, by thickness, under a light whose height has this sine.
-    pub fn under(&self, light: f32) -> [[f32; THICKNESS.len()]; 2] {
-        let above = side_above(light);
-        let mut looks = [[0.0; THICKNESS.len()]; 2];
-        for (look, away) in looks.iter_mut().zip([above, 1.0 - above]) {
-            for (t, scale) in look.iter_mut().enumerate() {
-                for (l, weight) in Between::of(&LIGHT, light.abs()).both() {
-                    let [far, near] = [0, 1].map(|side: usize| self.scales[side][l][t]);
-                    *scale += weight * (away * far + (1.0 - away) * near);
-                }
-            }
-        }
-        looks
-    }
 }
 
 /// Share of the side away from a light that is seen from below: a light that stands edgewise lights both.
 fn side_above(light: f32) -> f32 {
     (0.5 + 0.5 * light / EDGEWISE).clamp(0.0, 1.0)
+}
+
+/// All directions of a tabulated slab under a tabulated light, as [`SlabLight::radiance`] takes them.
+fn directions(thickness: usize, light: usize) -> impl Iterator<Item = [usize; 5]> {
+    (0..DIRECTIONS).map(move |d| {
+        [thickness, light, d / TURN.len() / OUT.len(), d / TURN.len() % OUT.len(), d % TURN.len()]
+    })
 }
 
 /// A correction for a packet of rays, by thickness.
@@ -190,84 +148,81 @@ pub struct OfSheet<R: Real> {
     pub lights: [ByThickness<R>; MAX_LIGHTS],
     pub above: ByThickness<R>,
     pub below: ByThickness<R>,
+    /// What the particles' phase function is without its peak at most.
+    pub cut_off: R,
 }
 
-impl Corrections {
-    pub fn get() -> &'static Corrections {
-        static TABLE: LazyLock<Corrections> = LazyLock::new(Corrections::new);
+/// Light of even slabs as it comes without correction, which goes by thickness alone: in the order of [`SheetCorrections`].
+struct Uncorrected {
+    light: Vec<f32>,
+    surroundings: Vec<[f32; 2]>,
+}
+
+impl Uncorrected {
+    fn get() -> &'static Uncorrected {
+        static TABLE: LazyLock<Uncorrected> = LazyLock::new(Uncorrected::new);
         &TABLE
     }
 
-    fn new() -> Corrections {
-        let believed = |exact: f32, own: f32| (exact / own.max(1e-9)).clamp(1.0 / MOST, MOST);
+    fn new() -> Uncorrected {
         let mut light = Vec::with_capacity(THICKNESS.len() * LIGHT.len() * DIRECTIONS);
-        for t in 0..THICKNESS.len() {
-            for l in 0..LIGHT.len() {
+        for thickness in THICKNESS {
+            for from in LIGHT {
                 for d in 0..DIRECTIONS {
                     let (side, out, turn) =
                         (d / TURN.len() / OUT.len(), d / TURN.len() % OUT.len(), d % TURN.len());
-                    let exact = SlabLight::get().radiance([t, l, side, out, turn]);
-                    let own = of_light(THICKNESS[t] / AS_DROPLETS, LIGHT[l], side, OUT[out], TURN[turn]);
-                    light.push(believed(exact, own));
+                    light.push(of_light(thickness / AS_DROPLETS, from, side, OUT[out], TURN[turn]));
                 }
             }
         }
+        let ways = (0..SIDES).flat_map(|side| OUT.map(|out| (side, out)));
+        let surroundings = ways
+            .flat_map(|(side, out)| THICKNESS.map(|t| of_surroundings(t / AS_DROPLETS, side, out)))
+            .collect();
+        Uncorrected { light, surroundings }
+    }
+}
+
+impl SheetCorrections {
+    /// `turned`: how many times more light the particles turn than droplets of 10 um (similarity).
+    pub fn new(phase: &DropletPhase, turned: f32) -> SheetCorrections {
+        let believed = |exact: f32, own: f32| (exact / own.max(1e-9)).clamp(1.0 / MOST, MOST);
+        let (slabs, own) = (SlabLight::of(phase, turned), Uncorrected::get());
+        let cases = (0..THICKNESS.len()).flat_map(|t| (0..LIGHT.len()).flat_map(move |l| directions(t, l)));
+        let light = cases.zip(&own.light).map(|(case, own)| believed(slabs.radiance(case), *own)).collect();
         let (mut above, mut below) = (Vec::new(), Vec::new());
+        let mut uncorrected = own.surroundings.iter();
         for side in 0..SIDES {
             for out in OUT {
-                let slabs = SlabLight::get().under(out);
-                for thickness in THICKNESS {
+                let under = slabs.under(out);
+                for (thickness, own) in THICKNESS.into_iter().zip(&mut uncorrected) {
                     // What comes out along a way, of light that is even all round, is what a beam along it would leave there
                     // (reciprocity; van de Hulst 1980, section 3.3); what has hardly turned is taken from behind.
-                    let sent_back = slabs.sent_back(thickness);
                     let thickness = thickness / AS_DROPLETS;
+                    let sent_back = under.sent_back(thickness / turned);
                     let passed = 1.0 - sent_back - (-TURNED * thickness / out).exp();
-                    let own = of_surroundings(thickness, side, out);
-                    let (over, under) = if side == 0 { (passed, sent_back) } else { (sent_back, passed) };
+                    let (over, beneath) = if side == 0 { (passed, sent_back) } else { (sent_back, passed) };
                     above.push(believed(over, own[0]));
-                    below.push(believed(under, own[1]));
+                    below.push(believed(beneath, own[1]));
                 }
             }
         }
-        let mut corrections = Corrections { light, sent: Vec::new(), above, below };
-        corrections.sent = corrections.radiance_sent();
-        corrections
+        let moments = phase.moments();
+        let peak = moments.peak().max(0.0) as f32;
+        let twice = moments.peak_asymmetry(1.0 - LEAVES_DIRECTION as f64).powi(2).clamp(0.8, 0.999) as f32;
+        SheetCorrections { slabs, peak, cut_off: phase.cut_off(peak as f64), twice, light, above, below }
     }
 
-    fn radiance_sent(&self) -> Vec<f32> {
-        let [heights, turns] = SUMMED;
-        let mut sent = Vec::with_capacity(THICKNESS.len() * LIGHT.len() * SIDES * heights * turns);
-        for (t, thickness) in THICKNESS.into_iter().enumerate() {
-            for (l, light) in LIGHT.into_iter().enumerate() {
-                for direction in 0..SIDES * heights * turns {
-                    let (side, height) = (direction / turns / heights, direction / turns % heights);
-                    let out = (height as f32 + 0.5) / heights as f32;
-                    let turn = (direction % turns) as f32 + 0.5;
-                    let turn = turn * 180.0 / turns as f32;
-                    let first = (t * LIGHT.len() + l) * DIRECTIONS + side * OUT.len() * TURN.len();
-                    let mut correction = 0.0;
-                    for (o, a) in Between::of(&OUT, out).both() {
-                        for (k, b) in Between::of(&TURN, turn).both() {
-                            correction += a * b * self.light[first + o * TURN.len() + k];
-                        }
-                    }
-                    sent.push(correction * of_light(thickness / AS_DROPLETS, light, side, out, turn));
-                }
-            }
-        }
-        sent
+    /// Slabs of these particles.
+    pub fn slabs(&self) -> &SlabLight {
+        &self.slabs
     }
 
-    /// Share of the flux on a tabulated sheet that few and many turns send out on a side.
-    fn share_sent(&self, [t, l, side]: [usize; 3]) -> f32 {
-        let [heights, turns] = SUMMED;
-        let first = ((t * LIGHT.len() + l) * SIDES + side) * heights * turns;
-        let mut sum = 0.0;
-        for height in 0..heights {
-            let out = (height as f32 + 0.5) / heights as f32;
-            sum += self.sent[first + height * turns..][..turns].iter().sum::<f32>() * out;
-        }
-        sum * 2.0 * PI / (heights * turns) as f32 / LIGHT[l]
+    /// Of all that scattering turns, what the peak alone has turned twice and more, at the cosine of the angle to a light
+    /// that is spread over so many radians.
+    #[inline(always)]
+    pub fn twice_in_peak<R: Real>(&self, cosine: R, spread: f64) -> R {
+        lobe(self.twice.min(1.0 - spread as f32).max(0.0), cosine) * R::splat(self.peak)
     }
 
     /// For ways (unit vectors in the eye's axes) under lights.
@@ -281,6 +236,7 @@ impl Corrections {
             lights: [[R::splat(1.0); THICKNESS.len()]; MAX_LIGHTS],
             above: [R::splat(1.0); THICKNESS.len()],
             below: [R::splat(1.0); THICKNESS.len()],
+            cut_off: R::splat(self.cut_off),
         };
         let mut found = [[[0.0f32; 16]; THICKNESS.len()]; MAX_LIGHTS + 2];
         for lane in 0..R::LANES {
@@ -418,7 +374,7 @@ mod tests {
     /// Rays that look where the table has a direction get its number.
     #[test]
     fn rays_get_the_correction_of_their_direction() {
-        let table = Corrections::get();
+        let table = SheetCorrections::new(&DropletPhase::new(10.0), 1.0);
         let (light, out, turn) = (4, 3, 2);
         let flat = |m: f32| (1.0 - m * m).sqrt();
         let (s, c) = TURN[turn].to_radians().sin_cos();
@@ -472,28 +428,9 @@ mod tests {
         assert!(near(side(6.0, 4.0, 1.0), [1.0, 1.0]));
     }
 
-    /// Droplets, and ice that turns half as much again, need small scales where much is sent: as much as their share of what is scattered once differs.
-    #[test]
-    fn scales_are_moderate() {
-        for (phase, turned) in [(DropletPhase::new(10.0), 1.0), (crate::clouds::ice::phase(0.0), 1.5)] {
-            let kept = Kept::new(&phase, turned);
-            for light in [0.26f32, 0.6, 1.0] {
-                let [up, down] = kept.under(light);
-                for t in 3..THICKNESS.len() {
-                    assert!(
-                        (0.6..1.7).contains(&up[t]) && (0.6..1.7).contains(&down[t]),
-                        "{turned} {light} {t}: {} {}",
-                        up[t],
-                        down[t]
-                    );
-                }
-            }
-        }
-    }
-
     #[test]
     fn corrections_are_moderate_where_the_sun_is_high() {
-        let table = Corrections::get();
+        let table = SheetCorrections::new(&DropletPhase::new(10.0), 1.0);
         let values: Vec<f32> = (0..THICKNESS.len())
             .flat_map(|t| {
                 (0..SIDES * OUT.len()).map(move |d| (t * LIGHT.len() + 7) * DIRECTIONS + d * TURN.len() + 4)

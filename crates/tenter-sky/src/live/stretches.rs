@@ -7,7 +7,7 @@ use super::beyond::Sides;
 use super::courses::Notes;
 use super::looks::{ANSWERED, OF_LIGHT, ONWARD, OPACITY, SURROUNDINGS, THICKNESS, parts};
 use super::march::CloudLight;
-use super::sheets::{ByThickness, OfSheet, at_thickness};
+use super::sheets::{OfSheet, at_thickness};
 use super::{Look, Way};
 use crate::scene::{MAX_LIGHTS, Shading, Surroundings};
 use crate::simd::{Mask, Real};
@@ -43,16 +43,14 @@ pub struct Colours<'a, R: Real> {
     pub look: &'a Look<'a>,
     pub way: &'a Way<'a, R>,
     /// Of each cloud of the band.
-    pub clouds: Vec<Colour<'a, R>>,
+    pub clouds: Vec<Colour<R>>,
 }
 
 /// What gives colours to a cloud's light.
-pub struct Colour<'a, R: Real> {
+pub struct Colour<R: Real> {
     pub phases: [Phases<R>; MAX_LIGHTS],
     /// Of sheets, what is scattered more than once is multiplied by these.
-    pub sheet: Option<&'a OfSheet<R>>,
-    /// And of each light by how much all that is kept.
-    pub lights: [ByThickness<R>; MAX_LIGHTS],
+    pub sheet: Option<OfSheet<R>>,
     /// Of heaps, what stands beyond them and what lights their sides.
     pub sides: Option<Sides<R>>,
     pub around: Surroundings,
@@ -190,7 +188,7 @@ impl Stretches {
     }
 }
 
-impl<R: Real> Colour<'_, R> {
+impl<R: Real> Colour<R> {
     /// The light of a stretch in the colours of what lights it, `t` metres along the way.
     #[inline(always)]
     fn of(&self, Colours { look, way, .. }: &Colours<R>, t: R, parts: &[R; ANSWERED]) -> [R; 3] {
@@ -201,7 +199,7 @@ impl<R: Real> Colour<'_, R> {
         // The flow is a part of what comes from above, less what comes from below.
         let (mut above, mut below) = (parts[0] + parts[3], parts[2] - parts[3]);
         let thickness = parts[THICKNESS] / parts[OPACITY].max(R::splat(1e-9));
-        if let Some(sheet) = self.sheet {
+        if let Some(sheet) = &self.sheet {
             above = above * at_thickness(&sheet.above, thickness);
             below = below * at_thickness(&sheet.below, thickness);
         }
@@ -224,18 +222,22 @@ impl<R: Real> Colour<'_, R> {
             let mut many = wide * self.phases[i].wide + back * self.phases[i].back;
             many = many * R::splat(shading.high_orders);
             let mut few = forward * self.phases[i].forward;
-            few = parts[first + 4].mul_add(self.phases[i].diffracted, few);
-            if self.sheet.is_some() {
-                let correction = at_thickness(&self.lights[i], thickness);
+            if let Some(sheet) = &self.sheet {
+                let correction = at_thickness(&sheet.lights[i], thickness);
                 (many, few) = (many * correction, few * correction);
             }
+            few = parts[first + 4].mul_add(self.phases[i].diffracted, few);
             let strength = R::splat(source.strength);
             for c in 0..3 {
                 let many = many.mul_add(R::splat(shading.absorb[c]), few);
-                let share = self.phases[i].single[c].mul_add(single, many);
+                let mut share = self.phases[i].single[c].mul_add(single, many);
+                if let Some(sheet) = &self.sheet {
+                    share = self.phases[i].single[c].min(sheet.cut_off).mul_add(back, share);
+                }
                 own[c] = share.mul_add(sun[c] * strength, own[c]);
                 // Around a light there is no edge that a narrow phase function would show.
-                let wide = self.phases[i].forward.mul_add(single, many);
+                let once = if self.sheet.is_some() { single + back } else { single };
+                let wide = self.phases[i].forward.mul_add(once, many);
                 own[c] = wide.mul_add(R::splat(a.sunward[i][c]), own[c]);
             }
         }

@@ -1,38 +1,30 @@
-//! Plane slabs: the table that even sheets are lit by, and what others have computed.
+//! Plane slabs photon by photon, and what others have computed.
 
 use super::phase::{henyey_greenstein_cosine, turned};
 use crate::air::lobe;
-use crate::clouds::slab::{DIRECTIONS, G, LIGHT, OUT, THICKNESS, TURN};
+use crate::clouds::slab::G;
 use crate::simd::Scalar;
 use fastrand::Rng;
 use glam::DVec3;
-use rayon::prelude::*;
 
-/// Makes the table anew, with so many photons for thin slabs and fewer for thick ones.
-pub fn trace(photons: usize) -> Vec<f32> {
-    let cases: Vec<(f32, f32)> = THICKNESS.iter().flat_map(|t| LIGHT.map(|m| (*t, m))).collect();
-    let traced: Vec<(Vec<f32>, f32)> =
-        cases.par_iter().with_max_len(1).map(|(t, m)| follow(*t, *m, photons)).collect();
-    let radiance = traced.iter().flat_map(|(radiance, _)| radiance.iter().copied());
-    radiance.chain(traced.iter().map(|(_, back)| *back)).collect()
-}
-
-/// One slab under one light: radiance by direction, and the share sent back. Every meeting past the first sends what it would
-/// send into each direction (local estimates; for example Marchuk et al. 1980, section 4.2).
-fn follow(thickness: f32, light: f32, photons: usize) -> (Vec<f32>, f32) {
+/// One slab under a light at a cosine to straight down, for Henyey and Greenstein's phase function with g = 0.85: radiance
+/// of light that is scattered twice and more, for an irradiance of 1 on a plane that faces the light, in directions
+/// (cosine to straight down, and azimuth from the light's own heading, degrees); and the share of the flux that is sent
+/// back. Every meeting past the first sends what it would send into each direction (local estimates; for example
+/// Marchuk et al. 1980, section 4.2).
+pub fn follow(thickness: f32, light: f32, directions: &[(f32, f32)], photons: usize) -> (Vec<f32>, f32) {
     let photons = (photons as f32 / (1.0 + thickness / 6.0)) as usize;
     let mut rng = Rng::with_seed(thickness.to_bits() as u64 ^ (light.to_bits() as u64) << 20);
     let flat = |m: f32| (1.0 - m * m).max(0.0).sqrt();
     // Down is positive.
-    let leaving: Vec<[f32; 3]> = (0..DIRECTIONS)
-        .map(|i| {
-            let (side, out, turn) =
-                (i / TURN.len() / OUT.len(), OUT[i / TURN.len() % OUT.len()], TURN[i % TURN.len()]);
+    let leaving: Vec<[f32; 3]> = directions
+        .iter()
+        .map(|(down, turn)| {
             let (s, c) = turn.to_radians().sin_cos();
-            [flat(out) * c, flat(out) * s, if side == 0 { out } else { -out }]
+            [flat(*down) * c, flat(*down) * s, *down]
         })
         .collect();
-    let mut radiance = vec![0.0f64; DIRECTIONS];
+    let mut radiance = vec![0.0f64; directions.len()];
     let mut back = 0usize;
     for _ in 0..photons {
         let mut w = [flat(light), 0.0, light];

@@ -4,6 +4,7 @@ use super::levels::{Clear, Levels, Slab, at_least_nothing};
 use super::sky_light::{Falling, Part, Scattering, SkyLight, filter_of, sent_back_by_air};
 use super::{Fog, Light, MAX_LIGHTS};
 use crate::air::Air;
+use crate::clouds::slab::SlabLight;
 use crate::clouds::survey::Survey;
 use crate::spectrum::{Rgb, luminance};
 use std::f64::consts::PI;
@@ -83,7 +84,7 @@ impl Ambiences {
     pub fn new(
         air: &Air,
         sky: &SkyLight,
-        clouds: &[(&Survey, f32)],
+        clouds: &[(&Survey, &SlabLight)],
         heights: &[(f64, f64)],
         eye: f64,
         fog: Option<&Fog>,
@@ -160,21 +161,24 @@ impl<'a> Passed<'a> {
     fn new(
         air: &'a Air,
         lights: &[Light],
-        clouds: &[(&Survey, f32)],
+        clouds: &[(&Survey, &SlabLight)],
         heights: &'a [(f64, f64)],
         eye: f64,
         fog: Option<&Fog>,
     ) -> Passed<'a> {
         // Fog takes from the lights only: it is thin beside what the sky's light comes through.
-        let of_fog =
-            fog.map(|fog| Slab { of_sky: 1.0, open: 1.0, ..Slab::new(lights, 1.0, |f| f(fog.column())) });
+        let of_fog = fog.map(|fog| Slab {
+            of_sky: 1.0,
+            open: 1.0,
+            ..Slab::new(lights, SlabLight::get(), |f| f(fog.column()))
+        });
         let slabs_of = |from_above: Option<f64>| -> Vec<Slab> {
-            let of_clouds = clouds.iter().map(|(survey, turned)| match from_above {
+            let of_clouds = clouds.iter().map(|(survey, table)| match from_above {
                 Some(height) => {
                     let columns = survey.from_above(height);
-                    Slab::new(lights, *turned, |f| columns.mean(f))
+                    Slab::new(lights, table, |f| columns.mean(f))
                 }
-                None => Slab::new(lights, *turned, |f| survey.evenly().mean(f)),
+                None => Slab::new(lights, table, |f| survey.evenly().mean(f)),
             });
             of_fog.clone().into_iter().chain(of_clouds).collect()
         };

@@ -2,7 +2,7 @@
 
 use super::Light;
 use crate::clouds::diffusion::LEAVES_DIRECTION;
-use crate::clouds::slab::{AS_DROPLETS, SlabLight};
+use crate::clouds::slab::SlabLight;
 use crate::spectrum::{Rgb, luminance};
 
 /// What a layer does to light in the mean over its columns.
@@ -17,17 +17,16 @@ pub(super) struct Slab {
 }
 
 impl Slab {
-    /// `mean`: over columns, of a function of their optical depth; `turned`: how much more light they turn than droplets do.
-    pub fn new(lights: &[Light], turned: f32, mean: impl Fn(&dyn Fn(f64) -> f64) -> f64) -> Slab {
-        let table = SlabLight::get();
+    /// `table`: of the layer's particles; `mean`: over columns, of a function of their optical depth.
+    pub fn new(lights: &[Light], table: &SlabLight, mean: impl Fn(&dyn Fn(f64) -> f64) -> f64) -> Slab {
         let of_lights = lights.iter().map(|light| {
             let slabs = table.under(light.up());
-            let through = mean(&|t| 1.0 - slabs.sent_back(t as f32 * turned * AS_DROPLETS) as f64);
+            let through = mean(&|t| 1.0 - slabs.sent_back(t as f32) as f64);
             let straight = |left: f64| mean(&|t| (-t * left / f64::from(light.up().max(0.02))).exp()) as f32;
             (through as f32, straight(1.0), straight(LEAVES_DIRECTION as f64))
         });
         let all = table.under_all();
-        let of_sky = mean(&|t| 1.0 - all.sent_back(t as f32 * turned * AS_DROPLETS) as f64) as f32;
+        let of_sky = mean(&|t| 1.0 - all.sent_back(t as f32) as f64) as f32;
         let open = mean(&|t| (-DIFFUSIVITY * t * LEAVES_DIRECTION as f64).exp()) as f32;
         Slab { of_sky, open, of_lights: of_lights.collect() }
     }

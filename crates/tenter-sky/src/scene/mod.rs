@@ -30,7 +30,7 @@ use crate::clouds::shadow::SunDepth;
 use crate::clouds::survey::Survey;
 use crate::document::{CloudLayer, Colour};
 use crate::land::Land;
-use crate::live::{Beyond, Kept, UnderEye};
+use crate::live::{Beyond, SheetCorrections, UnderEye};
 use crate::simd::Real;
 use crate::spectrum::Rgb;
 use std::sync::Arc;
@@ -95,8 +95,8 @@ pub struct Clouds {
     /// How many times more light is turned than droplets of 10 um would (similarity): crystals have a smaller asymmetry.
     pub turned: f32,
     pub phase: Arc<DropletPhase>,
-    /// What few and many turns are scaled by in sheets of them.
-    pub kept: Arc<Kept>,
+    /// What light that is scattered more than once is multiplied by in sheets of them.
+    pub sheets: Arc<SheetCorrections>,
     pub shading: Shading,
     /// Share of its shadow that falls on the ground.
     pub shadow_on_land: f32,

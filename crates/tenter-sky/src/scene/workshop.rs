@@ -11,10 +11,11 @@ use crate::clouds::ice;
 use crate::clouds::mie::DropletPhase;
 use crate::clouds::regions::Regions;
 use crate::clouds::shadow::{DensityGrid, SunDepth};
+use crate::clouds::slab::SlabLight;
 use crate::clouds::survey::Survey;
 use crate::document::{self, CloudLayer, Colour, MAX_LAYERS, Phase, Sky, SkyKind};
 use crate::land::Land;
-use crate::live::{Beyond, Kept, UnderEye};
+use crate::live::{Beyond, SheetCorrections, UnderEye};
 use crate::source::painted;
 use crate::spectrum::Rgb;
 use std::f64::consts::PI;
@@ -60,7 +61,7 @@ pub struct Workshop {
     density: Stage<DensityGrid>,
     sun_depth: Stage<SunDepth>,
     phase: Stage<DropletPhase>,
-    kept: Stage<Kept>,
+    sheets: Stage<SheetCorrections>,
     land: Stage<Land>,
     ambience: Stage<Ambiences>,
     around_eye: Stage<(Option<Arc<Beyond>>, Option<UnderEye>)>,
@@ -80,7 +81,7 @@ impl Default for Workshop {
             density: Stage::keeping(KEPT_FOR_LAYERS),
             sun_depth: Stage::keeping(KEPT_FOR_LAYERS),
             phase: Stage::keeping(KEPT_FOR_LAYERS),
-            kept: Stage::keeping(KEPT_FOR_LAYERS),
+            sheets: Stage::keeping(KEPT_FOR_LAYERS),
             land: Stage::keeping(2),
             ambience: Stage::keeping(KEPT),
             around_eye: Stage::keeping(KEPT),
@@ -267,12 +268,12 @@ impl Workshop {
                 if ice { ice::phase(layer.halo) } else { DropletPhase::new(layer.droplet_um) }
             })?;
             let turned = (1.0 - phase.asymmetry[GREEN]) as f32 / (1.0 - ASYMMETRY);
-            let kept = self.kept.get(phase_key, making, || Kept::new(&phase, turned))?;
+            let sheets = self.sheets.get(phase_key, making, || SheetCorrections::new(&phase, turned))?;
             clouds.push(Clouds {
                 layer: number,
                 form,
                 depths,
-                kept,
+                sheets,
                 turned,
                 phase,
                 shading: Shading::of(&layer),
@@ -320,7 +321,8 @@ impl Workshop {
                 (base + 0.5 * depth, base + depth)
             })
             .collect();
-        let surveys: Vec<(&Survey, f32)> = clouds.iter().map(|c| (&c.form.1, c.turned)).collect();
+        let surveys: Vec<(&Survey, &SlabLight)> =
+            clouds.iter().map(|c| (&c.form.1, c.sheets.slabs())).collect();
         let cover = 1.0 - surveys.iter().map(|(survey, _)| 1.0 - survey.cover()).product::<f64>();
         let highest = sky_height(&lights);
         let fog = Fog::new(&sky.fog, highest, cover);
