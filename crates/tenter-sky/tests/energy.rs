@@ -104,7 +104,10 @@ fn what_falls_on_even_sheets_is_all_kept() {
                 let [through, back, white] = shares(kind, *thickness, sine);
                 let sum = through + back;
                 println!("{kind:?} {thickness} {sine}: {through:.4} {back:.4} {sum:.4} {white:.4}");
-                let off = (sum - 1.0).abs().max((white - 1.0).abs());
+                // Where a sheet has gaps, what comes through is told at one place only.
+                let gaps = matches!(kind, Stratocumulus | Altocumulus | Cirrocumulus);
+                let black = if gaps { 0.0 } else { (sum - 1.0).abs() };
+                let off = black.max((white - 1.0).abs());
                 if off > if sine > 0.3 { 0.04 } else { FARTHER } {
                     lost.push(format!("{kind:?} {thickness} {sine}: {sum:.3}, over white {white:.3}"));
                 }

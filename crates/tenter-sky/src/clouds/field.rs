@@ -789,10 +789,14 @@ const ANVIL_STRETCH: f64 = 4.0;
 /// Field value over which streaks grow to the full depth.
 pub const SEAM: f32 = 0.45;
 
+/// How fast streaks get thicker from their lower and upper end, per metre.
+pub const FIBRE_ENDS: [f32; 2] = [0.5, 0.8];
+
 /// How deep a height lies between the ends of streaks, m: thin toward both.
 #[inline(always)]
 pub fn fibre_ends<R: Real>(z: R, depth: R) -> R {
-    (z * R::splat(0.5)).min((depth - z) * R::splat(0.8))
+    let [low, high] = FIBRE_ENDS;
+    (z * R::splat(low)).min((depth - z) * R::splat(high))
 }
 
 /// A square of streaks; lengths in cells.

@@ -7,7 +7,7 @@
 
 use super::ageing::Ageing;
 use super::diffusion::LEAVES_DIRECTION;
-use super::field::{Field, fibre_ends, surveyed_m};
+use super::field::{FIBRE_ENDS, Field, fibre_ends, surveyed_m};
 use super::lumps::{COARSEST, Lumps};
 use super::maps::{Hull, LEVELS, Maps};
 use super::regions::Regions;
@@ -195,7 +195,7 @@ impl Grain {
 /// Extinction of an anvil as a share of its body's: ice of 0.2 g/m3 and 30 um against water of 0.8 and 13 (common practice, no
 /// source).
 const ANVIL_SHARE: f64 = 0.1;
-/// What edges, lumps and erosion leave of the extinction of heaps and streaks. Sheets and anvils tell their edges by themselves ([`CloudForm::upright`]); what is left out
+/// What edges, lumps and erosion leave of the extinction of heaps. Sheets and anvils tell their edges by themselves ([`CloudForm::upright`]); what is left out
 /// there takes 1 to 4 % (altocumulus 12 %) of them as they usually are.
 const LEFT: f32 = 0.85;
 /// Where an anvil begins, as a share of the body's depth.
@@ -207,6 +207,23 @@ fn within<R: Real>(inside: R, edge: R) -> R {
     let share = (inside / edge + R::splat(0.5)).clamp(0.0, 1.0);
     let in_edge = edge * share * share * share * (R::splat(1.0) - share * R::splat(0.5));
     in_edge + (inside - edge * R::splat(0.5)).max(R::splat(0.0))
+}
+
+/// Metres of full extinction over and under a place in the middle of a streak, whose edge is so wide: the integrals of the
+/// smooth step over [`fibre_ends`].
+#[inline(always)]
+fn fibre_columns<R: Real>(z: R, depth: R, edge: R) -> [R; 2] {
+    let column = |slope: f32, way: R| {
+        let inside = within(way.max(R::splat(0.0)) * R::splat(slope), edge);
+        (inside - within(R::splat(0.0), edge)) * R::splat(1.0 / slope)
+    };
+    let [low, high] = FIBRE_ENDS;
+    // Where both ends are as near.
+    let middle = depth * R::splat(high / (low + high));
+    let over =
+        column(high, depth - z.max(middle)) + (column(low, middle) - column(low, z)).max(R::splat(0.0));
+    let whole = column(high, depth - middle) + column(low, middle);
+    [over, (whole - over).max(R::splat(0.0))]
 }
 
 impl CloudForm {
@@ -294,7 +311,7 @@ impl CloudForm {
             n => profile.iter().sum::<f32>() / n as f32,
         };
         let extinction = (grain.extinction * densest) as f32;
-        let told_edges = family == Family::Sheets || anvil_from.is_some();
+        let told_edges = family != Family::Heaps || anvil_from.is_some();
         let bulk = if told_edges { 1.0 } else { LEFT } * extinction * mean_share;
         CloudForm {
             family,
@@ -427,14 +444,13 @@ impl CloudForm {
                 // Streaks hang all through the layer, thin toward both ends.
                 smooth = half.min(fibre_ends(z, depth)) * squeeze;
                 side = smooth;
-                (above, below) = ((depth - z).clamp(0.0, self.depth), z.clamp(0.0, self.depth));
             } else {
                 let low = (depth - thickness.max(zero)) * R::splat(self.hanging[1]);
                 smooth = (half - (z - low - half).abs()) * tilt * squeeze;
                 side = smooth;
                 lifted = low;
-                (above, below) = (zero, zero);
             }
+            (above, below) = (zero, zero);
             beside = R::splat(1e6);
         } else {
             let q = hull.value - z * z;
@@ -458,10 +474,10 @@ impl CloudForm {
             self.surface::<R, SHEET>(x * R::splat(self.shorten), y, z, w, [smooth, side], body);
         let share = (inside / edge + R::splat(0.5)).clamp(0.0, 1.0);
         if SHEET && self.fibrous {
-            // As much of a column is filled as in the middle of the streak, where ends are far.
+            // As much of a column is filled as in the middle of the streak, but for its ends.
             let filled =
                 (hull.value * R::splat(0.5) * squeeze / edge).smoothstep(R::splat(-0.5), R::splat(0.5));
-            (above, below) = (above * filled, below * filled);
+            [above, below] = fibre_columns(z, depth, edge / squeeze).map(|column| column * filled);
         }
         if SHEET && !self.fibrous {
             // Lumps move the surface; deep inside they are left out.
