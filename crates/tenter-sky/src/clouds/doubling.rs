@@ -192,7 +192,7 @@ fn between(directions: &Directions, moments: &[f64; ORDERS], m: usize) -> [Matri
             for l in m..ORDERS {
                 let term = (2 * l + 1) as f64 * moments[l] * functions[i][l] * functions[j][l];
                 phase[0][i * n + j] += term;
-                phase[1][i * n + j] += if (l + m) % 2 == 0 { term } else { -term };
+                phase[1][i * n + j] += if (l + m).is_multiple_of(2) { term } else { -term };
             }
         }
     }
