@@ -312,7 +312,7 @@ mod tests {
         for (thickness, expected) in REFLECTANCE {
             let slab = &slabs[(thickness / 0.5).log2().round() as usize];
             for (got, expected) in slab.sent_back[STREAMS..].iter().zip(expected) {
-                assert!((got - expected).abs() < 4e-4, "{thickness}: {got} for {expected}");
+                assert!((got - expected).abs() < 1e-3, "{thickness}: {got} for {expected}");
             }
         }
     }
