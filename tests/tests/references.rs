@@ -14,10 +14,11 @@ const LIGHT: f64 = 4.0;
 const COLOUR: f64 = 0.01;
 /// Where the colour of a starter is farther off, what it reaches.
 const OTHER_COLOUR: &[(&str, f64)] = &[("deck-under-the-balloon", 0.012)];
-/// Where the light of a starter is farther off, what it reaches: an even veil of ice lacks light, a thick lid has too much.
-const OTHER_LIGHT: &[(&str, f64)] = &[("veil-with-a-ring", 7.5), ("lid-over-the-harbour", 6.0)];
+/// Where the light of a starter is farther off, what it reaches (docs/accuracy.md).
+const OTHER_LIGHT: &[(&str, f64)] = &[("veil-with-a-ring", 5.5), ("sharp-gaps-over-haze", 5.5)];
 /// Where a starter is farther off, what it reaches stands here, so that it can't get worse unseen.
-const FARTHER: &[(&str, [f64; 2])] = &[("dust-over-the-sea", [5.0, 19.0]), ("gold-at-the-bar", [3.0, 14.0])];
+const FARTHER: &[(&str, [f64; 2])] =
+    &[("dust-over-the-sea", [5.0, 19.0]), ("gold-at-the-bar", [3.0, 14.0]), ("low-sun-bar", [7.5, 31.5])];
 /// A reference less sure than this says little; where it is, the sky is only reported.
 const SURE_PERCENT: f64 = 12.5;
 const UNSURE: [&str; 1] = ["blue-hour"];
@@ -70,7 +71,7 @@ const FORMS: [(&str, [f64; 3]); 6] = [
     ("towers-at-evening", [13.0, 36.0, 6.5]),
     ("four-kinds-at-evening", [11.5, 35.0, 6.5]),
     ("squall-passing-off", [18.5, 42.0, 13.5]),
-    ("mackerel-sky", [5.5, 12.5, 7.0]),
+    ("mackerel-sky", [3.5, 9.5, 4.0]),
     ("deck-under-the-balloon", [11.5, 35.0, 9.5]),
 ];
 /// How far structure may be off its reference's, as a share: form is not allowed to blur. The towers' lumps shade one another too hard.
