@@ -13,7 +13,7 @@ pub const STREAMS: usize = 16;
 /// Legendre moments that so many nodes integrate exactly, and Fourier modes.
 const ORDERS: usize = 2 * STREAMS;
 /// Optical thickness at which a layer scatters once.
-const ONCE: f64 = 1e-5;
+const ONCE: f64 = 1e-8;
 
 /// Moments of a phase function about Legendre polynomials, the first being 1 and the second the asymmetry.
 #[derive(Clone)]
