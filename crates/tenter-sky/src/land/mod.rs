@@ -120,21 +120,31 @@ fn rise<R: Real>(x: R, from: f32, to: f32) -> R {
     t * t * (R::splat(3.0) - t - t)
 }
 
+/// Places at one northing.
+struct Place<R: Real> {
+    seed: u32,
+    x: R,
+    y: f32,
+}
+
+impl<R: Real> Place<R> {
+    /// Noise of one kind, whose largest lumps are so wide, m. A closure would not always be inlined, and then be compiled
+    /// without the kernel's instructions.
+    #[inline(always)]
+    fn noise(&self, salt: u32, octaves: u32, size: f32) -> R {
+        let seed = self.seed.wrapping_mul(977).wrapping_add(salt);
+        layered_noise(seed, octaves, self.x * R::splat(1.0 / size), R::splat(self.y / size))
+    }
+}
+
 /// Heights at one northing: cliffs that rise from the water to rolling tops, low skerries in shoals, stacks off the coasts.
 #[inline(always)]
 fn formed<R: Real>(seed: u32, x: R, y: f32, cell: f32) -> R {
     let north = R::splat(y);
     let away = (x * x + north * north).sqrt();
-    let noise = |salt: u32, octaves: u32, size: f32| {
-        layered_noise(
-            seed.wrapping_mul(977).wrapping_add(salt),
-            octaves,
-            x * R::splat(1.0 / size),
-            R::splat(y / size),
-        )
-    };
-    let wide = noise(1, 6, 9000.0);
-    let small = noise(2, 5, 1900.0);
+    let place = Place { seed, x, y };
+    let wide = place.noise(1, 6, 9000.0);
+    let small = place.noise(2, 5, 1900.0);
     // More land farther out, none about the eye.
     let open = rise(away, 500.0, 2600.0);
     let coast = wide * R::splat(1.1) + small * R::splat(0.35) - R::splat(0.42)
@@ -143,12 +153,12 @@ fn formed<R: Real>(seed: u32, x: R, y: f32, cell: f32) -> R {
     let cliff = rise(coast, 0.0, 0.03) * R::splat(34.0);
     let inland = (coast - R::splat(0.02)).max(R::splat(0.0));
     let rolling = inland * R::splat(420.0) + small * rise(coast, 0.02, 0.3) * R::splat(45.0);
-    let rough = noise(3, 4, 260.0) * rise(coast, 0.0, 0.08) * R::splat(9.0);
+    let rough = place.noise(3, 4, 260.0) * rise(coast, 0.0, 0.08) * R::splat(9.0);
     let mut height = R::select(R::splat(0.0).lt(coast), cliff + rolling + rough, coast * R::splat(60.0));
 
     // Shoals of low rocks.
-    let shoal = rise(noise(4, 3, 3600.0), 0.05, 0.45) * rise(away, 250.0, 700.0);
-    let rocks = (noise(5, 4, 330.0) - R::splat(0.24)) * R::splat(26.0) * shoal
+    let shoal = rise(place.noise(4, 3, 3600.0), 0.05, 0.45) * rise(away, 250.0, 700.0);
+    let rocks = (place.noise(5, 4, 330.0) - R::splat(0.24)) * R::splat(26.0) * shoal
         - (R::splat(1.0) - shoal) * R::splat(4.0);
     height = height.max(rocks.min(R::splat(7.0)));
 
@@ -156,7 +166,7 @@ fn formed<R: Real>(seed: u32, x: R, y: f32, cell: f32) -> R {
     const SQUARE: f32 = 900.0;
     let column = (x * R::splat(1.0 / SQUARE)).floor();
     let row = (y / SQUARE).floor();
-    let wobble = noise(6, 3, 45.0) * R::splat(0.45);
+    let wobble = place.noise(6, 3, 45.0) * R::splat(0.45);
     let off_coast = rise(coast, -0.5, -0.2) * (R::splat(1.0) - rise(coast, -0.02, 0.05)) * open;
     for dy in -1..=1i64 {
         for dx in -1..=1i32 {
