@@ -209,21 +209,26 @@ fn within<R: Real>(inside: R, edge: R) -> R {
     in_edge + (inside - edge * R::splat(0.5)).max(R::splat(0.0))
 }
 
+/// Metres of full extinction in so long a way into a streak, whose end slopes so much and whose edge is so wide.
+#[inline(always)]
+fn fibre_column<R: Real>(slope: f32, way: R, edge: R) -> R {
+    let inside = within(way.max(R::splat(0.0)) * R::splat(slope), edge);
+    (inside - within(R::splat(0.0), edge)) * R::splat(1.0 / slope)
+}
+
 /// Metres of full extinction over and under a place in the middle of a streak, whose edge is so wide: the integrals of the
 /// smooth step over [`fibre_ends`].
 #[inline(always)]
 fn fibre_columns<R: Real>(z: R, depth: R, edge: R) -> [R; 2] {
-    let column = |slope: f32, way: R| {
-        let inside = within(way.max(R::splat(0.0)) * R::splat(slope), edge);
-        (inside - within(R::splat(0.0), edge)) * R::splat(1.0 / slope)
-    };
+    let zero = R::splat(0.0);
     let [low, high] = FIBRE_ENDS;
     // Where both ends are as near.
     let middle = depth * R::splat(high / (low + high));
-    let over =
-        column(high, depth - z.max(middle)) + (column(low, middle) - column(low, z)).max(R::splat(0.0));
-    let whole = column(high, depth - middle) + column(low, middle);
-    [over, (whole - over).max(R::splat(0.0))]
+    let lower = fibre_column(low, middle, edge);
+    let upper = fibre_column(high, depth - z.max(middle), edge);
+    let over = upper + (lower - fibre_column(low, z, edge)).max(zero);
+    let whole = fibre_column(high, depth - middle, edge) + lower;
+    [over, (whole - over).max(zero)]
 }
 
 impl CloudForm {
@@ -477,7 +482,8 @@ impl CloudForm {
             // As much of a column is filled as in the middle of the streak, but for its ends.
             let filled =
                 (hull.value * R::splat(0.5) * squeeze / edge).smoothstep(R::splat(-0.5), R::splat(0.5));
-            [above, below] = fibre_columns(z, depth, edge / squeeze).map(|column| column * filled);
+            let columns = fibre_columns(z, depth, edge / squeeze);
+            (above, below) = (columns[0] * filled, columns[1] * filled);
         }
         if SHEET && !self.fibrous {
             // Lumps move the surface; deep inside they are left out.

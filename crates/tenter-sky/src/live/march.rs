@@ -334,10 +334,14 @@ fn colours_of<'a, R: Real>(look: &'a Look<'a>, band: &Band, way: &'a Way<'a, R>)
     for &number in &band.clouds {
         let clouds = &look.scene.clouds[number];
         let is_sheet = clouds.form.0.family != Family::Heaps;
-        let corrected = || clouds.sheets.of_rays(&way.rays.direction, &look.scene.lights);
+        let sheet = if is_sheet {
+            Some(clouds.sheets.of_rays(&way.rays.direction, &look.scene.lights))
+        } else {
+            None
+        };
         colours.clouds.push(Colour {
             phases: phases::<R>(look, clouds, way),
-            sheet: is_sheet.then(corrected),
+            sheet,
             sides: if is_sheet { None } else { sides },
             around: look.scene.ambience.layers[number],
             shading: clouds.shading,
