@@ -81,8 +81,8 @@ fn shares(kind: CloudKind, thickness: f64, sine: f64) -> [f64; 3] {
     [on_level(&black) / fallen, sent_up(&black) / fallen, sent_up(&white) / fallen]
 }
 
-/// Nothing is lost in even sheets of any kind, over black ground and over white. 2 % is asked; what is farther off stands in
-/// [`FARTHER`] and in docs/accuracy.md.
+/// Nothing is lost in even sheets of any kind, over black ground and over white. 2 % is asked; what is
+/// farther off stands in [`FARTHER`] and in docs/accuracy.md.
 #[test]
 fn what_falls_on_even_sheets_is_all_kept() {
     use CloudKind::{
@@ -121,11 +121,13 @@ fn what_falls_on_even_sheets_is_all_kept() {
     assert!(lost.is_empty(), "{lost:#?}");
 }
 
-/// Under a sun near the horizon soft edges of sheets are lit aslant, and depths of thousands are told by coarse grids.
+/// Under a sun near the horizon soft edges of sheets are lit aslant, and depths of thousands are told by
+/// coarse grids.
 const FARTHER: f64 = 0.14;
 
-/// Thick sheets go on darkening: discrete ordinates for g = 0.86 (PythonicDISORT, 48 streams) under a sun at a sine of 0.2
-/// let 0.076, 0.041 and 0.021 through at thickness 64, 128 and 256, and 0.164 at 64 under a sun overhead.
+/// Thick sheets go on darkening: discrete ordinates for g = 0.86 (PythonicDISORT, 48 streams) under a sun
+/// at a sine of 0.2 let 0.076, 0.041 and 0.021 through at thickness 64, 128 and 256, and 0.164 at 64 under
+/// a sun overhead.
 #[test]
 fn thick_sheets_darken_under_a_low_sun() {
     for (thickness, sine, expected) in
@@ -137,8 +139,8 @@ fn thick_sheets_darken_under_a_low_sun() {
     }
 }
 
-/// Heaps over white ground send back all that falls on them, in the mean over many of them. 2 % is asked; how much is lost
-/// stands in docs/accuracy.md.
+/// Heaps over white ground send back all that falls on them, in the mean over many of them. 2 % is asked;
+/// how much is lost stands in docs/accuracy.md.
 #[test]
 fn what_falls_on_heaps_is_all_kept() {
     use CloudKind::{Cumulonimbus, CumulusCongestus, CumulusHumilis, CumulusMediocris};

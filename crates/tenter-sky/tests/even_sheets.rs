@@ -1,4 +1,5 @@
-//! Even sheets in single directions, held against the reference integrator: no constant of theirs comes from these.
+//! Even sheets in single directions, held against the reference integrator: no constant of theirs comes
+//! from these.
 
 use tenter_sky::air::Fineness;
 use tenter_sky::camera::toward;

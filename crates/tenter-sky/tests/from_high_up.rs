@@ -1,4 +1,5 @@
-//! The air seen from within it, from its edge and from outside: what it sends up is what it has not let down.
+//! The air seen from within it, from its edge and from outside: what it sends up is what it has not let
+//! down.
 
 use std::f64::consts::TAU;
 use tenter_sky::air::Fineness;
@@ -45,8 +46,9 @@ fn up(scene: &Scene) -> f64 {
     mean * std::f64::consts::PI * (1.0 - dip * dip)
 }
 
-/// What falls on a level and does not reach the ground goes up again: molecules take nothing. 3 % is asked; what
-/// comes from between the level and the horizon is left out here, for a flat air has none of it, and makes 6 % at 50 km.
+/// What falls on a level and does not reach the ground goes up again: molecules take nothing. 3 % is asked;
+/// what comes from between the level and the horizon is left out here, for a flat air has none of it, and
+/// makes 6 % at 50 km.
 #[test]
 fn all_that_does_not_reach_the_ground_goes_up() {
     let down = |altitude_m: f64| {
@@ -74,8 +76,9 @@ fn single_directions_agree_with_the_reference() {
     }
 }
 
-/// Straight down from the edge of the air and from far outside: 1357 cd/m2 by discrete ordinates of 16 streams
-/// (PythonicDISORT) for the same columns (Bodhaine et al. 1999) over flat black ground, band by band of 25 nm.
+/// Straight down from the edge of the air and from far outside: 1357 cd/m2 by discrete ordinates of 16
+/// streams (PythonicDISORT) for the same columns (Bodhaine et al. 1999) over flat black ground, band by
+/// band of 25 nm.
 #[test]
 fn straight_down_discrete_ordinates_are_met() {
     for altitude_m in [60_000.0, 90_000.0, 110_000.0, 400_000.0] {

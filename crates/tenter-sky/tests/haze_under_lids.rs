@@ -16,8 +16,8 @@ fn under_a_lid() -> Sky {
     sky
 }
 
-/// Toward the sun and away from it, from near the horizon up: the reference integrator's luminance, cd/m2, of 3 % of noise
-/// (`tenter probe --reference --noise 3`).
+/// Toward the sun and away from it, from near the horizon up: the reference integrator's luminance, cd/m2,
+/// of 3 % of noise (`tenter probe --reference --noise 3`).
 const REFERENCE: [(f64, f64, f64); 9] = [
     (200.0, 2.0, 4368.0),
     (200.0, 5.0, 5105.0),

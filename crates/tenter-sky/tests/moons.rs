@@ -126,8 +126,8 @@ fn the_real_moon_is_placed_by_time() {
     assert!((turned.azimuth_deg - (real.azimuth - 20.0).rem_euclid(360.0)).abs() < 1e-9);
 }
 
-/// A full moon exactly opposite the sun shines as Krisciunas and Schaefer 1991 have it, 0.31 lx outside the air, wherever it
-/// stands: what an eclipse takes from it is not computed.
+/// A full moon exactly opposite the sun shines as Krisciunas and Schaefer 1991 have it, 0.31 lx outside the
+/// air, wherever it stands: what an eclipse takes from it is not computed.
 #[test]
 fn a_full_moon_opposite_the_sun_shines() {
     for (azimuth, elevation) in [(0.0, 40.0), (90.0, 89.0), (180.0, 40.0), (237.3, 5.0), (359.9, 22.2)] {

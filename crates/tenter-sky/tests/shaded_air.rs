@@ -132,7 +132,8 @@ fn haze_under_a_lid_adds_little_light() {
 }
 
 /// What comes straight is left under even layers as their depth along the way says, of a veil but half of it counts; below a thick lid
-/// there is none, nor of the clear sky's scattered light: the mean radiance all around is what the lid lets through.
+/// there is none, nor of the clear sky's scattered light: the mean radiance all around is what the lid lets
+/// through.
 #[test]
 fn even_layers_leave_what_their_depth_says() {
     let even = |kind: CloudKind, thickness: f64| {
@@ -150,8 +151,8 @@ fn even_layers_leave_what_their_depth_says() {
     let (clear, dull) = (scene(&open), scene(&lid));
     let [straight, between, red, green, blue] = left(&dull);
     assert!(straight < 1e-3 && between < 1e-3, "{straight} {between}");
-    // A sheet's mean radiance over the upper half is 6/7 of its flux over pi (Moon and Spencer 1942); toward low directions
-    // haze sends on a little less than its mean.
+    // A sheet's mean radiance over the upper half is 6/7 of its flux over pi (Moon and Spencer 1942);
+    // toward low directions haze sends on a little less than its mean.
     let light = readouts(&lid, &dull);
     let ground = lid.air.ground_albedo * light.global_horizontal_lx;
     let mean = 0.5 * (6.0 / 7.0 * light.diffuse_horizontal_lx + ground) / std::f64::consts::PI;

@@ -46,8 +46,8 @@ fn a_clear_sky_dims_without_a_jump() {
     assert!(last.global_horizontal_lx < 0.01 * swept[0].1.global_horizontal_lx);
 }
 
-/// Down to the end of twilight no step of a quarter of a degree is more than 2 % off the trend, wherever one looks: the
-/// air's tables have fewer heights of the sun than that.
+/// Down to the end of twilight no step of a quarter of a degree is more than 2 % off the trend, wherever
+/// one looks: the air's tables have fewer heights of the sun than that.
 #[test]
 fn twilight_has_no_kinks() {
     const STEPS: usize = 112;

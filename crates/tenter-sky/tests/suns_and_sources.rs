@@ -54,7 +54,8 @@ fn suns_add_up() {
     assert!((one[1] / other[1] - 1.0).abs() < 1e-5);
 }
 
-/// So it does over clouds of every family, whatever the number and order of lights, one that sheds nothing among them.
+/// So it does over clouds of every family, whatever the number and order of lights, one that sheds nothing
+/// among them.
 #[test]
 fn suns_add_up_over_clouds() {
     let suns = [
@@ -98,8 +99,8 @@ fn suns_add_up_over_clouds() {
     }
 }
 
-/// Lights redder than any mixture of the picture's primaries keep their brightness on their way: 1500 K is as bright as the
-/// real sun on all that it lights.
+/// Lights redder than any mixture of the picture's primaries keep their brightness on their way: 1500 K is
+/// as bright as the real sun on all that it lights.
 #[test]
 fn colours_out_of_gamut_keep_their_brightness() {
     for kelvin in [1000.0, 1500.0, 1900.0, 5800.0] {

@@ -1,6 +1,6 @@
 //! A table over the directions seen from one altitude: rows crowd at the horizon, columns go round from the
-//! sun's azimuth to the opposite one. Above and below the horizon are separate, for light jumps there. From over the
-//! air the upper half ends where rays pass the air by.
+//! sun's azimuth to the opposite one. Above and below the horizon are separate, for light jumps there. From
+//! over the air the upper half ends where rays pass the air by.
 
 use super::TOP_M;
 use crate::simd::{Int, Real};

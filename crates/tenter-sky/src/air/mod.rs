@@ -67,8 +67,8 @@ pub struct Air {
     pub often: Medium,
     pub transmittance: Transmittance,
     pub orders: Orders,
-    /// What light that is not even adds to what air near the ground scatters of it: `2l + 1` times the first two moments of
-    /// its phase function, the forward part left out.
+    /// What light that is not even adds to what air near the ground scatters of it: `2l + 1` times the
+    /// first two moments of its phase function, the forward part left out.
     pub turning: [f32; 2],
 }
 

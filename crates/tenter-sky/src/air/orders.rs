@@ -38,8 +38,8 @@ impl Moments {
         Moments { of, forward }
     }
 
-    /// `2l + 1` times the first and second moment of all that scatters on the ground together, in green; `often`: the air
-    /// with the forward part of scattering taken as none.
+    /// `2l + 1` times the first and second moment of all that scatters on the ground together, in green;
+    /// `often`: the air with the forward part of scattering taken as none.
     pub fn in_air(&self, often: &Medium) -> [f32; 2] {
         let by = often.scattering(&often.amounts(0.0)).map(|s| s.0[GREEN]);
         let all = by.iter().sum::<f32>().max(f32::MIN_POSITIVE);
@@ -50,8 +50,8 @@ impl Moments {
 
 /// Radiance (per unit sunlight, per steradian) of all light that was scattered at least once.
 ///
-/// At dusk it falls by e for each degree the sun sinks, and the table's nodes are farther apart: between nodes
-/// logarithms of the mean are interpolated, and the shares of it that the other harmonics have.
+/// At dusk it falls by e for each degree the sun sinks, and the table's nodes are farther apart: between
+/// nodes logarithms of the mean are interpolated, and the shares of it that the other harmonics have.
 pub struct Orders {
     altitudes: usize,
     heights: usize,
@@ -211,7 +211,8 @@ fn growth(from: f32, to: f32) -> f32 {
     if from > DARK && to > DARK { (to / from).ln() } else { 0.0 }
 }
 
-/// Weight of the second of two nodes a share `f` of the way to it, for what grows exponentially between them.
+/// Weight of the second of two nodes a share `f` of the way to it, for what grows exponentially between
+/// them.
 #[inline(always)]
 fn weight_of_second(f: f32, growth: f32) -> f32 {
     if growth.abs() < 0.02 { f } else { ((growth * f).exp() - 1.0) / (growth.exp() - 1.0) }

@@ -61,7 +61,8 @@ impl SunlightTable {
         unsafe { R::gather(&self.values, first + R::Int::splat(step as i32)) }
     }
 
-    /// For a single place; one over the air gets what comes into the air where its ray leaves it, or all where that passes by.
+    /// For a single place; one over the air gets what comes into the air where its ray leaves it, or all
+    /// where that passes by.
     pub fn single(&self, altitude: f64, cos: f64) -> Rgb {
         use crate::simd::Scalar;
         let ray = Ray { planet: self.planet as f64, altitude, cos };

@@ -91,8 +91,8 @@ fn slice_distance(k: usize) -> f64 {
 /// Altitude from which on most air that is seen lies at the far end of rays that meet the ground, m.
 const HIGH_EYE_M: f64 = 15_000.0;
 
-/// Slices of rays that meet the ground, as shares of the way there: they crowd at the eye, or from high up at the ground,
-/// so that light up to the ground itself is never told by a slice beyond it.
+/// Slices of rays that meet the ground, as shares of the way there: they crowd at the eye, or from high up
+/// at the ground, so that light up to the ground itself is never told by a slice beyond it.
 fn slice_share(k: usize, high: bool) -> f64 {
     let x = k as f64 / (SLICES - 1) as f64;
     if high { 1.0 - (1.0 - x).powi(2) } else { x.powi(3) }
@@ -201,8 +201,8 @@ impl SkyColour {
     ) -> SkyColour {
         let planet = air.medium.planet;
         let grid = DirectionGrid::new(planet, altitude, sun.direction, around, rows);
-        // Below the horizon the ground is seen, behind the air in front of it: there the sky only carries on what it
-        // is at the horizon.
+        // Below the horizon the ground is seen, behind the air in front of it: there the sky only carries
+        // on what it is at the horizon.
         let mut values: Vec<f32> = (0..around * rows)
             .into_par_iter()
             .with_min_len(64)
@@ -279,8 +279,8 @@ impl AirInFront {
         FrontCorners { corners, before, to_ground: R::select(below, to_ground, zero) }
     }
 
-    /// Nearer distance to a shell under the eye, by the numerically stable root; `along`: radius of the eye's place times
-    /// the cosine of the ray to the vertical.
+    /// Nearer distance to a shell under the eye, by the numerically stable root; `along`: radius of the
+    /// eye's place times the cosine of the ray to the vertical.
     #[inline(always)]
     fn down_to<R: Real>(&self, shell: f64, along: R) -> R {
         let c = (self.altitude - shell) * (2.0 * self.planet + self.altitude + shell);
@@ -314,8 +314,8 @@ impl AirInFront {
         Front { light, through, forward: told[FORWARD] }
     }
 
-    /// Light of the air up to a distance in metres: all of it, what has been scattered before it comes into the ray, and what
-    /// would be scattered of an even radiance of 1 all around.
+    /// Light of the air up to a distance in metres: all of it, what has been scattered before it comes into
+    /// the ray, and what would be scattered of an even radiance of 1 all around.
     #[inline(always)]
     pub fn light_up_to<R: Real>(&self, corners: &FrontCorners<R>, distance: R, narrow: R) -> [[R; 3]; 3] {
         let told = self.told::<R, SMOOTH, FORWARD>(corners, distance);
@@ -686,8 +686,8 @@ mod tests {
         }
     }
 
-    /// Up to the ground there is as much light and as little comes through as along a ray of its own, from near the ground to far over the
-    /// air.
+    /// Up to the ground there is as much light and as little comes through as along a ray of its own, from
+    /// near the ground to far over the air.
     #[test]
     fn the_air_up_to_the_ground_is_whole() {
         let air = Air::new(&document::Air::default(), Fineness::Full);

@@ -32,8 +32,8 @@ pub enum Projection {
     /// The upper hemisphere in a square, each pixel as large as any other in what it adds to the illuminance
     /// of level ground (orthographic: the square holds the unit disc).
     Level,
-    /// Directions around one, `radius` radians from the middle to the left and right edges and `flattening` times as many
-    /// to the upper and lower ones.
+    /// Directions around one, `radius` radians from the middle to the left and right edges and `flattening`
+    /// times as many to the upper and lower ones.
     Around { facing: Facing, radius: f64, flattening: f64 },
 }
 

@@ -6,7 +6,6 @@
 //! ([`crate::reference::balls`]; `references --balls` makes them again): after two and more scatterings, by Mie's function for droplets of 10 um.
 
 use super::diffusion::{ASYMMETRY, LEAVES_DIRECTION};
-use super::slab::numbers;
 use crate::air::lobe;
 use crate::simd::{Int, Real, Scalar};
 use std::f32::consts::PI;
@@ -148,6 +147,11 @@ impl BallLight {
         let small = radius.min(R::splat(1.0));
         shares.map(|s| s * left * small)
     }
+}
+
+/// The numbers of a table's file.
+fn numbers(bytes: &[u8]) -> Vec<f32> {
+    bytes.chunks_exact(4).map(|b| f32::from_le_bytes([b[0], b[1], b[2], b[3]])).collect()
 }
 
 #[cfg(test)]

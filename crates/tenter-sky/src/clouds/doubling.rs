@@ -1,9 +1,10 @@
 //! Light of even plane slabs by adding and doubling.
 //!
-//! A layer so thin that it scatters once is put on itself until it is thick enough (van de Hulst 1963; Hansen and Travis
-//! 1974, section 3). Directions are Gauss nodes of a hemisphere, and further cosines of no weight for which light is wanted
-//! (de Haan, Bosma and Hovenier 1987, section 4); azimuths are Fourier modes. The forward peak of the phase function counts
-//! as not scattered (delta scaling; Wiscombe 1977, equations 5 to 12). Nothing is absorbed.
+//! A layer so thin that it scatters once is put on itself until it is thick enough (van de Hulst 1963;
+//! Hansen and Travis 1974, section 3). Directions are Gauss nodes of a hemisphere, and further cosines of
+//! no weight for which light is wanted (de Haan, Bosma and Hovenier 1987, section 4); azimuths are Fourier
+//! modes. The forward peak of the phase function counts as not scattered (delta scaling; Wiscombe 1977,
+//! equations 5 to 12). Nothing is absorbed.
 
 use rayon::prelude::*;
 use std::f64::consts::PI;
@@ -85,10 +86,15 @@ impl Directions {
         Directions { cosines, weights }
     }
 
+    /// What a node counts for in a flux.
+    fn share(&self, node: usize) -> f64 {
+        2.0 * self.cosines[node] * self.weights[node]
+    }
+
     /// Flux of what comes back or through along nodes, for the light of a column.
     fn flux(&self, matrix: &Matrix, column: usize) -> f64 {
         let n = self.cosines.len();
-        (0..STREAMS).map(|k| 2.0 * self.cosines[k] * self.weights[k] * matrix[k * n + column]).sum()
+        (0..STREAMS).map(|k| self.share(k) * matrix[k * n + column]).sum()
     }
 
     /// `A B`, summed over nodes.
@@ -97,7 +103,7 @@ impl Directions {
         let mut product = vec![0.0; n * n];
         for (row, a) in product.chunks_exact_mut(n).zip(a.chunks_exact(n)) {
             for k in 0..STREAMS {
-                let weight = 2.0 * self.cosines[k] * self.weights[k] * a[k];
+                let weight = self.share(k) * a[k];
                 for (sum, b) in row.iter_mut().zip(&b[k * n..][..n]) {
                     *sum += weight * b;
                 }
@@ -109,11 +115,10 @@ impl Directions {
     /// `S` of `S = Q + Q S`: light that goes to and fro between two layers any number of times.
     fn to_and_fro(&self, q: &Matrix) -> Matrix {
         let n = self.cosines.len();
-        let weight = |k: usize| 2.0 * self.cosines[k] * self.weights[k];
         let mut left: Matrix = vec![0.0; n * n];
         for i in 0..n {
             for k in 0..n {
-                left[i * n + k] = f64::from(u8::from(i == k)) - q[i * n + k] * weight(k);
+                left[i * n + k] = f64::from(u8::from(i == k)) - q[i * n + k] * self.share(k);
             }
         }
         let mut right = q.clone();
@@ -139,7 +144,8 @@ impl Directions {
     }
 }
 
-/// One of [`STREAMS`] nodes between 0 and 1 and its weight (Newton's method; Press et al. 1992, section 4.5).
+/// One of [`STREAMS`] nodes between 0 and 1 and its weight (Newton's method; Press et al. 1992, section
+/// 4.5).
 fn gauss(i: usize) -> (f64, f64) {
     let n = STREAMS as f64;
     let mut x = (PI * (i as f64 + 0.75) / (n + 0.5)).cos();
@@ -152,8 +158,8 @@ fn gauss(i: usize) -> (f64, f64) {
     (0.5 * (1.0 + x), 1.0 / ((1.0 - x * x) * slope * slope))
 }
 
-/// By rows of the direction light leaves by, columns of that it came by; times the cosine of the latter over pi it is
-/// the radiance for an irradiance of 1 on a plane that faces the light.
+/// By rows of the direction light leaves by, columns of that it came by; times the cosine of the latter
+/// over pi it is the radiance for an irradiance of 1 on a plane that faces the light.
 type Matrix = Vec<f64>;
 
 /// A Fourier mode of what a layer sends back and through.
@@ -182,7 +188,8 @@ fn once(directions: &Directions, phase: &[Matrix; 2], thickness: f64) -> Mode {
     mode
 }
 
-/// Fourier mode `m` of a phase function between directions on the same side, and on both (Hovenier and van der Mee 1983, section 3).
+/// Fourier mode `m` of a phase function between directions on the same side, and on both (Hovenier and van
+/// der Mee 1983, section 3).
 fn between(directions: &Directions, moments: &[f64; ORDERS], m: usize) -> [Matrix; 2] {
     let n = directions.cosines.len();
     let functions: Vec<[f64; ORDERS]> = directions.cosines.iter().map(|x| associated(*x, m)).collect();
@@ -261,7 +268,8 @@ impl Slab {
     }
 }
 
-/// Slabs of which the first has an optical thickness of `thinnest` and each other twice that of the one before.
+/// Slabs of which the first has an optical thickness of `thinnest` and each other twice that of the one
+/// before.
 pub fn slabs(moments: &Moments, directions: &Directions, thinnest: f64, count: usize) -> Vec<Slab> {
     let (peak, rest) = moments.without_peak();
     let before = (thinnest * (1.0 - peak) / ONCE).log2().ceil().max(0.0) as i32;
@@ -302,7 +310,56 @@ pub fn slabs(moments: &Moments, directions: &Directions, thinnest: f64, count: u
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::reference::slabs::{REFLECTANCE, follow};
+    use crate::air::lobe;
+    use crate::clouds::slab::G;
+    use crate::reference::phase::{henyey_greenstein_cosine, turned};
+    use crate::reference::slabs::REFLECTANCE;
+    use crate::simd::Scalar;
+    use fastrand::Rng;
+    use glam::DVec3;
+
+    /// One slab under a light at a cosine to straight down, for Henyey and Greenstein's phase function with g =
+    /// 0.85: radiance of light that is scattered twice and more, for an irradiance of 1 on a plane that faces
+    /// the light, in directions (cosine to straight down, and azimuth from the light's own heading, degrees).
+    /// Every meeting past the first sends what it would send into each direction (local estimates; for example
+    /// Marchuk et al. 1980, section 4.2).
+    fn follow(thickness: f32, light: f32, directions: &[(f32, f32)], photons: usize) -> Vec<f32> {
+        let photons = (photons as f32 / (1.0 + thickness / 6.0)) as usize;
+        let mut rng = Rng::with_seed(thickness.to_bits() as u64 ^ (light.to_bits() as u64) << 20);
+        let flat = |m: f32| (1.0 - m * m).max(0.0).sqrt();
+        // Down is positive.
+        let leaving: Vec<[f32; 3]> = directions
+            .iter()
+            .map(|(down, turn)| {
+                let (s, c) = turn.to_radians().sin_cos();
+                [flat(*down) * c, flat(*down) * s, *down]
+            })
+            .collect();
+        let mut radiance = vec![0.0f64; directions.len()];
+        for _ in 0..photons {
+            let mut w = [flat(light), 0.0, light];
+            let mut depth = 0.0f32;
+            for order in 1.. {
+                depth -= w[2] * (1.0 - rng.f32()).ln();
+                if !(0.0..thickness).contains(&depth) {
+                    break;
+                }
+                if order > 1 {
+                    for (sum, d) in radiance.iter_mut().zip(&leaving) {
+                        let cosine = w[0] * d[0] + w[1] * d[1] + w[2] * d[2];
+                        let way = if d[2] > 0.0 { (thickness - depth) / d[2] } else { depth / -d[2] };
+                        *sum += (lobe(G, Scalar(cosine)).0 * (-way).exp() / d[2].abs()) as f64;
+                    }
+                }
+                let cosine = henyey_greenstein_cosine(G as f64, rng.f64());
+                w = turned(DVec3::from_array(w.map(f64::from)).normalize(), cosine, &mut rng)
+                    .to_array()
+                    .map(|v| v as f32);
+            }
+        }
+        let weight = light as f64 / photons as f64;
+        radiance.into_iter().map(|v| (v * weight) as f32).collect()
+    }
 
     /// Published reflectances and discrete ordinates' ones, which have 48 streams.
     #[test]
@@ -331,7 +388,7 @@ mod tests {
                 .collect();
             let looks: Vec<(f32, f32)> =
                 ways.iter().map(|[down, _, turn]| (*down as f32, *turn as f32)).collect();
-            let (found, _) = follow(thickness, light as f32, &looks, 400_000);
+            let found = follow(thickness, light as f32, &looks, 400_000);
             for ([down, out_cosine, turn], found) in ways.iter().zip(found) {
                 let o = out.iter().position(|o| o == out_cosine).unwrap();
                 let both = slabs[i].radiance(&directions, STREAMS + 1 + o, STREAMS, turn.to_radians());

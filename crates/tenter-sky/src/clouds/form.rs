@@ -3,7 +3,8 @@
 //! A layer is a smooth hull and what grows on it. Of the hull, a map keeps one number per place: for heaps the
 //! square of the dome's height there (so that `value - z^2` is zero on an ellipsoid), for sheets the thickness
 //! in metres; both go on below zero outside, which tells rays how far the next cloud is. Maps are nested
-//! squares around the origin, each four times as wide as the one before. Lumps move the hull's surface out and in.
+//! squares around the origin, each four times as wide as the one before. Lumps move the hull's surface out
+//! and in.
 
 use super::ageing::Ageing;
 use super::diffusion::LEAVES_DIRECTION;
@@ -195,8 +196,9 @@ impl Grain {
 /// Extinction of an anvil as a share of its body's: ice of 0.2 g/m3 and 30 um against water of 0.8 and 13 (common practice, no
 /// source).
 const ANVIL_SHARE: f64 = 0.1;
-/// What edges, lumps and erosion leave of the extinction of heaps. Sheets and anvils tell their edges by themselves ([`CloudForm::upright`]); what is left out
-/// there takes 1 to 4 % (altocumulus 12 %) of them as they usually are.
+/// What edges, lumps and erosion leave of the extinction of heaps. Sheets and anvils tell their edges by
+/// themselves ([`CloudForm::upright`]); what is left out there takes 1 to 4 % (altocumulus 12 %) of them as
+/// they usually are.
 const LEFT: f32 = 0.85;
 /// Where an anvil begins, as a share of the body's depth.
 const ANVIL_FROM: f64 = 0.76;
@@ -209,15 +211,16 @@ fn within<R: Real>(inside: R, edge: R) -> R {
     in_edge + (inside - edge * R::splat(0.5)).max(R::splat(0.0))
 }
 
-/// Metres of full extinction in so long a way into a streak, whose end slopes so much and whose edge is so wide.
+/// Metres of full extinction in so long a way into a streak, whose end slopes so much and whose edge is so
+/// wide.
 #[inline(always)]
 fn fibre_column<R: Real>(slope: f32, way: R, edge: R) -> R {
     let inside = within(way.max(R::splat(0.0)) * R::splat(slope), edge);
     (inside - within(R::splat(0.0), edge)) * R::splat(1.0 / slope)
 }
 
-/// Metres of full extinction over and under a place in the middle of a streak, whose edge is so wide: the integrals of the
-/// smooth step over [`fibre_ends`].
+/// Metres of full extinction over and under a place in the middle of a streak, whose edge is so wide: the
+/// integrals of the smooth step over [`fibre_ends`].
 #[inline(always)]
 fn fibre_columns<R: Real>(z: R, depth: R, edge: R) -> [R; 2] {
     let zero = R::splat(0.0);

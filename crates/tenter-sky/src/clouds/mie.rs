@@ -119,12 +119,13 @@ impl DropletPhase {
         Moments::of_values(values.map(|(i, value)| (angle_of(i as f64), value[GREEN] as f64)))
     }
 
-    /// The value at which the forward peak has to be cut off for so large a share of what is scattered to be gone, in
-    /// green, per steradian.
+    /// The value at which the forward peak has to be cut off for so large a share of what is scattered to
+    /// be gone, in green, per steradian.
     ///
     /// ```
     /// use tenter_sky::clouds::ice;
-    /// // Nothing is gone from what is never so bright; half of ice's light is in a peak of thousands per steradian.
+    /// // Nothing is gone from what is never so bright; half of ice's light is in a peak of thousands per
+    /// // steradian.
     /// let phase = ice::phase(0.0);
     /// assert!(phase.cut_off(0.0) >= 0.99 * phase.at(1.0)[1]);
     /// assert!(phase.cut_off(0.4) < 10.0);

@@ -21,9 +21,9 @@ use rayon::prelude::*;
 const LEAST_SINE: f32 = 0.005;
 /// Sine of the depth under the horizon at which nothing is shaded from below any more: the horizon of a place 1 km up.
 const SUNK: f32 = 0.018;
-/// Cells hold `(1 + depth / (4 n))^-n` with this `n`: like e^(-depth/4) where light still comes through, so that half-way
-/// between a clear cell and a thick one lies half a shadow; and without end: 4800 is told as exactly as 48, as thick sheets
-/// have under a low sun.
+/// Cells hold `(1 + depth / (4 n))^-n` with this `n`: like e^(-depth/4) where light still comes through, so
+/// that half-way between a clear cell and a thick one lies half a shadow; and without end: 4800 is told as
+/// exactly as 48, as thick sheets have under a low sun.
 const POWER: i32 = 16;
 /// Deepest that is told.
 const DEEPEST: f32 = 10_000.0;

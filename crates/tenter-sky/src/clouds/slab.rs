@@ -1,7 +1,8 @@
 //! Light of even sheets: what comes out of a plane slab after two and more scatterings, in every direction.
 //!
-//! Sheets take their light from here, so that an even one is right whatever the sun's height; what is uneven in them
-//! scales with it. Tables are made for the particles' own phase function ([`super::doubling`]).
+//! Sheets take their light from here, so that an even one is right whatever the sun's height; what is
+//! uneven in them scales with it. Tables are made for the particles' own phase function
+//! ([`super::doubling`]).
 
 use super::diffusion::ASYMMETRY;
 use super::doubling::{Directions, Moments, STREAMS, slabs};
@@ -25,8 +26,8 @@ pub const G: f32 = 0.85;
 /// What a thickness of droplets counts for here, by similarity: (1 - g) of theirs over that of the table.
 pub const AS_DROPLETS: f32 = (1.0 - ASYMMETRY) / (1.0 - G);
 
-/// Radiance for an irradiance of 1 on a plane that faces the light, by thickness, light, side, direction and turn; and the
-/// share of flux that is sent back, by thickness and light.
+/// Radiance for an irradiance of 1 on a plane that faces the light, by thickness, light, side, direction
+/// and turn; and the share of flux that is sent back, by thickness and light.
 pub struct SlabLight {
     radiance: Vec<f32>,
     /// Heights of lights that flux is told for.
@@ -34,11 +35,6 @@ pub struct SlabLight {
     sent_back: Vec<f32>,
     /// Thickness in the table of an optical thickness of 1.
     per_depth: f32,
-}
-
-/// The numbers of a table's file.
-pub(super) fn numbers(bytes: &[u8]) -> Vec<f32> {
-    bytes.chunks_exact(4).map(|b| f32::from_le_bytes([b[0], b[1], b[2], b[3]])).collect()
 }
 
 /// Where a number lies between the values of a row.
@@ -159,7 +155,8 @@ impl Slabs {
         // Thicknesses double from one to the next.
         let i = ((held / least).log2() as usize).min(THICKNESS.len() - 2);
         let share = (held - THICKNESS[i]) / (THICKNESS[i + 1] - THICKNESS[i]);
-        // One over what comes through is straight in the thickness, of two streams (Meador and Weaver 1980, equation 14).
+        // One over what comes through is straight in the thickness, of two streams (Meador and Weaver 1980,
+        // equation 14).
         let [from, to] = [i, i + 1].map(|i| 1.0 / (1.0 - self.sent_back[i]));
         let held = 1.0 - 1.0 / (from + (to - from) * share);
         if thickness < least {

@@ -36,7 +36,11 @@ impl Frame {
 #[serde(default, deny_unknown_fields)]
 pub struct Eye {
     /// Height above the sea; lift it through the clouds, above them and out of the air.
-    #[schemars(title = "Altitude", range(min = 1, max = 400000), extend("unit" = "m", "soft" = [2, 12000], "scale" = "log"))]
+    #[schemars(
+        title = "Altitude",
+        range(min = 1, max = 400000),
+        extend("unit" = "m", "soft" = [2, 12000], "scale" = "log")
+    )]
     pub altitude_m: f64,
     /// Compass direction of the view, clockwise from north.
     #[schemars(title = "Heading", range(min = -360, max = 360), extend("unit" = "deg", "soft" = [0, 360]))]

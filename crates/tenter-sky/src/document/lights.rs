@@ -53,8 +53,8 @@ pub enum Placement {
         /// Compass direction of the light, clockwise from north; it turns all light and shadow with it.
         #[schemars(title = "Azimuth", range(min = -360, max = 360), extend("unit" = "deg", "soft" = [0, 360], "default" = 180))]
         azimuth_deg: f64,
-        /// Height of its centre above the level horizon, by which its light goes and where the disc is seen; low is red,
-        /// below -6 the stars come.
+        /// Height of its centre above the level horizon, by which its light goes and where the disc is
+        /// seen; low is red, below -6 the stars come.
         #[schemars(title = "Elevation", range(min = -90, max = 90), extend("unit" = "deg", "soft" = [-18, 90], "default" = 35))]
         elevation_deg: f64,
     },

@@ -128,8 +128,8 @@ struct Place<R: Real> {
 }
 
 impl<R: Real> Place<R> {
-    /// Noise of one kind, whose largest lumps are so wide, m. A closure would not always be inlined, and then be compiled
-    /// without the kernel's instructions.
+    /// Noise of one kind, whose largest lumps are so wide, m. A closure would not always be inlined, and
+    /// then be compiled without the kernel's instructions.
     #[inline(always)]
     fn noise(&self, salt: u32, octaves: u32, size: f32) -> R {
         let seed = self.seed.wrapping_mul(977).wrapping_add(salt);

@@ -1,13 +1,14 @@
 //! What stands around the eye, for clouds that are lit by it from one side: a wall of cloud brightens small heaps before it, and what faces the sun's
 //! side of the sky gets more of its light than what does not.
 //!
-//! Means over all azimuths are elsewhere ([`Ambience`](crate::scene::Ambience)); here is what the eye sees around it, for clouds see much the same.
+//! Means over all azimuths are elsewhere ([`Ambience`](crate::scene::Ambience)); here is what the eye sees
+//! around it, for clouds see much the same.
 
 use super::{Effort, LOOK, look_at};
 use crate::air::lobe;
 use crate::camera::Camera;
 use crate::document::Family;
-use crate::scene::{Ambience, MAX_LIGHTS, Scene, Surroundings, clear_sky};
+use crate::scene::{Ambience, MAX_LIGHTS, Scene, Surroundings, clear_sky, ratio};
 use crate::simd::{Kernel, Real, dispatch};
 use crate::spectrum::Rgb;
 use rayon::prelude::*;
@@ -41,8 +42,8 @@ struct UnderLight {
     toward: Vec<Toward>,
 }
 
-/// The eye's surroundings. Each light has its own: what clouds make of the sky's light is a share of what that light makes,
-/// and shares of several don't add up.
+/// The eye's surroundings. Each light has its own: what clouds make of the sky's light is a share of what
+/// that light makes, and shares of several don't add up.
 pub struct Beyond {
     camera: Camera,
     lights: Vec<UnderLight>,
@@ -69,7 +70,8 @@ impl<R: Real> Sides<R> {
 }
 
 impl Beyond {
-    /// Nothing where there are no heaps. `alone`: what surrounds clouds under each light that shines, were it the only one.
+    /// Nothing where there are no heaps. `alone`: what surrounds clouds under each light that shines, were
+    /// it the only one.
     pub fn of(scene: &Scene, alone: &[(usize, Ambience)]) -> Option<Beyond> {
         if scene.clouds.iter().all(|c| c.form.0.family != Family::Heaps) {
             return None;
@@ -266,9 +268,7 @@ impl Kernel for Row<'_> {
                 }
             }
             let [through, lit, clear] = means;
-            let facing = [0, 1, 2].map(|c| {
-                if clear[c].abs() > 1e-25 { (lit[c] / clear[c]).clamp(1.0 / MOST, MOST) } else { 1.0 }
-            });
+            let facing = [0, 1, 2].map(|c| ratio(lit[c], clear[c], 1.0).clamp(1.0 / MOST, MOST));
             row.push(Toward { through, facing });
         }
         row

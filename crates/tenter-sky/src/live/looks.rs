@@ -1,8 +1,9 @@
 //! What light reaches places in a cloud.
 //!
 //! At each the depth toward the sun is marched through the form for the first few hundred metres, where its shape
-//! shows, and read from the sun-depth grid beyond. A look costs as much as several steps of a ray, and seldom do more
-//! than two rays of a packet ask for one in the same step: questions wait until they fill a packet of their own.
+//! shows, and read from the sun-depth grid beyond. A look costs as much as several steps of a ray, and
+//! seldom do more than two rays of a packet ask for one in the same step: questions wait until they fill a
+//! packet of their own.
 
 use super::courses::Stop;
 use super::rays::{Rays, Turn};
@@ -316,8 +317,9 @@ fn look<R: Real>(
             }
             [single, few, many, back] = [(-depth).exp(), forward, wide, backward];
         }
-        // After n such turns on the whole way, of depth t, it is e^-t x^n / n!, x being what they take: the first is in `single`.
-        let x = ((depth + before) * R::splat(peak)).clamp(1e-2, MOST_DIFFRACTED);
+        // After n such turns on the whole way, of depth t, it is e^-t x^n / n!, x being what they take: the
+        // first is in `single`.
+        let x = ((depth + before) * R::splat(peak)).clamp(1e-3, MOST_DIFFRACTED);
         let in_peak = x.exp() - one;
         let diffracted = single * (in_peak / x - one);
         if sheet {

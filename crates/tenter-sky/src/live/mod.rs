@@ -337,7 +337,8 @@ impl Look<'_> {
     }
 }
 
-/// Light with a part of it taken away, which is no more than there is: of a colour out of gamut some channels are under nothing.
+/// Light with a part of it taken away, which is no more than there is: of a colour out of gamut some
+/// channels are under nothing.
 #[inline(always)]
 fn less<R: Real>(light: R, part: R) -> R {
     let zero = R::splat(0.0);

@@ -57,7 +57,8 @@ pub struct Span<R: Real> {
     pub end: R,
 }
 
-/// No ray is followed farther, m: from 400 km over the ground the far side of the air behind the horizon is nearer.
+/// No ray is followed farther, m: from 400 km over the ground the far side of the air behind the horizon is
+/// nearer.
 pub const FAR: f32 = 5e6;
 
 impl<'a, R: Real> Rays<'a, R> {

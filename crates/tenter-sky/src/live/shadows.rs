@@ -18,7 +18,8 @@ pub const FIRST: f32 = 400.0;
 pub const GROWTH: f32 = 1.135;
 /// Where shadows lie farther apart than the cells of a coarser grid, that one is asked: it blurs what would else show as slices.
 const COARSER: [usize; 2] = [14, 26];
-/// Share of the sky's light that a layer must take to be worth a look: by whatever light, or several would not add up.
+/// Share of the sky's light that a layer must take to be worth a look: by whatever light, or several would
+/// not add up.
 const LEAST_TAKEN: f32 = 0.01;
 /// How deep under the ground rays are followed, m.
 const DEEPEST: f32 = -2000.0;
@@ -35,12 +36,13 @@ pub fn shaded_below(scene: &Scene) -> Option<f32> {
     shading.map(|(clouds, _)| clouds.form.0.base + clouds.form.0.depth).reduce(f32::max)
 }
 
-/// Parts after those of the lights: what has been scattered before, and red, green and blue of what clouds send down.
+/// Parts after those of the lights: what has been scattered before, and red, green and blue of what clouds
+/// send down.
 const AFTER_LIGHTS: usize = 4;
 const MOST_PARTS: usize = MAX_LIGHTS + AFTER_LIGHTS;
 
-/// Along some rays, share that is left of what comes straight from each light, and after those of what has been scattered
-/// before; then mean radiance that clouds add, cd/m2.
+/// Along some rays, share that is left of what comes straight from each light, and after those of what has
+/// been scattered before; then mean radiance that clouds add, cd/m2.
 pub struct Shadows {
     /// By stretch, part and ray.
     values: Vec<f32>,
@@ -137,7 +139,8 @@ impl Kernel for Along<'_> {
 }
 
 /// What is left at distances on the rays: what comes straight from a light is lost in the shadow of each cloud, what has been
-/// scattered before in the mean over the sky; and what the lowest clouds over a place send down in their stead.
+/// scattered before in the mean over the sky; and what the lowest clouds over a place send down in their
+/// stead.
 #[inline(always)]
 fn left_at<R: Real>(rays: &Rays<R>, t: R, level: usize) -> [R; MOST_PARTS] {
     let scene = rays.scene;

@@ -1,9 +1,10 @@
 //! Shafts: the shadows of clouds in the air below them.
 //!
-//! Air under clouds gets less light than the air's tables know of: of what comes straight from lights what is left in
-//! shadows, of what was scattered before what comes between clouds; and it gets light that clouds send down, which is as
-//! good as even. What it loses by all that is summed once for each packet of rays, over stretches that grow from some metres
-//! to a hundred kilometres, in each of which [`super::shadows`] tells what is left.
+//! Air under clouds gets less light than the air's tables know of: of what comes straight from lights what
+//! is left in shadows, of what was scattered before what comes between clouds; and it gets light that
+//! clouds send down, which is as good as even. What it loses by all that is summed once for each packet of
+//! rays, over stretches that grow from some metres to a hundred kilometres, in each of which
+//! [`super::shadows`] tells what is left.
 
 use super::rays::Span;
 use super::shadows::{FIRST, GROWTH, LOOKS, STRETCHES, distance, shaded_below};

@@ -114,12 +114,13 @@ impl<R: Real> Scattered<R> {
     }
 }
 
-/// What is looked up in sheets of one kind of particles is multiplied by: for few and many turns of a light, by thickness, light
-/// and direction as [`SlabLight`] has them; for what comes from above and from below, by side, direction and thickness.
+/// What is looked up in sheets of one kind of particles is multiplied by: for few and many turns of a
+/// light, by thickness, light and direction as [`SlabLight`] has them; for what comes from above and from
+/// below, by side, direction and thickness.
 pub struct SheetCorrections {
     slabs: SlabLight,
-    /// Of what is scattered the share of the phase function's peak, which the table leaves out; what the function is
-    /// without it at most, and the asymmetry of what it turns twice.
+    /// Of what is scattered the share of the phase function's peak, which the table leaves out; what the
+    /// function is without it at most, and the asymmetry of what it turns twice.
     pub peak: f32,
     cut_off: f32,
     twice: f32,
@@ -133,11 +134,15 @@ fn side_above(light: f32) -> f32 {
     (0.5 + 0.5 * light / EDGEWISE).clamp(0.0, 1.0)
 }
 
-/// All directions of a tabulated slab under a tabulated light, as [`SlabLight::radiance`] takes them.
-fn directions(thickness: usize, light: usize) -> impl Iterator<Item = [usize; 5]> {
-    (0..DIRECTIONS).map(move |d| {
-        [thickness, light, d / TURN.len() / OUT.len(), d / TURN.len() % OUT.len(), d % TURN.len()]
-    })
+/// All thicknesses, lights and directions of the table, as [`SlabLight::radiance`] takes them.
+fn cases() -> impl Iterator<Item = [usize; 5]> {
+    let directions = |[t, l]: [usize; 2]| {
+        (0..DIRECTIONS).map(move |d| {
+            let (way, turn) = (d / TURN.len(), d % TURN.len());
+            [t, l, way / OUT.len(), way % OUT.len(), turn]
+        })
+    };
+    (0..THICKNESS.len()).flat_map(|t| (0..LIGHT.len()).map(move |l| [t, l])).flat_map(directions)
 }
 
 /// A correction for a packet of rays, by thickness.
@@ -152,7 +157,8 @@ pub struct OfSheet<R: Real> {
     pub cut_off: R,
 }
 
-/// Light of even slabs as it comes without correction, which goes by thickness alone: in the order of [`SheetCorrections`].
+/// Light of even slabs as it comes without correction, which goes by thickness alone: in the order of
+/// [`SheetCorrections`].
 struct Uncorrected {
     light: Vec<f32>,
     surroundings: Vec<[f32; 2]>,
@@ -165,16 +171,11 @@ impl Uncorrected {
     }
 
     fn new() -> Uncorrected {
-        let mut light = Vec::with_capacity(THICKNESS.len() * LIGHT.len() * DIRECTIONS);
-        for thickness in THICKNESS {
-            for from in LIGHT {
-                for d in 0..DIRECTIONS {
-                    let (side, out, turn) =
-                        (d / TURN.len() / OUT.len(), d / TURN.len() % OUT.len(), d % TURN.len());
-                    light.push(of_light(thickness / AS_DROPLETS, from, side, OUT[out], TURN[turn]));
-                }
-            }
-        }
+        let light = cases()
+            .map(|[t, l, side, out, turn]| {
+                of_light(THICKNESS[t] / AS_DROPLETS, LIGHT[l], side, OUT[out], TURN[turn])
+            })
+            .collect();
         let ways = (0..SIDES).flat_map(|side| OUT.map(|out| (side, out)));
         let surroundings = ways
             .flat_map(|(side, out)| THICKNESS.map(|t| of_surroundings(t / AS_DROPLETS, side, out)))
@@ -188,8 +189,7 @@ impl SheetCorrections {
     pub fn new(phase: &DropletPhase, turned: f32) -> SheetCorrections {
         let believed = |exact: f32, own: f32| (exact / own.max(1e-9)).clamp(1.0 / MOST, MOST);
         let (slabs, own) = (SlabLight::of(phase, turned), Uncorrected::get());
-        let cases = (0..THICKNESS.len()).flat_map(|t| (0..LIGHT.len()).flat_map(move |l| directions(t, l)));
-        let light = cases.zip(&own.light).map(|(case, own)| believed(slabs.radiance(case), *own)).collect();
+        let light = cases().zip(&own.light).map(|(case, own)| believed(slabs.radiance(case), *own)).collect();
         let (mut above, mut below) = (Vec::new(), Vec::new());
         let mut uncorrected = own.surroundings.iter();
         for side in 0..SIDES {
@@ -218,8 +218,8 @@ impl SheetCorrections {
         &self.slabs
     }
 
-    /// Of all that scattering turns, what the peak alone has turned twice and more, at the cosine of the angle to a light
-    /// that is spread over so many radians.
+    /// Of all that scattering turns, what the peak alone has turned twice and more, at the cosine of the
+    /// angle to a light that is spread over so many radians.
     #[inline(always)]
     pub fn twice_in_peak<R: Real>(&self, cosine: R, spread: f64) -> R {
         lobe(self.twice.min(1.0 - spread as f32).max(0.0), cosine) * R::splat(self.peak)

@@ -139,7 +139,8 @@ impl Stretches {
                     None => seen.onward = seen.onward + light_parts[ONWARD],
                 }
                 let own = colour.of(colours, t, &light_parts);
-                // What haze turns by a few degrees still comes from the cloud: the air's own light is without it.
+                // What haze turns by a few degrees still comes from the cloud: the air's own light is
+                // without it.
                 for c in 0..3 {
                     let through = front.through[c] * front.forward * R::splat(colour.shading.scatter[c]);
                     seen.light[c] = own[c].mul_add(through, seen.light[c]);

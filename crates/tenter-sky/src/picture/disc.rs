@@ -166,7 +166,8 @@ impl Disc {
             }
         }
         let clear = light.seen(scene.eye_altitude);
-        // Refraction keeps radiance, so that of a flattened disc there is less. The part above the horizon shares what comes past it.
+        // Refraction keeps radiance, so that of a flattened disc there is less. The part above the horizon
+        // shares what comes past it.
         let solid_angle = 2.0 * std::f64::consts::PI * (1.0 - radius.cos());
         let share = if above > 0.0 { above / whole } else { 1.0 };
         let shown = if above > 0.0 { left / above } else { 0.0 };

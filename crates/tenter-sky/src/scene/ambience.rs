@@ -41,7 +41,8 @@ const AIR_LIT: f64 = 8000.0;
 #[derive(Clone, Copy, Debug)]
 pub struct Surroundings {
     pub overhead: Rgb,
-    /// From the sides, under a clear sky: above the horizon, and the same of each light alone; and beneath it.
+    /// From the sides, under a clear sky: above the horizon, and the same of each light alone; and beneath
+    /// it.
     pub around: Rgb,
     pub around_of: [Rgb; MAX_LIGHTS],
     pub beneath: Rgb,
@@ -52,16 +53,19 @@ pub struct Surroundings {
     pub open: f32,
     /// Mean radiance all around under this layer beside what comes between clouds, its own and those above.
     pub sent_down: Rgb,
-    /// Of that, luminance weighed by the first and second Legendre polynomials of the sine of its elevation, cd/m2.
+    /// Of that, luminance weighed by the first and second Legendre polynomials of the sine of its
+    /// elevation, cd/m2.
     pub leaning: [f32; 2],
 }
 
-/// Of the radiance of a closed sheet of clouds, (1 + 2 sin e) / 3 of the zenith's (Moon and Spencer 1942): its mean over
-/// the upper half, and over all around weighed by the second Legendre polynomial, by its flux over pi.
+/// Of the radiance of a closed sheet of clouds, (1 + 2 sin e) / 3 of the zenith's (Moon and Spencer 1942):
+/// its mean over the upper half, and over all around weighed by the second Legendre polynomial, by its flux
+/// over pi.
 const MEAN_OF_LID: f32 = 6.0 / 7.0;
 const SECOND_OF_LID: f32 = 3.0 / 56.0;
 
-/// Light around clouds of everything together, and of each light that shines alone, by its place among the lights.
+/// Light around clouds of everything together, and of each light that shines alone, by its place among the
+/// lights.
 pub struct Ambiences {
     pub whole: Ambience,
     pub alone: Vec<(usize, Ambience)>,
@@ -70,7 +74,8 @@ pub struct Ambiences {
 /// What light passes on its way, whichever light it is.
 struct Passed<'a> {
     air: &'a Air,
-    /// Fog and layers from the lowest up, in the mean all over and as they look from [`AIR_LIT`] over the eye.
+    /// Fog and layers from the lowest up, in the mean all over and as they look from [`AIR_LIT`] over the
+    /// eye.
     slabs: Vec<Slab>,
     near: Vec<Slab>,
     /// Altitudes of their levels from the ground up, m; and of the layers' middles and tops.
@@ -246,7 +251,8 @@ impl<'a> Passed<'a> {
         .collect()
     }
 
-    /// The surroundings of each layer, from the lowest up; `near`: with clouds as the air near the eye sees them.
+    /// The surroundings of each layer, from the lowest up; `near`: with clouds as the air near the eye sees
+    /// them.
     fn layers(
         &self,
         part: &Part,

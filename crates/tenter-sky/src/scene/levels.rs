@@ -42,12 +42,13 @@ impl Slab {
 const DIFFUSIVITY: f64 = 1.66;
 
 /// A part of a channel as a multiple of another; of next to nothing it is no multiple, but `otherwise`.
-pub(super) fn ratio(part: f32, whole: f32, otherwise: f32) -> f32 {
+pub(crate) fn ratio(part: f32, whole: f32, otherwise: f32) -> f32 {
     const NEXT_TO_NOTHING: f32 = 1e-25;
     if whole.abs() > NEXT_TO_NOTHING { (part / whole).clamp(-1e6, 1e6) } else { otherwise }
 }
 
-/// A difference that is nothing at least; of a channel that is under nothing (a colour out of gamut) nothing at most.
+/// A difference that is nothing at least; of a channel that is under nothing (a colour out of gamut)
+/// nothing at most.
 pub(super) fn at_least_nothing(difference: f32, channel: f32) -> f32 {
     if channel < 0.0 { difference.min(0.0) } else { difference.max(0.0) }
 }

@@ -39,8 +39,8 @@ pub struct PlacedSun {
     pub azimuth_deg: f64,
     /// True height of its centre: light, twilight and exposure follow it.
     pub elevation_deg: f64,
-    /// Height at which the disc is seen. A sun set by hand is seen where it stands; one of place and time is lifted by
-    /// refraction.
+    /// Height at which the disc is seen. A sun set by hand is seen where it stands; one of place and time
+    /// is lifted by refraction.
     pub seen_elevation_deg: f64,
     pub strength: f64,
 }
@@ -73,7 +73,8 @@ impl PlacedSun {
     }
 }
 
-/// A disc's height over its width where refraction lifts a true elevation to a seen one, degrees: 0.83 on the horizon.
+/// A disc's height over its width where refraction lifts a true elevation to a seen one, degrees: 0.83 on
+/// the horizon.
 fn flattening(elevation: f64, seen: f64) -> f64 {
     const STEP: f64 = 0.05;
     if seen == elevation {
@@ -229,8 +230,8 @@ mod tests {
         assert!(matches!(lights[2].face, Face::Moon { .. }));
     }
 
-    /// A sun on the horizon is seen half a degree higher and five sixths as high as it is wide (common practice, no source:
-    /// 29' at the upper rim, 34' on the horizon); its light comes from where it stands.
+    /// A sun on the horizon is seen half a degree higher and five sixths as high as it is wide (common
+    /// practice, no source: 29' at the upper rim, 34' on the horizon); its light comes from where it stands.
     #[test]
     fn refraction_lifts_the_disc_alone() {
         let mut sky = Sky::default();

@@ -16,6 +16,7 @@ mod workshop;
 pub use alone::lit_alone;
 pub use ambience::{Ambience, Ambiences, Lifted, Surroundings};
 pub use fog::Fog;
+pub(crate) use levels::ratio;
 pub use lights::{
     Face, MAX_LIGHTS, PlacedLight, PlacedMoon, PlacedSun, grade_of, moonlight, placed_lights, time_of,
 };

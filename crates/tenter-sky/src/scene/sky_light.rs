@@ -61,8 +61,8 @@ pub struct SkyLight<'a> {
     pub source: &'a SkySource,
 }
 
-/// What one light makes of the sky, and for one of them what is there without any: airglow, or a painted sky. Light of all
-/// parts adds up, so that several suns are the sum of what each makes alone.
+/// What one light makes of the sky, and for one of them what is there without any: airglow, or a painted
+/// sky. Light of all parts adds up, so that several suns are the sum of what each makes alone.
 pub(super) struct Part<'a> {
     pub sky: &'a SkyLight<'a>,
     /// Its place among the lights.
@@ -70,8 +70,8 @@ pub(super) struct Part<'a> {
     pub with_rest: bool,
 }
 
-/// What a clear sky sheds, lx: on level ground, and of that what comes from around the light, on a plane that faces it: so
-/// much that its flow along the ground is the sky's.
+/// What a clear sky sheds, lx: on level ground, and of that what comes from around the light, on a plane
+/// that faces it: so much that its flow along the ground is the sky's.
 pub(super) struct Falling {
     pub level: Rgb,
     pub sunward: Rgb,
@@ -83,8 +83,8 @@ impl Falling {
         self.sunward.map(|v| v * part.light().map_or(0.0, Light::up))
     }
 
-    /// At another altitude than the ground's: so much more or less as there is air above that scatters down what the light sends it. The
-    /// sky around the light goes with it, the rest is even.
+    /// At another altitude than the ground's: so much more or less as there is air above that scatters down
+    /// what the light sends it. The sky around the light goes with it, the rest is even.
     pub fn at(&self, part: &Part, over: &Scattering, altitude: f64) -> Clear {
         let (here, there) = (over.above(0.0), over.above(altitude));
         // Channels on the edge of the gamut go with the others.
