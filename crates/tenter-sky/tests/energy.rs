@@ -1,68 +1,15 @@
 //! What falls on clouds that absorb nothing either comes through or is sent back.
 
-use std::f64::consts::TAU;
-use tenter_sky::air::Fineness;
-use tenter_sky::camera::toward;
-use tenter_sky::document::{Air, CloudKind, CloudLayer, Placement, Sky};
-use tenter_sky::live::{Effort, look_at};
+mod common;
+
+use common::{bare, even_sheet, scene, sent_up};
+use tenter_sky::document::{CloudKind, CloudLayer, Sky};
 use tenter_sky::measure::readouts;
-use tenter_sky::scene::{Scene, Workshop};
-use tenter_sky::spectrum::luminance;
 
-fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, Fineness::Draft, &|| false).unwrap()
-}
-
-/// No air to speak of, over ground that sends back a share of light.
-fn bare(sine: f64, ground_albedo: f64) -> Sky {
-    let air = Air { molecules: 0.0, visibility_km: 1000.0, ozone_du: 0.0, ground_albedo, ..Air::default() };
-    let mut sky = Sky { air, ..Sky::default() };
-    sky.suns[0].placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg: sine.asin().to_degrees() };
-    sky
-}
-
-/// An even sheet of a kind whose columns have this optical thickness.
-fn even_sheet(kind: CloudKind, thickness: f64) -> CloudLayer {
-    let mut sheet = CloudLayer { cover: 1.0, lobes: 0.0, erosion: 0.0, ..kind.usual() };
-    sheet.set_optical_thickness(10.0);
-    let sky = Sky { clouds: vec![sheet.clone()], ..Sky::default() };
-    let columns = scene(&sky).clouds[0].form.1.evenly().mean(|t| t);
-    sheet.set_optical_thickness(thickness * 10.0 / columns);
-    sheet
-}
-
-/// Flux up from a layer, seen from above it: over heights by Gauss and Legendre's rule, and azimuths.
-fn sent_up(sky: &Sky) -> f64 {
-    sent_up_to::<12>(sky, 2000.0)
-}
-
-/// The same so many metres over its top.
-fn sent_up_to<const AZIMUTHS: usize>(sky: &Sky, above_m: f64) -> f64 {
-    const HEIGHTS: [(f64, f64); 6] = [
-        (0.0338, 0.0857),
-        (0.1694, 0.1804),
-        (0.3807, 0.2340),
-        (0.6193, 0.2340),
-        (0.8306, 0.1804),
-        (0.9662, 0.0857),
-    ];
-    let mut from_above = sky.clone();
+/// Flux up some metres over the highest cloud, lx.
+fn sent_up_over(sky: &Sky, above_m: f64, azimuths: usize) -> f64 {
     let top = sky.clouds.iter().map(|layer| layer.base_m + layer.depth_m).fold(0.0, f64::max);
-    from_above.eye.altitude_m = top + above_m;
-    let looks: Vec<_> = HEIGHTS
-        .iter()
-        .flat_map(|(sine, _)| {
-            (0..AZIMUTHS).map(|k| toward(0.2 + TAU * k as f64 / AZIMUTHS as f64, -sine.asin()))
-        })
-        .collect();
-    let seen = look_at(&scene(&from_above), &looks, 1e-3, Effort::default());
-    seen.chunks(AZIMUTHS)
-        .zip(HEIGHTS)
-        .map(|(row, (height, weight))| {
-            let mean = row.iter().map(|l| luminance(l.0) as f64).sum::<f64>() / AZIMUTHS as f64;
-            TAU * height * weight * mean
-        })
-        .sum()
+    sent_up(sky, top + above_m, azimuths)
 }
 
 fn on_level(sky: &Sky) -> f64 {
@@ -78,7 +25,8 @@ fn shares(kind: CloudKind, thickness: f64, sine: f64) -> [f64; 3] {
     let fallen = on_level(&bare(sine, 0.0));
     let black = Sky { clouds: vec![sheet.clone()], ..bare(sine, 0.0) };
     let white = Sky { clouds: vec![sheet], ..bare(sine, 1.0) };
-    [on_level(&black) / fallen, sent_up(&black) / fallen, sent_up(&white) / fallen]
+    let up = |sky: &Sky| sent_up_over(sky, 2000.0, 12);
+    [on_level(&black) / fallen, up(&black) / fallen, up(&white) / fallen]
 }
 
 /// Nothing is lost in even sheets of any kind, over black ground and over white. 2 % is asked; what is
@@ -149,7 +97,7 @@ fn what_falls_on_heaps_is_all_kept() {
             let heaps = CloudLayer { cover: 0.4, ..kind.usual() };
             let sky = Sky { clouds: vec![heaps], ..bare(sine, 1.0) };
             let fallen = on_level(&bare(sine, 0.0));
-            let white = sent_up_to::<40>(&sky, 20_000.0) / fallen;
+            let white = sent_up_over(&sky, 20_000.0, 40) / fallen;
             println!("{kind:?} {sine}: {white:.4} over white ground");
             assert!((0.78..1.05).contains(&white), "{kind:?} {sine}: {white}");
         }

@@ -1,36 +1,29 @@
 //! Even sheets in single directions, held against the reference integrator: no constant of theirs comes
 //! from these.
 
-use tenter_sky::air::Fineness;
+mod common;
+
+use common::{SUN_AZIMUTH_DEG, bare, even_sheet, scene};
 use tenter_sky::camera::toward;
-use tenter_sky::document::{Air, CloudKind, CloudLayer, Placement, Sky};
+use tenter_sky::document::{CloudKind, CloudLayer, Sky};
 use tenter_sky::live::{Effort, look_at};
 use tenter_sky::reference::Reference;
-use tenter_sky::scene::{Scene, Workshop};
 use tenter_sky::spectrum::luminance;
 
-const SUN_AZIMUTH: f64 = 200.0;
-
 /// Azimuth and height of looks that are farther than 12 degrees from the sun.
-const LOOKS: [(f64, f64); 6] =
-    [(200.0, 10.0), (200.0, 80.0), (20.0, 60.0), (20.0, 20.0), (110.0, 15.0), (110.0, 50.0)];
+const LOOKS: [(f64, f64); 6] = [
+    (SUN_AZIMUTH_DEG, 10.0),
+    (SUN_AZIMUTH_DEG, 80.0),
+    (20.0, 60.0),
+    (20.0, 20.0),
+    (110.0, 15.0),
+    (110.0, 50.0),
+];
 
-fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, Fineness::Draft, &|| false).unwrap()
-}
-
-/// A closed sheet without lumps over black ground, and nearly no air.
+/// A closed sheet without lumps or halo over black ground, and nearly no air.
 fn sheet(kind: CloudKind, thickness: f64, sine: f64) -> Sky {
-    let air =
-        Air { molecules: 0.0, visibility_km: 1000.0, ozone_du: 0.0, ground_albedo: 0.0, ..Air::default() };
-    let mut layer = CloudLayer { cover: 1.0, lobes: 0.0, erosion: 0.0, halo: 0.0, ..kind.usual() };
-    layer.set_optical_thickness(10.0);
-    let mut sky = Sky { air, clouds: vec![layer], ..Sky::default() };
-    let columns = scene(&sky).clouds[0].form.1.evenly().mean(|t| t);
-    sky.clouds[0].set_optical_thickness(thickness * 10.0 / columns);
-    let elevation_deg = sine.asin().to_degrees();
-    sky.suns[0].placement = Placement::Hand { azimuth_deg: SUN_AZIMUTH, elevation_deg };
-    sky
+    let layer = CloudLayer { halo: 0.0, ..even_sheet(kind, thickness) };
+    Sky { clouds: vec![layer], ..bare(sine, 0.0) }
 }
 
 /// Droplets, and ice in sheets and in veils: thin, and of some thickness, seen from below and from above.

@@ -1,18 +1,15 @@
 //! Several layers in one sky: how they hide, shade and cross one another, and what extremes do.
 
-use std::f64::consts::TAU;
-use tenter_sky::air::Fineness;
+mod common;
+
+use common::scene;
 use tenter_sky::camera::toward;
 use tenter_sky::document::{Air, CloudKind, CloudLayer, MAX_LAYERS, Placement, Sky};
 use tenter_sky::live::{Effort, look_at};
 use tenter_sky::measure::readouts;
 use tenter_sky::reference::slabs::REFLECTANCE;
-use tenter_sky::scene::{Scene, Workshop};
+use tenter_sky::scene::Scene;
 use tenter_sky::spectrum::luminance;
-
-fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, Fineness::Draft, &|| false).unwrap()
-}
 
 fn sky(clouds: Vec<CloudLayer>) -> Sky {
     let mut sky = Sky { clouds, ..Sky::default() };
@@ -148,26 +145,15 @@ fn extremes_give_numbers() {
     }
 }
 
-/// No air to speak of over black ground.
-fn no_air() -> Air {
-    Air { molecules: 0.0, visibility_km: 1000.0, ozone_du: 0.0, ground_albedo: 0.0, ..Air::default() }
-}
-
-/// An even sheet whose columns turn as much light as a slab of Henyey and Greenstein's function with g = 0.85 of this thickness (similarity).
+/// An even sheet whose columns turn as much light as a slab of Henyey and Greenstein's function with g = 0.85
+/// of this thickness (similarity).
 fn even_sheet(thickness: f64) -> CloudLayer {
-    let mut sheet = CloudLayer { cover: 1.0, lobes: 0.0, erosion: 0.0, ..layer(CloudKind::Stratus, "sheet") };
-    // Edges thin a sheet: what its columns have is what counts.
-    sheet.set_optical_thickness(10.0);
-    let columns = scene(&sky(vec![sheet.clone()])).clouds[0].form.1.evenly().mean(|t| t);
-    sheet.set_optical_thickness(thickness * 0.15 / 0.14 * 10.0 / columns);
-    sheet
+    common::even_sheet(CloudKind::Stratus, thickness * 0.15 / 0.14)
 }
 
 /// In no air, the sun at a sine of height.
 fn lit_at(sine: f64, clouds: Vec<CloudLayer>) -> Sky {
-    let mut sky = Sky { air: no_air(), ..sky(clouds) };
-    sky.suns[0].placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg: sine.asin().to_degrees() };
-    sky
+    Sky { clouds, ..common::bare(sine, 0.0) }
 }
 
 /// Sines of the sun's height that [`REFLECTANCE`] is for.
@@ -198,37 +184,13 @@ fn even_sheets_let_through_what_discrete_ordinates_give() {
 /// Seen from above: summed over 6 heights (Gauss and Legendre's) by 12 azimuths. 10 % is asked.
 #[test]
 fn even_sheets_send_back_what_discrete_ordinates_give() {
-    const HEIGHTS: [(f64, f64); 6] = [
-        (0.0338, 0.0857),
-        (0.1694, 0.1804),
-        (0.3807, 0.2340),
-        (0.6193, 0.2340),
-        (0.8306, 0.1804),
-        (0.9662, 0.0857),
-    ];
-    const AZIMUTHS: usize = 12;
-    let looks: Vec<_> = HEIGHTS
-        .iter()
-        .flat_map(|(sine, _)| {
-            (0..AZIMUTHS).map(|k| toward(0.2 + TAU * k as f64 / AZIMUTHS as f64, -sine.asin()))
-        })
-        .collect();
     for (thickness, sent_back) in REFLECTANCE.into_iter().skip_while(|(thickness, _)| *thickness < 2.0) {
         let sheet = even_sheet(thickness);
         for (sine, expected) in SINES.into_iter().zip(sent_back) {
             let bare = lit_at(sine, vec![]);
             let on_level = readouts(&bare, &scene(&bare)).global_horizontal_lx;
-            let mut covered = lit_at(sine, vec![sheet.clone()]);
-            covered.eye.altitude_m = 6000.0;
-            let seen = look_at(&scene(&covered), &looks, 1e-3, Effort::default());
-            let sent: f64 = seen
-                .chunks(AZIMUTHS)
-                .zip(HEIGHTS)
-                .map(|(row, (height, weight))| {
-                    let mean = row.iter().map(|l| luminance(l.0) as f64).sum::<f64>() / AZIMUTHS as f64;
-                    TAU * height * weight * mean
-                })
-                .sum();
+            let covered = lit_at(sine, vec![sheet.clone()]);
+            let sent = common::sent_up(&covered, 6000.0, 12);
             near(sent / on_level, expected, 0.1, &format!("{thickness} {sine}"));
         }
     }
