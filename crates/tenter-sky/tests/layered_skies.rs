@@ -4,7 +4,7 @@ mod common;
 
 use common::scene;
 use tenter_sky::camera::toward;
-use tenter_sky::document::{Air, CloudKind, CloudLayer, MAX_LAYERS, Placement, Sky};
+use tenter_sky::document::{CloudKind, CloudLayer, MAX_LAYERS, Placement, Sky};
 use tenter_sky::live::{Effort, look_at};
 use tenter_sky::measure::readouts;
 use tenter_sky::reference::slabs::REFLECTANCE;
