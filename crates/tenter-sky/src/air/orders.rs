@@ -320,8 +320,8 @@ impl Gather<'_> {
             for a in 0..self.around {
                 let along = cos * up + sin * flat * self.azimuth(a).cos();
                 let mut phase = [0.0; 3];
-                for (phase, moments) in phase.iter_mut().zip(&self.moments.of) {
-                    *phase = cut_off(moments, along as f32);
+                for k in 0..3 {
+                    phase[k] = cut_off(&self.moments.of[k], along as f32);
                 }
                 suns.push(Sun { up, along, phase, light: Spectrum::ZERO });
             }
@@ -411,7 +411,8 @@ impl Gather<'_> {
         }
         let terms = polar(up as f32);
         let (low, high, f) = table.rows(altitude);
-        for ((source, low), high) in sources.of.iter_mut().zip(low).zip(high) {
+        for i in 0..sources.of.len() {
+            let (source, low, high) = (&mut sources.of[i], &low[i], &high[i]);
             *source = [Spectrum::ZERO; DEGREE + 1];
             for k in 0..TERMS {
                 source[ORDER_OF[k]] += low[k].lerp(high[k], f) * weight[DEGREE_OF[k]] * terms[k];
@@ -419,11 +420,10 @@ impl Gather<'_> {
         }
         for (i, growth_here) in sources.growth.iter_mut().enumerate() {
             let next = (i + 1).min(self.heights - 1);
-            let [from, to] = [i, next].map(|i| {
-                let [low, high] = [low, high].map(|row| row[i][0].0[GREEN]);
-                low + (high - low) * f
-            });
-            *growth_here = growth(from, to);
+            let mut mean = [low[i][0].0[GREEN], low[next][0].0[GREEN]];
+            mean[0] += (high[i][0].0[GREEN] - mean[0]) * f;
+            mean[1] += (high[next][0].0[GREEN] - mean[1]) * f;
+            *growth_here = growth(mean[0], mean[1]);
         }
     }
 }

@@ -361,10 +361,10 @@ impl AirInFront {
             for k in 0..4 {
                 let first = corners[k] * SLICES + slices[ray] as usize;
                 let pair = &self.rows[first..first + 2];
-                for (row, weights) in pair.iter().zip(&weights[k]) {
-                    let weight = R::splat(weights[ray]);
+                for i in 0..2 {
+                    let weight = R::splat(weights[k][i][ray]);
                     for part in 0..16 / R::LANES {
-                        sum[part] = R::load(&row.0[part * R::LANES..]).mul_add(weight, sum[part]);
+                        sum[part] = R::load(&pair[i].0[part * R::LANES..]).mul_add(weight, sum[part]);
                     }
                 }
             }

@@ -96,6 +96,7 @@ pub struct BallLight {
 }
 
 impl BallLight {
+    #[inline]
     pub fn get() -> &'static BallLight {
         static TABLE: LazyLock<BallLight> = LazyLock::new(|| {
             let shares = numbers(include_bytes!("ball.f32"));
@@ -145,7 +146,10 @@ impl BallLight {
         let left = (-past * R::splat((1.0 - ASYMMETRY) * PI) / height).exp();
         // Small bodies scatter as they hold.
         let small = radius.min(R::splat(1.0));
-        shares.map(|s| s * left * small)
+        for share in &mut shares {
+            *share = *share * left * small;
+        }
+        shares
     }
 }
 

@@ -104,8 +104,9 @@ impl Directions {
         for (row, a) in product.chunks_exact_mut(n).zip(a.chunks_exact(n)) {
             for k in 0..STREAMS {
                 let weight = self.share(k) * a[k];
-                for (sum, b) in row.iter_mut().zip(&b[k * n..][..n]) {
-                    *sum += weight * b;
+                let b = &b[k * n..][..n];
+                for j in 0..n {
+                    row[j] += weight * b[j];
                 }
             }
         }

@@ -206,6 +206,7 @@ impl Tile {
     }
 
     /// The texels along one axis whose middles lie within `reach` of a place.
+    #[inline]
     fn within(&self, axis: usize, place: f64, reach: f64) -> std::ops::Range<usize> {
         let texel = |v: f64| ((v - self.low[axis]) / self.texel).clamp(-1.0, self.side as f64);
         let (from, to) = (texel(place - reach).ceil() as i64, texel(place + reach).floor() as i64);

@@ -15,7 +15,7 @@ use super::regions::Regions;
 use super::survey::Survey;
 use crate::air::Making;
 use crate::document::{CloudLayer, Family};
-use crate::simd::{Kernel, Mask, Real, dispatch};
+use crate::simd::{Kernel, Mask, Real, Subkernel, dispatch};
 use rayon::prelude::*;
 
 /// Optical thickness past which it no longer matters that half of what is scattered hardly turns.
@@ -384,6 +384,7 @@ impl CloudForm {
     }
 
     /// Whether some altitudes lie in both.
+    #[inline]
     pub fn crosses(&self, other: &CloudForm) -> bool {
         self.base < other.base + other.depth && other.base < self.base + self.depth
     }
@@ -396,9 +397,20 @@ impl CloudForm {
     /// The layer at places (m east, m north, m above the base) for footprints of `w` metres.
     #[inline(always)]
     pub fn at<R: Real>(&self, x: R, y: R, z: R, w: R) -> Place<R> {
+        self.sample::<R, true>([x, y, z], w)
+    }
+
+    /// As [`CloudForm::at`], but nothing above, below or beside: for those who march toward a light.
+    #[inline(always)]
+    pub fn at_without_columns<R: Real>(&self, x: R, y: R, z: R, w: R) -> Place<R> {
+        self.sample::<R, false>([x, y, z], w)
+    }
+
+    #[inline(always)]
+    fn sample<R: Real, const COLUMNS: bool>(&self, at: [R; 3], w: R) -> Place<R> {
         match self.family {
-            Family::Heaps => self.place::<R, false>(x, y, z, w),
-            _ => self.place::<R, true>(x, y, z, w),
+            Family::Heaps => R::call(Sample::<R, false, COLUMNS> { form: self, at, w }),
+            _ => R::call(Sample::<R, true, COLUMNS> { form: self, at, w }),
         }
     }
 
@@ -412,13 +424,13 @@ impl CloudForm {
     /// The extinction alone, per metre: for those who do not step by the distance.
     #[inline(always)]
     pub fn extinction_at<R: Real>(&self, x: R, y: R, z: R, w: R) -> R {
-        self.at(x, y, z, w).extinction
+        self.at_without_columns(x, y, z, w).extinction
     }
 
     /// Places in the axes of the layer, unbent.
     #[inline(always)]
     fn along_axes<R: Real>(&self, x: R, y: R, z: R) -> [R; 2] {
-        let [sin, cos] = self.axes.map(R::splat);
+        let [sin, cos] = R::splat_each(self.axes);
         let down = (R::splat(self.depth) - z).max(R::splat(0.0));
         // Tops run ahead of their bases, trails hang behind their heads.
         let bent = down * down * R::splat(self.lean[1]) - z * R::splat(self.lean[0]);
@@ -686,6 +698,27 @@ impl CloudForm {
             .flat_map_iter(|row| self.columns(&x, &[at(row); SIDE], 20.0, 16))
             .collect();
         Survey::new(depths, f64::from(self.surveyed), counts_from)
+    }
+}
+
+/// A sample of a form; `SHEET`: of all but heaps; `COLUMNS`: with what lies above, below and beside.
+struct Sample<'a, R: Real, const SHEET: bool, const COLUMNS: bool> {
+    form: &'a CloudForm,
+    at: [R; 3],
+    w: R,
+}
+
+impl<R: Real, const SHEET: bool, const COLUMNS: bool> Subkernel<R> for Sample<'_, R, SHEET, COLUMNS> {
+    type Output = Place<R>;
+    #[inline(always)]
+    fn run(self) -> Place<R> {
+        let [x, y, z] = self.at;
+        let place = self.form.place::<R, SHEET>(x, y, z, self.w);
+        if COLUMNS {
+            return place;
+        }
+        let zero = R::splat(0.0);
+        Place { above: zero, below: zero, beside: zero, filled: zero, ..place }
     }
 }
 

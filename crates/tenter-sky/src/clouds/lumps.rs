@@ -23,6 +23,7 @@ pub struct Lumps {
 }
 
 impl Lumps {
+    #[inline]
     pub fn get() -> &'static Lumps {
         static BLOCK: LazyLock<Lumps> = LazyLock::new(Lumps::new);
         &BLOCK

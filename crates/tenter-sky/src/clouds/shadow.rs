@@ -91,6 +91,7 @@ impl Layout {
         Layout { side, slices: (height * times).round() as usize, half, depth: form.depth }
     }
 
+    #[inline]
     fn plane(&self) -> usize {
         self.side * self.side
     }
@@ -100,6 +101,7 @@ impl Layout {
     fn cell(&self, level: usize) -> f32 {
         2.0 * self.half[level] / self.side as f32
     }
+    #[inline]
     fn slice_height(&self) -> f32 {
         self.depth / self.slices as f32
     }
@@ -134,7 +136,7 @@ impl Layout {
     #[inline(always)]
     fn at_beside<R: Real>(&self, values: &[f32], slice: usize, beside: &Beside) -> R {
         let values = &values[slice * self.plane() + beside.first..];
-        let [fu, fv] = beside.share.map(R::splat);
+        let [fu, fv] = R::splat_each(beside.share);
         let low = R::load(values).lerp(R::load(&values[1..]), fu);
         let high = R::load(&values[self.side..]).lerp(R::load(&values[self.side + 1..]), fu);
         low.lerp(high, fv)
@@ -403,7 +405,7 @@ impl Slice {
     /// Sine of the light's height at places.
     #[inline(always)]
     fn up<R: Real>(&self, x: R, y: R) -> R {
-        let [east, north] = [self.sun[0], self.sun[1]].map(|part| R::splat(part / self.planet));
+        let [east, north] = R::splat_each([self.sun[0] / self.planet, self.sun[1] / self.planet]);
         (x * east + y * north + R::splat(self.sun[2])).clamp(-1.0, 1.0)
     }
 
@@ -413,6 +415,12 @@ impl Slice {
         let towards = if self.rising { 1.0 } else { -1.0 };
         let sine = (up * R::splat(towards)).max(R::splat(LEAST_SINE));
         [sine, (R::splat(1.0) - sine * sine).max(R::splat(0.0)).sqrt()]
+    }
+
+    /// How far light comes along the ground while it falls by `rise`, m, at one place.
+    fn shift(&self, x: f32, y: f32, rise: f32) -> f32 {
+        let [sine, cosine] = self.steepness(self.up(Scalar(x), Scalar(y)));
+        rise / sine.0 * cosine.0
     }
 }
 
@@ -467,25 +475,23 @@ impl Kernel for SweepRow<'_> {
             let shift = length * cosine;
             let (dx, dy) = (shift * R::splat(east), shift * R::splat(north));
             // As many samples as the longest way asks for, of the same cells whatever the lanes.
-            let ends = [start / TOGETHER * TOGETHER, start / TOGETHER * TOGETHER + TOGETHER - 1];
-            let [from, to] = ends.map(|column| {
-                let up = s.up(Scalar(layout.centre(s.level, column)), Scalar(y_of_row));
-                let [sine, cosine] = s.steepness(up);
-                rise / sine.0 * cosine.0
-            });
+            let first = start / TOGETHER * TOGETHER;
+            let from = s.shift(layout.centre(s.level, first), y_of_row, rise);
+            let to = s.shift(layout.centre(s.level, first + TOGETHER - 1), y_of_row, rise);
             let longest = from.max(to);
             // Cells that all look the same way read whole rows; what is left of bends of the ground is next to nothing.
             let same_way = (from - to).abs() < SAME_WAY * cell;
-            let way = [east, north].map(|part| 0.5 * (from + to) / cell * part);
+            let cells = 0.5 * (from + to) / cell;
+            let way = [cells * east, cells * north];
             let count = (longest / cell).clamp(1.0, MOST_SAMPLES).ceil();
             let broken = Broken::new(density, cell, cosine, sine);
             let mut sum = zero;
             for i in 0..count as usize {
                 let f = (i as f32 + 0.5) / count;
                 let h = z + f * rise * towards;
-                let beside = layout.beside([start, self.y], R::LANES, way.map(|part| part * f));
-                let mean = match beside.filter(|_| same_way) {
-                    Some(beside) => {
+                let beside = layout.beside([start, self.y], R::LANES, [way[0] * f, way[1] * f]);
+                let mean = match beside {
+                    Some(beside) if same_way => {
                         let most = layout.slices as f32 - 1.001;
                         let slice = (h / dz - 0.5).clamp(0.0, most);
                         let first = s.level * layout.slices + slice as usize;
@@ -493,7 +499,7 @@ impl Kernel for SweepRow<'_> {
                         let high = layout.at_beside(&density.values, first + 1, &beside);
                         low.lerp(high, R::splat(slice.fract()))
                     }
-                    None => {
+                    _ => {
                         let f = R::splat(f);
                         layout.at(&density.values, s.level, x + dx * f, y + dy * f, R::splat(h))
                     }
@@ -505,9 +511,9 @@ impl Kernel for SweepRow<'_> {
                 let next = s.level * layout.slices + s.slice;
                 let next = if s.rising { next + 1 } else { next - 1 };
                 let beside = layout.beside([start, self.y], R::LANES, way);
-                let rest = match beside.filter(|_| same_way) {
-                    Some(beside) => layout.at_beside(before, next, &beside),
-                    None => rest_of(layout, before, s, next, x + dx, y + dy),
+                let rest = match beside {
+                    Some(beside) if same_way => layout.at_beside(before, next, &beside),
+                    _ => rest_of(layout, before, s, next, x + dx, y + dy),
                 };
                 depth = depth + depth_of(rest);
             }

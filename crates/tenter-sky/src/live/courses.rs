@@ -122,8 +122,9 @@ impl Notes {
             return;
         }
         let mut numbers = [[0.0; 16]; OF_STOP];
-        for (stored, number) in numbers.iter_mut().zip(step.stop.numbers()) {
-            number.store(stored);
+        let stop = step.stop.numbers();
+        for k in 0..OF_STOP {
+            stop[k].store(&mut numbers[k]);
         }
         let mut stretch = [[0.0; 16]; 2];
         step.opacity.store(&mut stretch[0]);
@@ -171,9 +172,9 @@ impl<'a> Following<'a> {
     #[inline(always)]
     pub fn next_band<R: Real>(&mut self) -> R {
         let mut through = [0.0; 16];
-        for (value, words) in through.iter_mut().zip(&mut self.left).take(R::LANES) {
-            *value = words[1];
-            *words = &words[2..];
+        for ray in 0..R::LANES {
+            through[ray] = self.left[ray][1];
+            self.left[ray] = &self.left[ray][2..];
         }
         R::load(&through)
     }
@@ -206,8 +207,8 @@ impl<'a> Following<'a> {
             }
         }
         let mut stop = [R::splat(0.0); OF_STOP];
-        for (number, of_rays) in stop.iter_mut().zip(&numbers) {
-            *number = R::load(of_rays);
+        for k in 0..OF_STOP {
+            stop[k] = R::load(&numbers[k]);
         }
         let zero = R::splat(0.0);
         Step {

@@ -66,9 +66,9 @@ pub fn surface<R: Real>(land: &Land, rays: &Rays<R>, p: &SurfacePoint<R>, t: R, 
         albedo[c] = R::select(dry, rock.lerp(grown, heath).lerp(wet, weed), R::splat(sea[c]));
     }
     let mut lit = [one; MAX_LIGHTS];
-    for (lit, light) in lit.iter_mut().zip(&rays.scene.lights) {
-        *lit =
-            seen_from::<R>(land, p, p.turn.local(light.direction()), light.placed.in_sky.disc_radius as f32);
+    for (i, light) in rays.scene.lights.iter().enumerate() {
+        let toward = p.turn.local(light.direction());
+        lit[i] = seen_from::<R>(land, p, toward, light.placed.in_sky.disc_radius as f32);
     }
     Surface { normal, albedo, lit }
 }

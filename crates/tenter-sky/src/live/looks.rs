@@ -13,7 +13,7 @@ use crate::clouds::ball::BallLight;
 use crate::clouds::diffusion::{ASYMMETRY, LEAVES_DIRECTION, reach};
 use crate::document::Family;
 use crate::scene::{MAX_LIGHTS, Scene};
-use crate::simd::{Mask, Real};
+use crate::simd::{Mask, Real, Subkernel};
 
 /// Samples toward the sun through the form, each longer than the one before, and how far they reach, m.
 const SUN_STEPS: f32 = 8.0;
@@ -157,7 +157,8 @@ impl Waiting {
             question[k] = R::load(&self.asked[k]);
         }
         let cloud = self.cloud[0];
-        let answered = look(toward_sun, scene, clouds[cloud], &Question(question));
+        let answered =
+            R::call(Answer { toward_sun, scene, cloud: clouds[cloud], question: Question(question) });
         let mut values = [[0.0; 16]; ANSWERED];
         let answers = parts(scene.lights.len());
         for k in 0..answers {
@@ -179,6 +180,21 @@ impl Waiting {
             left += 1;
         }
         self.count = left;
+    }
+}
+
+struct Answer<'a, R: Real> {
+    toward_sun: &'a TowardSun,
+    scene: &'a Scene,
+    cloud: usize,
+    question: Question<R>,
+}
+
+impl<R: Real> Subkernel<R> for Answer<'_, R> {
+    type Output = [R; ANSWERED];
+    #[inline(always)]
+    fn run(self) -> [R; ANSWERED] {
+        look(self.toward_sun, self.scene, self.cloud, &self.question)
     }
 }
 
@@ -251,7 +267,7 @@ fn look<R: Real>(
             for k in 0..toward_sun.count + usize::from(begins) {
                 let middle = length.mul_add(R::splat(0.5), gone);
                 let footprint = w.max(length * R::splat(SUN_FOOTPRINT));
-                let there = other.form.0.at(
+                let there = other.form.0.at_without_columns(
                     middle.mul_add(sx, x),
                     middle.mul_add(sy, y),
                     middle.mul_add(sz, z),
@@ -304,8 +320,9 @@ fn look<R: Real>(
             dome = domes.max(body);
             let near = nearest * R::splat(form.core);
             let mut shares = [[zero; 3]; 2];
-            for (shares, depth) in shares.iter_mut().zip([depth, smooth]) {
-                *shares = BallLight::get().at(depth, near, dome);
+            let depths = [depth, smooth];
+            for k in 0..2 {
+                shares[k] = BallLight::get().at(depths[k], near, dome);
             }
             let [[forward, wide, backward], [_, smooth_wide, smooth_backward]] = shares;
             let share = R::splat(form.evened);

@@ -28,7 +28,7 @@ pub use under_eye::UnderEye;
 
 use crate::air::{Front, FrontCorners, lobe, narrow};
 use crate::scene::{Clouds, Fog, Lifted, MAX_LIGHTS, Scene};
-use crate::simd::{Kernel, Mask, Real, dispatch};
+use crate::simd::{Kernel, Mask, Real, best, dispatch};
 use crate::spectrum::Rgb;
 use fog::{FogInFront, fog_in_front};
 use land::to_land;
@@ -355,7 +355,24 @@ pub fn look_at(scene: &Scene, directions: &[[f64; 3]], pixel: f64, effort: Effor
         .flat_map_iter(|numbers| {
             let directions: Vec<[f64; 3]> = numbers.iter().map(|i| directions[*i]).collect();
             let shadows = Shadows::along(scene, &directions, pixel);
-            dispatch(Single { scene, directions: &directions, pixel, effort, shadows })
+            let rays: Vec<usize> = (0..directions.len()).collect();
+            let lanes = best().lanes();
+            let mut looks = Vec::with_capacity(directions.len());
+            for (chunk, rays) in directions.chunks(lanes).zip(rays.chunks(lanes)) {
+                let seen = dispatch(Look {
+                    scene,
+                    directions: &packet(chunk),
+                    pixel: pixel as f32,
+                    effort,
+                    shadows: shadows.as_ref(),
+                    around: &Around::themselves(rays),
+                    courses: Courses::default(),
+                });
+                looks.extend((0..chunk.len()).map(|lane| {
+                    ([seen.light[0][lane], seen.light[1][lane], seen.light[2][lane]], seen.through[lane])
+                }));
+            }
+            looks
         })
         .collect();
     let mut seen = vec![([0.0; 3], 0.0); looks.len()];
@@ -373,40 +390,6 @@ fn among_neighbours(direction: [f64; 3]) -> u32 {
         .flat_map(|bit| parts.map(|part| part >> bit & 1))
         .zip(0..)
         .fold(0, |all, (bit, at)| all | bit << at)
-}
-
-struct Single<'a> {
-    scene: &'a Scene,
-    directions: &'a [[f64; 3]],
-    pixel: f64,
-    effort: Effort,
-    shadows: Option<Shadows>,
-}
-
-impl Kernel for Single<'_> {
-    type Output = Vec<(Rgb, f32)>;
-    #[inline(always)]
-    fn run<R: Real>(self) -> Self::Output {
-        let mut out = Vec::with_capacity(self.directions.len());
-        let rays: Vec<usize> = (0..self.directions.len()).collect();
-        for (chunk, rays) in self.directions.chunks(R::LANES).zip(rays.chunks(R::LANES)) {
-            let look = Look {
-                scene: self.scene,
-                directions: &packet(chunk),
-                pixel: self.pixel as f32,
-                effort: self.effort,
-                shadows: self.shadows.as_ref(),
-                around: &Around::themselves(rays),
-                courses: Courses::default(),
-            };
-            let seen = look.run::<R>();
-            for lane in 0..chunk.len() {
-                let light = [seen.light[0][lane], seen.light[1][lane], seen.light[2][lane]];
-                out.push((light, seen.through[lane]));
-            }
-        }
-        out
-    }
 }
 
 /// Up to 16 directions by component; the last one fills what is left.

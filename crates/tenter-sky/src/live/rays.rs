@@ -230,15 +230,18 @@ impl<'a, R: Real> Rays<'a, R> {
         let normal = surface.normal;
         // A slope sees so much of the sky, and of the ground for the rest.
         let open = normal[2].mul_add(R::splat(0.5), R::splat(0.5));
-        let near = scene.under_eye.map_or(zero, |here| {
+        let mut near = zero;
+        let mut here_diffuse = [0.0; 3];
+        if let Some(here) = &scene.under_eye {
             let far = t * self.flat * R::splat(1.0 / here.around);
-            (-far * far).exp()
-        });
+            near = (-far * far).exp();
+            here_diffuse = here.diffuse;
+        }
         let mut sum = [zero; 3];
         for c in 0..3 {
             let ground = scene.ambience.ground[c] * std::f32::consts::PI;
             let mean = R::splat(scene.ambience.ground_diffuse[c]);
-            let sky = scene.under_eye.map_or(mean, |here| mean.lerp(R::splat(here.diffuse[c]), near));
+            let sky = mean.lerp(R::splat(here_diffuse[c]), near);
             sum[c] = R::splat(ground).lerp(sky, open);
         }
         let fog = scene.fog.as_ref().map_or(0.0, |f| f.column() as f32);

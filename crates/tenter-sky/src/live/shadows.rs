@@ -153,7 +153,8 @@ fn left_at<R: Real>(rays: &Rays<R>, t: R, level: usize) -> [R; MOST_PARTS] {
     let mut under = zero;
     let up = rays.direction[2];
     let second = up.mul_add(up * R::splat(1.5), R::splat(-0.5));
-    for (clouds, around) in scene.clouds.iter().zip(&scene.ambience.layers) {
+    for number in 0..scene.clouds.len() {
+        let (clouds, around) = (&scene.clouds[number], &scene.ambience.layers[number]);
         if 1.0 - around.open < LEAST_TAKEN {
             continue;
         }
@@ -163,8 +164,9 @@ fn left_at<R: Real>(rays: &Rays<R>, t: R, level: usize) -> [R; MOST_PARTS] {
         let first = beneath & under.le(zero);
         // Haze sends on more of what comes from where one looks.
         let bright = luminance(around.sent_down).max(1e-9);
-        let [along, across] = [0, 1].map(|k| around.leaning[k] * scene.air.turning[k] / bright);
-        let leaning = up.mul_add(R::splat(along), second.mul_add(R::splat(across), one)).max(R::splat(0.1));
+        let along = R::splat(around.leaning[0] * scene.air.turning[0] / bright);
+        let across = R::splat(around.leaning[1] * scene.air.turning[1] / bright);
+        let leaning = up.mul_add(along, second.mul_add(across, one)).max(R::splat(0.1));
         for c in 0..3 {
             let part = lights + 1 + c;
             left[part] = R::select(first, leaning * R::splat(around.sent_down[c]), left[part]);

@@ -263,7 +263,6 @@ impl SheetCorrections {
     }
 
     /// Of one way under one light.
-    #[inline(always)]
     fn of_light(
         &self,
         [x, y, z]: [f32; 3],
@@ -271,7 +270,7 @@ impl SheetCorrections {
         lane: usize,
         found: &mut [[f32; 16]; THICKNESS.len()],
     ) {
-        let [sx, sy, sz] = light.map(|v| v as f32);
+        let [sx, sy, sz] = [light[0] as f32, light[1] as f32, light[2] as f32];
         // Looking up one sees the side away from a sun above; one that stands edgewise lights both.
         let above = side_above(sz);
         let away = if z > 0.0 { above } else { 1.0 - above };
@@ -279,15 +278,19 @@ impl SheetCorrections {
         let turn = ((x * sx + y * sy) / flat).clamp(-1.0, 1.0).acos().to_degrees();
         let (rows, outs) = (Between::of(&LIGHT, sz.abs()), Between::of(&OUT, z.abs()));
         let turns = Between::of(&TURN, turn);
-        for (side, share) in [away, 1.0 - away].into_iter().enumerate().filter(|(_, share)| *share > 0.0) {
-            for (t, found) in found.iter_mut().enumerate() {
-                for (l, a) in rows.both() {
-                    for (o, b) in outs.both() {
-                        let first = (t * LIGHT.len() + l) * DIRECTIONS + (side * OUT.len() + o) * TURN.len();
-                        for (k, c) in turns.both() {
-                            found[lane] += share * a * b * c * self.light[first + k];
-                        }
-                    }
+        let sides = [away, 1.0 - away];
+        for side in 0..2 {
+            if sides[side] == 0.0 {
+                continue;
+            }
+            for t in 0..THICKNESS.len() {
+                // The eight entries around: by the light's sine, the way's, and the azimuth between them.
+                for corner in 0..8 {
+                    let (l, a) = rows.entry(corner & 1);
+                    let (o, b) = outs.entry(corner >> 1 & 1);
+                    let (k, c) = turns.entry(corner >> 2);
+                    let first = (t * LIGHT.len() + l) * DIRECTIONS + (side * OUT.len() + o) * TURN.len();
+                    found[t][lane] += sides[side] * a * b * c * self.light[first + k];
                 }
             }
         }

@@ -115,17 +115,22 @@ impl Stretches {
     #[inline(always)]
     pub fn close<R: Real>(&mut self, colours: &Colours<R>, seen: &mut CloudLight<R>) {
         let zero = R::splat(0.0);
-        let present = R::load(&self.present.map(|k| k as f32));
+        let mut present = [0.0; 16];
+        for ray in 0..R::LANES {
+            present[ray] = self.present[ray] as f32;
+        }
+        let present = R::load(&present);
         for k in 0..self.most {
             let ended = R::splat(k as f32).lt(present);
             let opacity = R::load(&self.opacity[k]);
             let t = R::load(&self.distance[k]) / opacity.max(R::splat(1e-9));
             let front = colours.look.air::<R, true>(colours.way, t);
             let mut onward = zero;
-            for (light, colour) in self.light.iter().zip(&colours.clouds) {
+            for cloud in 0..colours.clouds.len() {
+                let (values, colour) = (&self.light[cloud][k], &colours.clouds[cloud]);
                 let mut light_parts = [zero; ANSWERED];
-                for (part, values) in light_parts.iter_mut().zip(&light[k]) {
-                    *part = R::select(ended, R::load(values), zero);
+                for part in 0..ANSWERED {
+                    light_parts[part] = R::select(ended, R::load(&values[part]), zero);
                 }
                 onward = onward + light_parts[ONWARD];
                 match &colour.sides {

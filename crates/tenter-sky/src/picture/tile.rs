@@ -8,7 +8,7 @@ use super::keeping::Keeping;
 use crate::camera::Camera;
 use crate::live::{Around, Courses, Effort, Look, Notes, Shadows, Takes, packet, turns};
 use crate::scene::Scene;
-use crate::simd::{Kernel, Real, dispatch};
+use crate::simd::{best, dispatch};
 use crate::spectrum::Rgb;
 use std::cell::RefCell;
 
@@ -30,7 +30,7 @@ pub fn draw(scene: &Scene, camera: &Camera, tile: Area, effort: Effort, keeping:
         .collect();
     let shadows = AirShadows::over(scene, camera, tile, &directions);
     let pixel = camera.pixel_angle() as f32;
-    dispatch(Tile { scene, pixel, tile, effort, directions, shadows, keeping })
+    Tile { scene, pixel, tile, effort, directions, shadows, keeping }.drawn()
 }
 
 /// The shadows in a tile's air: along a grid of rays, or along each pixel's own where a grid would reach over a seam.
@@ -102,15 +102,13 @@ struct Tile<'a> {
     keeping: Keeping<'a>,
 }
 
-impl Kernel for Tile<'_> {
-    type Output = Vec<Rgb>;
-    #[inline(always)]
-    fn run<R: Real>(mut self) -> Vec<Rgb> {
+impl Tile<'_> {
+    fn drawn(mut self) -> Vec<Rgb> {
+        let lanes = best().lanes();
         let width = self.tile.width;
         let notes = RefCell::new(Notes::default());
         let turns = turns(self.scene).count();
         let mut light = vec![[0.0; 3]; width * self.tile.height];
-        // One loop over all that is looked at: what it calls is large, and compiled where it is called.
         for pass in [Pass::EveryOther, Pass::Between] {
             let mut pixels = match pass {
                 Pass::EveryOther => self.every_other(),
@@ -118,7 +116,7 @@ impl Kernel for Tile<'_> {
             };
             // No ray hangs on those it goes with: known ones go together.
             pixels.sort_by_key(|pixel| std::cmp::Reverse(self.keeping.how_much(*pixel)));
-            for pixels in pixels.chunks(R::LANES) {
+            for pixels in pixels.chunks(lanes) {
                 let mut directions = [[0.0; 3]; 16];
                 for (direction, pixel) in directions.iter_mut().zip(pixels) {
                     *direction = self.directions[*pixel].expect("only shown pixels are looked at");
@@ -136,7 +134,7 @@ impl Kernel for Tile<'_> {
                     around: &self.shadows.around(pixels, width),
                     courses,
                 };
-                let seen = look.run::<R>();
+                let seen = dispatch(look);
                 for (lane, pixel) in pixels.iter().enumerate() {
                     light[*pixel] = [seen.light[0][lane], seen.light[1][lane], seen.light[2][lane]];
                 }

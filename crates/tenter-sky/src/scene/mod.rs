@@ -140,7 +140,7 @@ impl Clouds {
     /// [`SunDepth::from_outside`] has it.
     #[inline(always)]
     pub fn shadow<R: Real>(&self, light: usize, level: usize, [x, y, z]: [R; 3], toward: [R; 3]) -> R {
-        let [east, north] = self.shadow_shift.map(R::splat);
+        let [east, north] = R::splat_each(self.shadow_shift);
         self.depths[light].from_outside(level, x - east, y - north, z, toward)
     }
 
@@ -180,6 +180,7 @@ impl Band {
 }
 
 impl Light {
+    #[inline]
     pub fn direction(&self) -> [f64; 3] {
         self.placed.in_sky.direction
     }
