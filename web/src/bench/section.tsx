@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState, type PointerEvent } from "react";
 import { showNumber } from "../data/number";
-import type { CloudKind, CloudLayer, Sky } from "../data/sky";
+import { type CloudKind, type CloudLayer, familyOf, type Sky } from "../data/sky";
 import { layerOf, partOf, sunOf, useBench, type Part } from "./bench-store";
 import { fogName, sunLine, sunName } from "./groups";
 import { addLayer, fromTheTop, kindAt, MOST_LAYERS } from "./layers";
@@ -595,8 +595,9 @@ type Band = { layer: CloudLayer; y: (h: number) => number; left: number; right: 
 
 /** The layer's outline: as much of the width as its cover, heaped, rolled or drawn out. */
 function Profile({ layer, y, left, right }: Band) {
-  const heaps = layer.kind.startsWith("cumul");
-  if (layer.kind.startsWith("cirrus")) return <Streaks {...{ layer, y, left, right }} />;
+  const heaps = familyOf[layer.kind] === "heaps";
+  if (familyOf[layer.kind] === "fibres" && layer.kind !== "cirrostratus")
+    return <Streaks {...{ layer, y, left, right }} />;
   // Few wide bodies: narrow ones would look like towers on this scale of altitude.
   const bodies = layer.cover < 0.4 ? 2 : 3;
   const pitch = (right - left) / bodies;
