@@ -1,7 +1,8 @@
 //! One tile of a picture: where it is looked at, and what comes from between.
 //!
-//! Every other pixel along both axes is looked at first. Where the four at a cell's corners agree, the pixels between take
-//! their light from them; elsewhere they are looked at themselves. Courses of rays through clouds can be kept for the next picture.
+//! Every other pixel along both axes is looked at first. Where the four at a cell's corners agree, the pixels
+//! between take their light from them; elsewhere they are looked at themselves. Courses of rays through
+//! clouds can be kept for the next picture.
 
 use super::Area;
 use super::keeping::Keeping;
@@ -12,7 +13,8 @@ use crate::simd::{best, dispatch};
 use crate::spectrum::Rgb;
 use std::cell::RefCell;
 
-/// Largest difference between a cell's corners, as a share of the brightest channel, that pixels between are taken from, for usual steps.
+/// Largest difference between a cell's corners, as a share of the brightest channel, that pixels between are
+/// taken from, for usual steps.
 const AGREE: f32 = 0.025;
 /// Most pixels between rays whose shadows in the air are looked for, and widest angle, radians.
 const SPACING: usize = 4;
@@ -33,7 +35,8 @@ pub fn draw(scene: &Scene, camera: &Camera, tile: Area, effort: Effort, keeping:
     Tile { scene, pixel, tile, effort, directions, shadows, keeping }.drawn()
 }
 
-/// The shadows in a tile's air: along a grid of rays, or along each pixel's own where a grid would reach over a seam.
+/// The shadows in a tile's air: along a grid of rays, or along each pixel's own where a grid would reach over
+/// a seam.
 struct AirShadows {
     followed: Option<Shadows>,
     /// Rays along a row of the grid and pixels between them; none for pixels' own.
@@ -82,9 +85,7 @@ impl AirShadows {
             let [fu, fv] = place.map(f32::fract);
             let first = place[1] as usize * across + place[0] as usize;
             let weights = [(1.0 - fu) * (1.0 - fv), fu * (1.0 - fv), (1.0 - fu) * fv, fu * fv];
-            for (k, ray) in [first, first + 1, first + across, first + across + 1].into_iter().enumerate() {
-                (around.rays[k][lane], around.weights[k][lane]) = (ray as f32, weights[k]);
-            }
+            around.set(lane, [first, first + 1, first + across, first + across + 1], weights);
         }
         around
     }
