@@ -1,4 +1,5 @@
-//! What holds for every live picture, whatever is in it: the same everywhere, sound to the limits, called off at once.
+//! What holds for every live picture, whatever is in it: the same everywhere, sound to the limits, called off
+//! at once.
 
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::Instant;
@@ -50,7 +51,8 @@ fn seen_on(set: InstructionSet, scene: &Scene, camera: &Camera) -> Vec<f32> {
     out
 }
 
-/// Within 1e-3 in the mean and for 99 pixels in a hundred; a ray that grazes a rim by a hair may pass on either side.
+/// Within 1e-3 in the mean and for 99 pixels in a hundred; a ray that grazes a rim by a hair may pass on
+/// either side.
 #[test]
 #[cfg_attr(not(isa_all), ignore = "kernels are compiled for one instruction set: TENTER_ISA=all")]
 fn instruction_sets_agree() {

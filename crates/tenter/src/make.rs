@@ -45,7 +45,8 @@ struct CareArguments {
     /// Most paths for each pixel of the reference integrator; it stops there, and says what noise is left.
     #[arg(long, value_name = "N", requires = "reference")]
     paths: Option<u64>,
-    /// In clouds, paths of the reference integrator end in what others found: far faster where they are thick, and a little blurred.
+    /// In clouds, paths of the reference integrator end in what others found: far faster where they are
+    /// thick, and a little blurred.
     #[arg(long, requires = "reference")]
     shared: bool,
 }

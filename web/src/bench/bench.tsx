@@ -22,7 +22,10 @@ import { isForBench, isTyping, isUnentered } from "./shortcut-keys";
 import { Shortcuts } from "./shortcuts";
 import { Starters } from "./starters";
 
-/** The workplace: Section at the left, the Sheet beside what is selected, the Picture to the right and lower edges. */
+/**
+ * The workplace: Section at the left, the Sheet beside what is selected, the Picture to the right and lower
+ * edges.
+ */
 export function Bench({ id }: { id: string }) {
   const record = useQuery({
     queryKey: ["sky", id],

@@ -1,7 +1,8 @@
 //! What the air shows to one eye: the colour of the sky, and the air in front of things.
 //!
-//! Light that particles scattered once by the narrow lobe of their phase function is kept apart and without that lobe,
-//! which no table of directions would resolve; it is put on for each pixel. All else is smooth enough.
+//! Light that particles scattered once by the narrow lobe of their phase function is kept apart and without
+//! that lobe, which no table of directions would resolve; it is put on for each pixel. All else is smooth
+//! enough.
 
 use super::directions::{Corners, DirectionGrid};
 use super::medium::{NARROW, rayleigh_phase, times};
@@ -59,9 +60,10 @@ pub struct FrontCorners<R: Real> {
     to_ground: R,
 }
 
-/// Transmittance (3), then as in [`SkyColour`] (6), of the first three of these what has been scattered before it comes into the
-/// ray (3), what would be scattered of an even radiance of 1 all around (3), and how many times as much comes through with what is turned so
-/// little that it counts as not turned (green). A line of the cache holds it.
+/// Transmittance (3), then as in [`SkyColour`] (6), of the first three of these what has been scattered
+/// before it comes into the ray (3), what would be scattered of an even radiance of 1 all around (3), and how
+/// many times as much comes through with what is turned so little that it counts as not turned (green). A
+/// line of the cache holds it.
 #[derive(Clone, Copy)]
 #[repr(align(64))]
 struct Row([f32; 16]);
@@ -130,7 +132,8 @@ impl AirView {
     }
 }
 
-/// Radiance of the air in one direction from an altitude, cd/m2 in linear Rec.709, without making tables of directions.
+/// Radiance of the air in one direction from an altitude, cd/m2 in linear Rec.709, without making tables of
+/// directions.
 pub fn glimpse(air: &Air, altitude: f64, sun: &SunInSky, direction: [f64; 3]) -> [f32; 3] {
     let to_sun: f64 = (0..3).map(|i| direction[i] * sun.direction[i]).sum();
     let ray = Ray { planet: air.medium.planet, altitude, cos: direction[2] };
@@ -139,8 +142,9 @@ pub fn glimpse(air: &Air, altitude: f64, sun: &SunInSky, direction: [f64; 3]) ->
     [0, 1, 2].map(|c| (seen[c] + seen[c + 3] * phase) * sun.strength as f32)
 }
 
-/// What the air at an altitude sheds on upright planes, in the mean over azimuths: mean radiance above the horizon and below it, as such planes weigh
-/// it, cd/m2 in linear Rec.709, without what narrow lobes add around the sun and without the ground.
+/// What the air at an altitude sheds on upright planes, in the mean over azimuths: mean radiance above the
+/// horizon and below it, as such planes weigh it, cd/m2 in linear Rec.709, without what narrow lobes add
+/// around the sun and without the ground.
 pub fn on_upright_planes(air: &Air, altitude: f64, sun: &SunInSky) -> [[f32; 3]; 2] {
     const HEIGHTS: usize = 8;
     const AROUND: usize = 5;
@@ -335,8 +339,9 @@ impl AirInFront {
         [told[EVEN], told[EVEN + 1], told[EVEN + 2]]
     }
 
-    /// Channels `FROM` to `TO` of the air up to a distance in metres, with the first of them `FORWARD` as well; the others are 0. Whole rows are read, ray by ray: of the numbers
-    /// around a ray all are wanted, and reading each for all rays takes several times as long.
+    /// Channels `FROM` to `TO` of the air up to a distance in metres, with the first of them `FORWARD` as
+    /// well; the others are 0. Whole rows are read, ray by ray: of the numbers around a ray all are wanted,
+    /// and reading each for all rays takes several times as long.
     #[inline(always)]
     fn told<R: Real, const FROM: usize, const TO: usize>(
         &self,
@@ -427,8 +432,8 @@ struct March<'a> {
     sun_cos: f64,
     to_sun: f64,
     disc_radius: f64,
-    /// Phase functions of molecules, and of aerosol and dust without their narrow lobes, each of the last two in the part
-    /// that turns light and the part that counts as forward.
+    /// Phase functions of molecules, and of aerosol and dust without their narrow lobes, each of the last two
+    /// in the part that turns light and the part that counts as forward.
     molecules: f32,
     turned: [f32; 2],
     forward: [f32; 2],
@@ -467,11 +472,12 @@ impl<'a> March<'a> {
         }
     }
 
-    /// One stretch of the ray. What is scattered once has the particles' own phase functions; on its way, and in all
-    /// further scatterings, what goes nearly forward counts as not scattered (Nakajima and Tanaka 1988, their TMS method).
+    /// One stretch of the ray. What is scattered once has the particles' own phase functions; on its way, and
+    /// in all further scatterings, what goes nearly forward counts as not scattered (Nakajima and Tanaka
+    /// 1988, their TMS method).
     ///
-    /// Light that is itself scattered forward belongs to that part: after n forward turns of optical depth x it is
-    /// x^n / n!, in all e^x - 1, and not x e^x as the turns after the first would have it.
+    /// Light that is itself scattered forward belongs to that part: after n forward turns of optical depth x
+    /// it is x^n / n!, in all e^x - 1, and not x e^x as the turns after the first would have it.
     #[inline(always)]
     fn step(&mut self, from: f64, to: f64) {
         let Air { medium: m, often, transmittance, orders, .. } = self.air;
@@ -658,7 +664,8 @@ mod tests {
         }
     }
 
-    /// Upright planes get what a picture of the sky adds up to, and from above the ground more from below the horizon.
+    /// Upright planes get what a picture of the sky adds up to, and from above the ground more from below the
+    /// horizon.
     #[test]
     fn upright_planes_see_the_sky_they_face() {
         const HEIGHTS: usize = 300;
@@ -749,7 +756,8 @@ mod tests {
         }
     }
 
-    /// Whatever the instruction set, each ray gets what lies between its own four directions and two distances.
+    /// Whatever the instruction set, each ray gets what lies between its own four directions and two
+    /// distances.
     #[test]
     fn rays_of_a_packet_are_told_their_own_air() {
         let air = Air::new(&document::Air::default(), Fineness::Draft);
@@ -776,8 +784,9 @@ mod tests {
         }
     }
 
-    /// Of an optical depth t, of which a share w is scattered by particles, delta scaling (Wiscombe 1977, from memory) leaves t (1 - w f), f being the fourth moment of
-    /// their phase function: of a lobe of Henyey and Greenstein's g^4.
+    /// Of an optical depth t, of which a share w is scattered by particles, delta scaling (Wiscombe 1977,
+    /// from memory) leaves t (1 - w f), f being the fourth moment of their phase function: of a lobe of
+    /// Henyey and Greenstein's g^4.
     #[test]
     fn what_comes_along_is_the_fourth_moment() {
         for kind in [AerosolKind::Continental, AerosolKind::Maritime, AerosolKind::Urban] {
@@ -802,7 +811,8 @@ mod tests {
         }
     }
 
-    /// What has been scattered before is a part of the air's light; what it would scatter of an even light is no more than it hides.
+    /// What has been scattered before is a part of the air's light; what it would scatter of an even light is
+    /// no more than it hides.
     #[test]
     fn parts_of_the_air_in_front_agree() {
         let air = Air::new(&document::Air { visibility_km: 20.0, ..Default::default() }, Fineness::Full);
@@ -824,7 +834,8 @@ mod tests {
                     assert!(many[c].0 >= 0.0 && many[c].0 <= all[c].0 * 1.001, "{} {}", many[c].0, all[c].0);
                     assert!(even[c].0 >= 0.0 && even[c].0 <= 1.02 - whole.through[c].0, "{e} {a} {distance}");
                 }
-                // Of the optical depth so much is forward: nothing of molecules, of particles the fourth moment of their phase function.
+                // Of the optical depth so much is forward: nothing of molecules, of particles the fourth
+                // moment of their phase function.
                 let (through, along) = (whole.through[1].0, whole.through[1].0 * whole.forward.0);
                 let turned = along.ln() / through.ln();
                 assert!(through < 0.02 || (0.5..0.97).contains(&turned), "{e} {a} {distance}: {turned}");

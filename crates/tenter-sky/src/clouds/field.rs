@@ -1,5 +1,5 @@
-//! The field a layer's hulls are cut from: domes and cells laid out over the land, and the threshold that gives the
-//! asked cover.
+//! The field a layer's hulls are cut from: domes and cells laid out over the land, and the threshold that
+//! gives the asked cover.
 
 use super::ageing::Ageing;
 use super::hash::{Draw, layered_noise};
@@ -15,13 +15,14 @@ use std::f64::consts::PI;
 
 /// Side of the tile a task fills, in texels.
 const TILE: usize = 128;
-/// Share of their reach by which lumps make bodies larger for light: without any the lit side of a narrow tower is a seventh too dark, with half of it
-/// fair weather is 3 % too bright (crops against the reference).
+/// Share of their reach by which lumps make bodies larger for light: without any the lit side of a narrow
+/// tower is a seventh too dark, with half of it fair weather is 3 % too bright (crops against the reference).
 const LUMPS_IN: f64 = 0.3;
 /// Field value of places no dome reaches.
 const LOWEST: f32 = -6.0;
 
-/// Works on a square map in tiles; the closure gets each tile's number, its lower and upper corner (m) and its texels.
+/// Works on a square map in tiles; the closure gets each tile's number, its lower and upper corner (m) and
+/// its texels.
 fn fill(
     plane: &mut [f32],
     side: usize,
@@ -56,8 +57,8 @@ fn fill(
     }
 }
 
-/// Values in square patches spread evenly over a square around the origin, `over` metres wide, of `side` x `side` places together that
-/// lie `step` metres apart in each.
+/// Values in square patches spread evenly over a square around the origin, `over` metres wide, of `side` x
+/// `side` places together that lie `step` metres apart in each.
 fn patches(
     side: usize,
     step: f64,
@@ -127,8 +128,8 @@ impl Trail {
         2.0 * Self::NARROW_M * (SHORT / stretch).sqrt().max(1.0)
     }
 
-    /// The vortices behind wings break up into puffs, winds bend and spread what is left of them, and no two aircraft have quite the same
-    /// heading (common practice, no source).
+    /// The vortices behind wings break up into puffs, winds bend and spread what is left of them, and no two
+    /// aircraft have quite the same heading (common practice, no source).
     fn beads(&self, draw: &mut Draw, mounds: &mut Vec<Mound>) {
         let half = self.reach * self.stretch;
         let slope = draw.range(-1.0, 1.0) * (self.room / half).min(0.25);
@@ -243,7 +244,8 @@ impl<'a, M: Iterator<Item = &'a Mound>, const BODY: bool> Kernel for Raise<'_, M
     }
 }
 
-/// `start`, `step`: metres east of the mound's middle of the first texel and between neighbours; `dy`: metres north.
+/// `start`, `step`: metres east of the mound's middle of the first texel and between neighbours; `dy`: metres
+/// north.
 #[inline(always)]
 fn raise_row<R: Real, const BODY: bool>(texels: &mut [f32], start: f32, step: f32, dy: f32, m: &Mound) {
     let (top, fall, swell) = (R::splat(m.top), R::splat(m.fall), R::splat(m.swell));
@@ -270,8 +272,8 @@ fn raise_row<R: Real, const BODY: bool>(texels: &mut [f32], start: f32, step: f3
     }
 }
 
-/// The field a layer's hull is cut from, before cover says where. Places are metres along the layer's heading and to the
-/// left of it.
+/// The field a layer's hull is cut from, before cover says where. Places are metres along the layer's heading
+/// and to the left of it.
 pub struct Field<'a> {
     pub layer: &'a CloudLayer,
     /// Height of the tallest hull, m.
@@ -293,7 +295,8 @@ pub struct Field<'a> {
     pub ageing: Ageing,
 }
 
-/// A square map of hulls, `side` texels of so many metres along each edge; and one of bodies, half as fine, empty for those that have none.
+/// A square map of hulls, `side` texels of so many metres along each edge; and one of bodies, half as fine,
+/// empty for those that have none.
 pub struct ToFill<'a> {
     pub plane: &'a mut [f32],
     pub bodies: &'a mut [f32],
@@ -313,15 +316,16 @@ pub struct Cut {
     by_cover: Vec<f64>,
 }
 
-/// Width of the square around the origin over which a layer's cover is what was asked, m: 100 km, or as much as holds some of
-/// its cells.
+/// Width of the square around the origin over which a layer's cover is what was asked, m: 100 km, or as much
+/// as holds some of its cells.
 pub fn surveyed_m(layer: &CloudLayer) -> f64 {
     let cells = if layer.kind.family() == Family::Fibres { 3.0 } else { 12.0 };
     (layer.cell_size_m * cells).max(100_000.0)
 }
 
-/// Cover by which the field of a kind is cut, so that with lumps, which reach out, and edges too thin to count as cloud it comes to
-/// the cover asked. From what kinds as they usually are gave without it (seeds 101 to 105, `examples/cover.rs`).
+/// Cover by which the field of a kind is cut, so that with lumps, which reach out, and edges too thin to
+/// count as cloud it comes to the cover asked. From what kinds as they usually are gave without it (seeds 101
+/// to 105, `examples/cover.rs`).
 fn outlined(kind: CloudKind, cover: f64) -> f64 {
     const CUT: [f64; 7] = [0.0, 0.05, 0.2, 0.5, 0.8, 0.95, 1.0];
     let given = match kind {
@@ -355,8 +359,9 @@ impl Cut {
 }
 
 impl Field<'_> {
-    /// For maps of each of these texels (m), where the field is cut, found in a field without what is too small for them. From
-    /// 256 x 256 places over [`surveyed_m`]: of heaps close together, of sheets in patches.
+    /// For maps of each of these texels (m), where the field is cut, found in a field without what is too
+    /// small for them. From 256 x 256 places over [`surveyed_m`]: of heaps close together, of sheets in
+    /// patches.
     pub fn cuts<const N: usize>(&self, texels: [f64; N], making: Making) -> [Cut; N] {
         const SIDE: usize = 256;
         let mut cuts: [Cut; N] = std::array::from_fn(|_| Cut { threshold: NOTHING, by_cover: Vec::new() });
@@ -447,14 +452,14 @@ impl Field<'_> {
         if self.regions.is_empty() { cut.threshold } else { cut.of(self.regions.most()) }
     }
 
-    /// Value of the hulls' map where no heap is near: low enough that no lump reaches up to it, high enough that
-    /// skirts are short.
+    /// Value of the hulls' map where no heap is near: low enough that no lump reaches up to it, high enough
+    /// that skirts are short.
     pub fn floor(&self) -> f64 {
         -(0.22 * self.tallest).powi(2)
     }
 
-    /// How often clouds have come and gone, that live so many minutes where cells are so large (m); larger ones live longer (common
-    /// practice, no source).
+    /// How often clouds have come and gone, that live so many minutes where cells are so large (m); larger
+    /// ones live longer (common practice, no source).
     fn turns(&self, life: f64, cell: f64) -> f64 {
         self.ageing.turns(life * (self.layer.cell_size_m / cell).sqrt())
     }
@@ -467,8 +472,8 @@ impl Field<'_> {
         }
     }
 
-    /// Domes that reach into a square around the origin, `half` a side from its middle, as [`Heaps::domes_in`] has
-    /// them.
+    /// Domes that reach into a square around the origin, `half` a side from its middle, as
+    /// [`Heaps::domes_in`] has them.
     fn domes<B, T: Send>(
         &self,
         half: f64,
@@ -489,8 +494,8 @@ impl Field<'_> {
         heaps.domes_in(square, wanted, making, |d| of_body(&placed(d)), |d, body| keep(&placed(d), body))
     }
 
-    /// A dome in the field that cover cuts: lumps and erosion move its outline by so much, whatever cover makes of
-    /// its size.
+    /// A dome in the field that cover cuts: lumps and erosion move its outline by so much, whatever cover
+    /// makes of its size.
     fn outline(&self, d: &Dome) -> Mound {
         // Bent tops cover more than they would upright.
         let bent = 0.35 * self.layer.lean_deg.to_radians().tan() * d.height;
@@ -534,7 +539,8 @@ impl Field<'_> {
         first.wider(LUMPS_IN * self.amplitude).half_ball(grown)
     }
 
-    /// Fills a map of hulls: squares of heights for heaps, thickness (m) for sheets; and, for heaps, one of bodies that is half as fine.
+    /// Fills a map of hulls: squares of heights for heaps, thickness (m) for sheets; and, for heaps, one of
+    /// bodies that is half as fine.
     pub fn hull(&self, cut: &Cut, map: ToFill, making: Making) {
         let ToFill { plane, bodies, side, texel } = map;
         if let Some(depth) = self.anvil {
@@ -599,7 +605,8 @@ impl Field<'_> {
         let smallest = (0.06 * layer.cell_size_m).max(self.smallest(texel));
         let wanted = Wanted { smallest, earliest, grow: 4.0 };
         let shift = layer.depth_m * layer.lean_deg.to_radians().tan();
-        // Skirts end where fibres no longer reach and edges, however wide, show nothing: a step would be drawn as a line of ice.
+        // Skirts end where fibres no longer reach and edges, however wide, show nothing: a step would be
+        // drawn as a line of ice.
         let open = self.open_value();
         let frayed = FRAYED * depth;
         let floor = (-2.0 * frayed).min(open);
@@ -674,7 +681,8 @@ impl Field<'_> {
         (low * high).sqrt()
     }
 
-    /// Field of lines that aircraft leave, the older the wider; `width`: as a multiple of age and spacing, by place.
+    /// Field of lines that aircraft leave, the older the wider; `width`: as a multiple of age and spacing, by
+    /// place.
     fn trails(&self, width: &dyn Fn(f64, f64) -> f64, tile: &mut Tile) {
         let layer = self.layer;
         let (slide, cell) = (layer.slid_along(), layer.cell_size_m.max(Trail::nearest(layer.stretch)));
@@ -784,7 +792,8 @@ fn closed(cover: f64) -> f64 {
     ((cover - 0.97) / 0.03).clamp(0.0, 1.0)
 }
 
-/// How far fibres reach in from an anvil's rim, and out of it, as a share of its depth; and how much longer they are than wide.
+/// How far fibres reach in from an anvil's rim, and out of it, as a share of its depth; and how much longer
+/// they are than wide.
 const FRAYED: f64 = 0.7;
 const ANVIL_STRETCH: f64 = 4.0;
 /// Field value over which streaks grow to the full depth.

@@ -1,10 +1,10 @@
 //! The form of one layer: maps of where it is and how tall, then lumps and erosion on that.
 //!
-//! A layer is a smooth hull and what grows on it. Of the hull, a map keeps one number per place: for heaps the
-//! square of the dome's height there (so that `value - z^2` is zero on an ellipsoid), for sheets the thickness
-//! in metres; both go on below zero outside, which tells rays how far the next cloud is. Maps are nested
-//! squares around the origin, each four times as wide as the one before. Lumps move the hull's surface out
-//! and in.
+//! A layer is a smooth hull and what grows on it. Of the hull, a map keeps one number per place: for heaps
+//! the square of the dome's height there (so that `value - z^2` is zero on an ellipsoid), for sheets the
+//! thickness in metres; both go on below zero outside, which tells rays how far the next cloud is. Maps are
+//! nested squares around the origin, each four times as wide as the one before. Lumps move the hull's surface
+//! out and in.
 
 use super::ageing::Ageing;
 use super::diffusion::LEAVES_DIRECTION;
@@ -34,8 +34,9 @@ const BOIL: [f64; 3] = [70.0, 12.0, 6.0];
 const PROFILE_STEPS: usize = 32;
 /// Distance between the heights of an uneven layer, in cells.
 const UNEVEN_CELLS: f64 = 1.5;
-/// Share of what lumps are steep that evens their light out: three quarters for whole lobes. With all of it towers have the contrasts of their reference, but a deck
-/// that towers come through loses more light than is allowed (docs/accuracy.md).
+/// Share of what lumps are steep that evens their light out: three quarters for whole lobes. With all of it
+/// towers have the contrasts of their reference, but a deck that towers come through loses more light than is
+/// allowed (docs/accuracy.md).
 const EVENED: f64 = 2.5;
 /// Lumps begin to fade at footprints of 0.6 of their size and are gone at 1.6 of it.
 const FADE: f32 = 1.6;
@@ -57,7 +58,8 @@ pub struct CloudForm {
     profile: Vec<f32>,
     /// Sine and cosine of the heading: a layer's own axes run along it and to the left of it.
     axes: [f32; 2],
-    /// How far it is bent along its heading: per metre of height, and per square metre of the way down from the top.
+    /// How far it is bent along its heading: per metre of height, and per square metre of the way down from
+    /// the top.
     lean: [f32; 2],
     /// What bending leaves of distances.
     leaning: f32,
@@ -67,7 +69,8 @@ pub struct CloudForm {
     fibrous: bool,
     /// Longest step inside, m.
     pub longest: f32,
-    /// Share of its optical depth that takes light out of its direction. Thick clouds stop all of it: what passes them goes between.
+    /// Share of its optical depth that takes light out of its direction. Thick clouds stop all of it: what
+    /// passes them goes between.
     pub leaves: f32,
     /// About how wide single clouds are, m.
     pub body: f32,
@@ -82,7 +85,8 @@ pub struct CloudForm {
     fade: [f32; 3],
     /// How fast lumps fade away from the body they grow on, per metre.
     rooted: f32,
-    /// How fast edges sharpen and lumps of sheets grow above the base, and lumps of heaps with the body they grow on, per metre.
+    /// How fast edges sharpen and lumps of sheets grow above the base, and lumps of heaps with the body they
+    /// grow on, per metre.
     sharpen: f32,
     rise: f32,
     flank: f32,
@@ -90,10 +94,11 @@ pub struct CloudForm {
     fray: f32,
     /// How much nearer a surface of lumps is than the height of a place among them tells, for it is steep.
     steep: f32,
-    /// Share of light turned many times that comes as if there were no lumps: they light one another across what is open between them, and so
-    /// hide. The steeper they are, the more they stand around one another.
+    /// Share of light turned many times that comes as if there were no lumps: they light one another across
+    /// what is open between them, and so hide. The steeper they are, the more they stand around one another.
     pub evened: f32,
-    /// How far places are raised above others, m, over how many sides of a block per metre, and what is left of the depth.
+    /// How far places are raised above others, m, over how many sides of a block per metre, and what is left
+    /// of the depth.
     uneven: [f32; 2],
     squeeze: f32,
     /// How far the underside hangs down in lumps: as a share of them, and in metres.
@@ -125,8 +130,8 @@ pub struct Place<R: Real> {
     pub beside: R,
     /// How much those above and below grow by, each metre down or up: less than one in the edges of sheets.
     pub filled: R,
-    /// Metres of cloud to the nearest surface, radius of the dome that is stood in, and distance to its surface without lumps, positive inside.
-    /// Sheets have none of these.
+    /// Metres of cloud to the nearest surface, radius of the dome that is stood in, and distance to its
+    /// surface without lumps, positive inside. Sheets have none of these.
     pub near: R,
     pub dome: R,
     pub within_hull: R,
@@ -193,8 +198,8 @@ impl Grain {
     }
 }
 
-/// Extinction of an anvil as a share of its body's: ice of 0.2 g/m3 and 30 um against water of 0.8 and 13 (common practice, no
-/// source).
+/// Extinction of an anvil as a share of its body's: ice of 0.2 g/m3 and 30 um against water of 0.8 and 13
+/// (common practice, no source).
 const ANVIL_SHARE: f64 = 0.1;
 /// What edges, lumps and erosion leave of the extinction of heaps. Sheets and anvils tell their edges by
 /// themselves ([`CloudForm::upright`]); what is left out there takes 1 to 4 % (altocumulus 12 %) of them as
@@ -203,7 +208,8 @@ const LEFT: f32 = 0.85;
 /// Where an anvil begins, as a share of the body's depth.
 const ANVIL_FROM: f64 = 0.76;
 
-/// What lies over a place so far within a surface whose edge is so wide, as metres of full extinction: the integral of the smooth step that edges are.
+/// What lies over a place so far within a surface whose edge is so wide, as metres of full extinction: the
+/// integral of the smooth step that edges are.
 #[inline(always)]
 fn within<R: Real>(inside: R, edge: R) -> R {
     let share = (inside / edge + R::splat(0.5)).clamp(0.0, 1.0);
@@ -264,7 +270,8 @@ impl CloudForm {
         let sizes = [lump, fine_lump, fine_lump / FINER];
         let block = sizes.map(|size| size * COARSEST as f64);
         let slid = layer.slid_along();
-        // Blocks repeat along their own axes, so a slide is turned before whole blocks are taken off it. Lumps boil up.
+        // Blocks repeat along their own axes, so a slide is turned before whole blocks are taken off it.
+        // Lumps boil up.
         let ageing = Ageing::of(layer);
         let offset = block.map(|b| {
             let slid = [-slid[0] / length / b, -slid[1] / b];
@@ -277,7 +284,8 @@ impl CloudForm {
         });
         let erosion = 0.35 * layer.erosion * lump.min(200.0);
         let body_lump = Grain::of_body(layer).amplitude;
-        // Threads are as strong as the streaks they make up; lumps on lumps are a little rounder than those they grow on.
+        // Threads are as strong as the streaks they make up; lumps on lumps are a little rounder than those
+        // they grow on.
         let fine: f64 = match family {
             Family::Fibres => 0.5,
             Family::Sheets => 0.24,
@@ -522,11 +530,13 @@ impl CloudForm {
             if SHEET && self.fibrous { R::select(clear.lt(zero), clear * tilt, clear) } else { clear };
         let mut near = zero;
         if !SHEET {
-            // What lies over a lump and beside it is told from the surface that lumps have moved: an overhanging one has its whole tower over it.
+            // What lies over a lump and beside it is told from the surface that lumps have moved: an
+            // overhanging one has its whole tower over it.
             let value = out.mul_add(steep, hull.value).max(zero);
             above = (value.sqrt() - z).max(zero);
             beside = value / hull.slope.max(R::splat(0.25) * depth);
-            // Lumps move the surface; deep inside, where nothing is seen, they are left out. Edges are thinner than what they lead to.
+            // Lumps move the surface; deep inside, where nothing is seen, they are left out. Edges are
+            // thinner than what they lead to.
             let reach = R::splat(self.moved);
             let all = R::select((reach + edge).lt(smooth), inside + reach, inside);
             let round = (deep / smooth.max(R::splat(1.0))).clamp(0.25, 1.0);
@@ -558,9 +568,10 @@ impl CloudForm {
         }
     }
 
-    /// Metres of full extinction between a place of a sheet so thick, which begins at `lifted`, and its nearer surface, `inside` which it stands; and the farther one.
-    /// Edges are so wide, no less than `w`, and `longer` upright. What of cloud would lie past the layer's own ends, of which the nearer one is `end` away, is
-    /// not there.
+    /// Metres of full extinction between a place of a sheet so thick, which begins at `lifted`, and its
+    /// nearer surface, `inside` which it stands; and the farther one. Edges are so wide, no less than `w`,
+    /// and `longer` upright. What of cloud would lie past the layer's own ends, of which the nearer one is
+    /// `end` away, is not there.
     #[inline(always)]
     fn upright<R: Real>(
         &self,
@@ -638,7 +649,8 @@ impl CloudForm {
         }
         let out = R::select(near, d - side, R::splat(0.0));
         if !SHEET {
-            // Whatever lumps make of flanks, the base stays where the air begins to condense; an underside that is not cut level is as lumpy as they are.
+            // Whatever lumps make of flanks, the base stays where the air begins to condense; an underside
+            // that is not cut level is as lumpy as they are.
             let under = (z - R::splat(self.hanging[1])) * R::splat(self.squeeze);
             d = d.min(lump.mul_add(hanging, under)).min(z + R::splat(self.edge[1] * 0.25));
         }
@@ -646,9 +658,10 @@ impl CloudForm {
         (R::select(near, d, far), edge, out)
     }
 
-    /// The edge of a sheet, wider by what lumps that are too small to be seen for footprints `w` move it to and fro. Lumps are
-    /// even from end to end; the slope of a smooth step has a twentieth of its width's square as variance, what is even a third of
-    /// its half's. Without it thin sheets, which are hardly more than their lumps, would fade with them.
+    /// The edge of a sheet, wider by what lumps that are too small to be seen for footprints `w` move it to
+    /// and fro. Lumps are even from end to end; the slope of a smooth step has a twentieth of its width's
+    /// square as variance, what is even a third of its half's. Without it thin sheets, which are hardly more
+    /// than their lumps, would fade with them.
     #[inline(always)]
     fn spread<R: Real>(&self, edge: R, swell: R, rise: R, w: R) -> R {
         let [coarse, fine] = [R::splat(1.0) - self.shown(0, w), R::splat(1.0) - self.shown(1, w)];
@@ -687,8 +700,8 @@ impl CloudForm {
         dispatch(Columns { form: self, x, y, w, steps })
     }
 
-    /// Share of columns over the optical depth that counts as cloud, and mean of a function of the depth, from a grid of places
-    /// over [`surveyed_m`].
+    /// Share of columns over the optical depth that counts as cloud, and mean of a function of the depth,
+    /// from a grid of places over [`surveyed_m`].
     pub fn survey(&self, counts_from: f64) -> Survey {
         const SIDE: usize = 128;
         let at = |k: usize| ((k as f32 + 0.5) / SIDE as f32 - 0.5) * self.surveyed;
@@ -758,7 +771,8 @@ impl Kernel for Columns<'_> {
 #[inline(always)]
 fn slope_height<R: Real>(hull: &Hull<R>, reach: R) -> R {
     let uphill = hull.slope.mul_add(reach, hull.value).max(R::splat(0.0)).sqrt();
-    // At the rim of a dome of height h and radius r the slope is 2 h h / r, which tells h as h and r go together.
+    // At the rim of a dome of height h and radius r the slope is 2 h h / r, which tells h as h and r go
+    // together.
     let own = hull.slope.mul_add(R::splat(0.4), hull.value.max(R::splat(0.0)).sqrt());
     uphill.min(own)
 }
@@ -803,7 +817,8 @@ mod tests {
         }
     }
 
-    /// What is told to lie over and under places of even sheets, in their soft edges too, is what is there, within the layer's ends.
+    /// What is told to lie over and under places of even sheets, in their soft edges too, is what is there,
+    /// within the layer's ends.
     #[test]
     fn depths_over_and_under_places_of_sheets_are_what_is_there() {
         const STEPS: usize = 700;
@@ -830,7 +845,8 @@ mod tests {
         }
     }
 
-    /// Lumps of towers overhang their bases: where a kilometre of cloud and more lies over a place near its base, that is told.
+    /// Lumps of towers overhang their bases: where a kilometre of cloud and more lies over a place near its
+    /// base, that is told.
     #[test]
     fn what_lies_over_overhanging_lumps_is_told() {
         let layer = CloudLayer { anvil: 0.0, cover: 0.3, ..CloudKind::Cumulonimbus.usual() };
@@ -849,7 +865,8 @@ mod tests {
         assert!(told.len() > 1000 && missed < 0.02, "{missed} of {}", told.len());
     }
 
-    /// Where what raises anvils ends there is no step in their thickness, which would be drawn as a line of ice; the wider edges are, the farther out it would be seen.
+    /// Where what raises anvils ends there is no step in their thickness, which would be drawn as a line of
+    /// ice; the wider edges are, the farther out it would be seen.
     #[test]
     fn anvils_end_without_a_step() {
         for edge in [1.0, 2.5, 4.0] {

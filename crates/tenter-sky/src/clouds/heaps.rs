@@ -29,8 +29,8 @@ impl Dome {
         Dome { radius: self.radius + by, height: self.height + by, ..self }
     }
 
-    /// Radius of the half ball with as much volume to its surface, cut as much larger as cover makes it, m: light tells bodies by that. Surface of an
-    /// ellipsoid after Thomsen 2004 (within 1.1 %; from memory).
+    /// Radius of the half ball with as much volume to its surface, cut as much larger as cover makes it, m:
+    /// light tells bodies by that. Surface of an ellipsoid after Thomsen 2004 (within 1.1 %; from memory).
     pub fn half_ball(&self, grown: f64) -> f64 {
         const P: f64 = 1.6075;
         let [r, h] = [self.radius * grown.sqrt(), self.height * grown.min(1.0).sqrt()];
@@ -99,8 +99,8 @@ const DRAWN: u32 = 6;
 const AROUND: u32 = 4;
 
 impl Heaps {
-    /// What `keep` makes of every wanted dome that reaches into a rectangle and of what `of_body` makes of its body's first; fewer once `making` is
-    /// called off.
+    /// What `keep` makes of every wanted dome that reaches into a rectangle and of what `of_body` makes of
+    /// its body's first; fewer once `making` is called off.
     pub fn domes_in<B, T: Send>(
         &self,
         [low, high]: [[f64; 2]; 2],
@@ -295,7 +295,8 @@ mod tests {
         assert!((tall / exact - 1.0).abs() < 0.02, "{tall} {exact}");
     }
 
-    /// Bodies have as many domes, and the same ones, on every instruction set; none is smaller or earlier than wanted.
+    /// Bodies have as many domes, and the same ones, on every instruction set; none is smaller or earlier
+    /// than wanted.
     #[test]
     #[cfg_attr(not(isa_all), ignore = "kernels are compiled for one instruction set: TENTER_ISA=all")]
     fn crowds_are_the_same_on_every_instruction_set() {

@@ -1,14 +1,16 @@
 //! How much cloud lies toward the sun, everywhere in a layer.
 //!
-//! Two grids over the same nested squares as the form's maps: the density, which only depends on the form, and
-//! the optical depth toward the sun, swept from it slice by slice. A moved sun costs only the sweep. Cells are
-//! a hundred metres and more, so the grid carries light over long ways; near a sample the form itself is marched.
+//! Two grids over the same nested squares as the form's maps: the density, which only depends on the form,
+//! and the optical depth toward the sun, swept from it slice by slice. A moved sun costs only the sweep.
+//! Cells are a hundred metres and more, so the grid carries light over long ways; near a sample the form
+//! itself is marched.
 //!
-//! Cells far away are wider than clouds. Light passes between those, so that a cell that is filled by a share `f` stops no more than `f` of
-//! what crosses it ([`Broken`]): its mean density would stop everything.
+//! Cells far away are wider than clouds. Light passes between those, so that a cell that is filled by a share
+//! `f` stops no more than `f` of what crosses it ([`Broken`]): its mean density would stop everything.
 //!
-//! Between cells side by side what comes through is interpolated, not the depth: half-way between a clear cell and one of
-//! depth 100 lies half a shadow. Between slices it is the depth, which grows evenly through a cloud.
+//! Between cells side by side what comes through is interpolated, not the depth: half-way between a clear
+//! cell and one of depth 100 lies half a shadow. Between slices it is the depth, which grows evenly through a
+//! cloud.
 
 use super::form::CloudForm;
 use super::maps::LEVELS;
@@ -19,7 +21,8 @@ use rayon::prelude::*;
 
 /// Least sine of the sun's height in a sweep: paths grow no longer than 200 layer depths.
 const LEAST_SINE: f32 = 0.005;
-/// Sine of the depth under the horizon at which nothing is shaded from below any more: the horizon of a place 1 km up.
+/// Sine of the depth under the horizon at which nothing is shaded from below any more: the horizon of a place
+/// 1 km up.
 const SUNK: f32 = 0.018;
 /// Cells hold `(1 + depth / (4 n))^-n` with this `n`: like e^(-depth/4) where light still comes through, so
 /// that half-way between a clear cell and a thick one lies half a shadow; and without end: 4800 is told as
@@ -47,15 +50,17 @@ fn depth_of<R: Real>(held: R) -> R {
 /// Most samples along one slice.
 const MOST_SAMPLES: f32 = 32.0;
 
-/// Extinction of a cell that is filled, as a share of the highest: bodies have edges, but where those are half as dense they stop as
-/// much. So that as much light comes through as along ways through the form (see the tests).
+/// Extinction of a cell that is filled, as a share of the highest: bodies have edges, but where those are
+/// half as dense they stop as much. So that as much light comes through as along ways through the form (see
+/// the tests).
 const FILLED: f32 = 0.75;
-/// How much less it is where edges take much of a cell: in heaps as wide as this, m, and less of wider ones, and in cells as narrow.
+/// How much less it is where edges take much of a cell: in heaps as wide as this, m, and less of wider ones,
+/// and in cells as narrow.
 const EDGES: f32 = 0.15;
 const ALL_EDGE: [f32; 2] = [800.0, 110.0];
 
-/// Cells of the finest square are no wider than this and no higher, m, as far as the numbers of cells allow: a tower a few kilometres wide shades
-/// others ten kilometres off.
+/// Cells of the finest square are no wider than this and no higher, m, as far as the numbers of cells allow:
+/// a tower a few kilometres wide shades others ten kilometres off.
 const WIDEST_CELL: f32 = 175.0;
 const HIGHEST_SLICE: f32 = 420.0;
 /// Fewest and most cells along a side, and slices.
@@ -74,7 +79,8 @@ struct Layout {
 }
 
 impl Layout {
-    /// High heaps are seen from afar: their squares are wide, and would have cells as wide as the shadows of towers.
+    /// High heaps are seen from afar: their squares are wide, and would have cells as wide as the shadows of
+    /// towers.
     fn new(form: &CloudForm, fineness: Fineness) -> Layout {
         let half = form.squares();
         let width = match form.family {
@@ -121,8 +127,8 @@ impl Layout {
         (u0, v0, u - u0, v - v0)
     }
 
-    /// Where a packet of `lanes` neighbouring cells, of which `cell` is the first, comes to by a way of so many cells; none where some of them
-    /// come to the edge of their square.
+    /// Where a packet of `lanes` neighbouring cells, of which `cell` is the first, comes to by a way of so
+    /// many cells; none where some of them come to the edge of their square.
     #[inline(always)]
     fn beside(&self, cell: [usize; 2], lanes: usize, way: [f32; 2]) -> Option<Beside> {
         let [u, v] = [cell[0] as f32 + way[0], cell[1] as f32 + way[1]];
@@ -356,14 +362,15 @@ impl SunDepth {
         SunDepth { layout, values }
     }
 
-    /// From a place beside the layer or in it to the layer's edge toward the light, which stands in the direction `[east, north,
-    /// up]` there; `z` is metres above the base. Grids finer than `level` are not asked.
+    /// From a place beside the layer or in it to the layer's edge toward the light, which stands in the
+    /// direction `[east, north, up]` there; `z` is metres above the base. Grids finer than `level` are not
+    /// asked.
     #[inline(always)]
     pub fn from_outside<R: Real>(&self, level: usize, x: R, y: R, z: R, light: [R; 3]) -> R {
         let (zero, top) = (R::splat(0.0), R::splat(self.layout.depth));
         let up = light[2];
-        // Under a layer light that comes along the ground still climbs through it, far away where the ground has fallen off; the less,
-        // the lower it stands.
+        // Under a layer light that comes along the ground still climbs through it, far away where the ground
+        // has fallen off; the less, the lower it stands.
         let under = z.lt(zero);
         let sunk = (up * R::splat(1.0 / SUNK)).clamp(-1.0, 0.0);
         let rising = zero.le(up) | (under & R::splat(-1.0).lt(sunk));
@@ -409,7 +416,8 @@ impl Slice {
         (x * east + y * north + R::splat(self.sun[2])).clamp(-1.0, 1.0)
     }
 
-    /// Sine and cosine of its height that ways through the slice are counted by, where the sine of it is `up`.
+    /// Sine and cosine of its height that ways through the slice are counted by, where the sine of it is
+    /// `up`.
     #[inline(always)]
     fn steepness<R: Real>(&self, up: R) -> [R; 2] {
         let towards = if self.rising { 1.0 } else { -1.0 };
@@ -479,7 +487,8 @@ impl Kernel for SweepRow<'_> {
             let from = s.shift(layout.centre(s.level, first), y_of_row, rise);
             let to = s.shift(layout.centre(s.level, first + TOGETHER - 1), y_of_row, rise);
             let longest = from.max(to);
-            // Cells that all look the same way read whole rows; what is left of bends of the ground is next to nothing.
+            // Cells that all look the same way read whole rows; what is left of bends of the ground is next
+            // to nothing.
             let same_way = (from - to).abs() < SAME_WAY * cell;
             let cells = 0.5 * (from + to) / cell;
             let way = [cells * east, cells * north];
@@ -524,7 +533,8 @@ impl Kernel for SweepRow<'_> {
     }
 }
 
-/// What the cells of the slice `next` hold at a place in it, or where it lies past the edge of their square the next wider ones.
+/// What the cells of the slice `next` hold at a place in it, or where it lies past the edge of their square
+/// the next wider ones.
 #[inline(always)]
 fn rest_of<R: Real>(layout: &Layout, values: &[f32], s: Slice, next: usize, x: R, y: R) -> R {
     let far = x.abs().max(y.abs());
@@ -551,7 +561,8 @@ mod tests {
         CloudForm::new(&layer, 100_000.0, Fineness::Draft)
     }
 
-    /// Towers are seen from 447 km, lower heaps from 160: their cells are less than twice as wide, not three times; and twelve of their grids find room.
+    /// Towers are seen from 447 km, lower heaps from 160: their cells are less than twice as wide, not three
+    /// times; and twelve of their grids find room.
     #[test]
     fn towers_have_finer_grids() {
         let grid = |kind: CloudKind, reach: f64| {
@@ -596,7 +607,8 @@ mod tests {
         assert!((low / high - 2.0).abs() < 0.2, "{low} {high}");
     }
 
-    /// Under a sun at the zenith as much light falls below heaps as comes through their columns, though cells are coarse.
+    /// Under a sun at the zenith as much light falls below heaps as comes through their columns, though cells
+    /// are coarse.
     #[test]
     fn heaps_let_through_what_their_columns_do() {
         for kind in [CloudKind::CumulusMediocris, CloudKind::CumulusCongestus] {
@@ -621,8 +633,8 @@ mod tests {
         }
     }
 
-    /// Broken clouds let as much light through in the mean as ways through their form do, whatever the cells' width and however low
-    /// the light.
+    /// Broken clouds let as much light through in the mean as ways through their form do, whatever the cells'
+    /// width and however low the light.
     #[test]
     fn light_passes_between_clouds() {
         const PLACES: usize = 600;

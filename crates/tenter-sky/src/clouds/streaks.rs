@@ -14,7 +14,8 @@ const TOGETHER: usize = 16;
 /// Columns through a square of a field of streaks.
 pub struct StreakColumns {
     count: usize,
-    /// For [`TOGETHER`] columns, height after height: the field, and how far lumps and erosion move the surface outward, m.
+    /// For [`TOGETHER`] columns, height after height: the field, and how far lumps and erosion move the
+    /// surface outward, m.
     fields: Vec<f32>,
     moved: Vec<f32>,
     /// How deep each height lies between the ends of streaks, m.

@@ -1,8 +1,9 @@
 //! Courses of rays through clouds: where each asks for light, and how much opacity hangs on the answer.
 //!
-//! A course hangs on the forms of clouds and on the eye alone. Marching finds it; where nothing but lights, air or tints have
-//! changed since then, it is followed, and only light is looked for anew. Where lights stand as they did, what reached the clouds
-//! from them and from around need not be looked for either: a lit course has it, yet without colour. The light seen is the same to the last bit.
+//! A course hangs on the forms of clouds and on the eye alone. Marching finds it; where nothing but lights,
+//! air or tints have changed since then, it is followed, and only light is looked for anew. Where lights
+//! stand as they did, what reached the clouds from them and from around need not be looked for either: a lit
+//! course has it, yet without colour. The light seen is the same to the last bit.
 
 use super::stretches::Stretches;
 use crate::simd::{Mask, Real};
@@ -10,8 +11,8 @@ use std::cell::RefCell;
 
 /// Numbers of a stop.
 const OF_STOP: usize = 6;
-/// What follows in the words of a course: a stop in the cloud of this number (of its band), or in a lit one that cloud's light in a stretch; or
-/// one of these.
+/// What follows in the words of a course: a stop in the cloud of this number (of its band), or in a lit one
+/// that cloud's light in a stretch; or one of these.
 const STRETCH_ENDS: f32 = -1.0;
 const BAND_ENDS: f32 = -2.0;
 
@@ -242,7 +243,8 @@ mod tests {
         Known { courses: [course; 16], bands: 2, lit }
     }
 
-    /// What a ray did in two bands comes back, step by step: an ask, an ask that ends a stretch, and an end alone.
+    /// What a ray did in two bands comes back, step by step: an ask, an ask that ends a stretch, and an end
+    /// alone.
     #[test]
     fn noted_courses_are_followed() {
         let steps = [step(Some(0.0), false, false), step(Some(1.0), true, false), step(None, true, true)];

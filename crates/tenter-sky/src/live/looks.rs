@@ -1,7 +1,7 @@
 //! What light reaches places in a cloud.
 //!
-//! At each the depth toward the sun is marched through the form for the first few hundred metres, where its shape
-//! shows, and read from the sun-depth grid beyond. A look costs as much as several steps of a ray, and
+//! At each the depth toward the sun is marched through the form for the first few hundred metres, where its
+//! shape shows, and read from the sun-depth grid beyond. A look costs as much as several steps of a ray, and
 //! seldom do more than two rays of a packet ask for one in the same step: questions wait until they fill a
 //! packet of their own.
 
@@ -19,7 +19,8 @@ use crate::simd::{Mask, Real, Subkernel};
 const SUN_STEPS: f32 = 8.0;
 const SUN_GROWTH: f32 = 1.42;
 const SUN_WAY: f32 = 370.0;
-/// Share of a layer's depth that they reach at least: lumps of tall clouds shade one another from farther off.
+/// Share of a layer's depth that they reach at least: lumps of tall clouds shade one another from farther
+/// off.
 const SUN_DEEP: f32 = 0.1;
 /// Where a pixel is wider than this (m), they grow with it.
 const SUN_PIXEL: f32 = 14.0;
@@ -28,8 +29,9 @@ const LEAST_SINE: f32 = 0.005;
 /// Footprint of a sample toward the sun, as a share of its length.
 const SUN_FOOTPRINT: f32 = 0.5;
 
-/// Most radius of a lump's dome, in those of the whole body: in a flat or ragged one a dome is more than there is of it. Of 1, 1.5, 2 and no end the one by which
-/// a ragged heap overhead has the light it has in the reference, under suns of 5 and 40 degrees.
+/// Most radius of a lump's dome, in those of the whole body: in a flat or ragged one a dome is more than
+/// there is of it. Of 1, 1.5, 2 and no end the one by which a ragged heap overhead has the light it has in
+/// the reference, under suns of 5 and 40 degrees.
 const DOMES: f32 = 1.5;
 
 /// Least width of the edge of a surface without lumps, m.
@@ -143,7 +145,8 @@ impl Waiting {
         self.count > 0
     }
 
-    /// Answers the first packet of them, or as many of it as lie in the first one's cloud; `clouds`: the numbers of the band's.
+    /// Answers the first packet of them, or as many of it as lie in the first one's cloud; `clouds`: the
+    /// numbers of the band's.
     #[inline(always)]
     pub fn answer<R: Real>(
         &mut self,
@@ -198,9 +201,10 @@ impl<R: Real> Subkernel<R> for Answer<'_, R> {
     }
 }
 
-/// How much of each source reaches places (colours left out): the surroundings above, beside and below, the flow between
-/// them and what stands behind, the logarithm of a sheet's thickness there, then for each light what it sends straight, a few times
-/// forward, many times scattered: all around and backward, and what has been turned by diffraction alone more than once.
+/// How much of each source reaches places (colours left out): the surroundings above, beside and below, the
+/// flow between them and what stands behind, the logarithm of a sheet's thickness there, then for each light
+/// what it sends straight, a few times forward, many times scattered: all around and backward, and what has
+/// been turned by diffraction alone more than once.
 #[inline(always)]
 fn look<R: Real>(
     toward_sun: &TowardSun,
@@ -218,8 +222,8 @@ fn look<R: Real>(
     let mut answer = [zero; ANSWERED];
     answer[OPACITY] = one;
 
-    // Light that has hardly turned is still on its way: in a thin sheet only so much of what is scattered toward the eye comes
-    // from all around, the rest from what stands behind (similarity, along the ray).
+    // Light that has hardly turned is still on its way: in a thin sheet only so much of what is scattered
+    // toward the eye comes from all around, the rest from what stands behind (similarity, along the ray).
     // Crystals turn more light than droplets do, which tables are of.
     let turned = if sheet { clouds.turned } else { 1.0 };
     let peak = if sheet { clouds.sheets.peak } else { 1.0 - LEAVES_DIRECTION };
@@ -241,8 +245,8 @@ fn look<R: Real>(
             continue;
         }
         let [sx, sy, sz] = turn.local(light.direction());
-        // Other clouds on the way take from what comes straight; what leaves its direction there is part of the surroundings. `smooth` is the
-        // depth toward the light if lumps cast no shadows.
+        // Other clouds on the way take from what comes straight; what leaves its direction there is part of
+        // the surroundings. `smooth` is the depth toward the light if lumps cast no shadows.
         let (mut depth, mut smooth, mut veiled) = (zero, zero, zero);
         for (number, other) in scene.clouds.iter().enumerate() {
             let z = z + R::splat(form.base - other.form.0.base);

@@ -1,9 +1,9 @@
 //! The live integrator: fast, free of noise, approximate.
 //!
 //! Packets of neighbouring pixels march together. For each pixel light is gathered from what lies along its
-//! ray (bands of clouds one after the other, then ground or sky), each behind the air in front of it: a share `a` of cloud at distance `t`
-//! hides what lies behind, so the air's own light up to `t` is seen with weight `a`, and the rest of it with
-//! what is left at the end.
+//! ray (bands of clouds one after the other, then ground or sky), each behind the air in front of it: a share
+//! `a` of cloud at distance `t` hides what lies behind, so the air's own light up to `t` is seen with weight
+//! `a`, and the rest of it with what is left at the end.
 
 mod beyond;
 mod courses;
@@ -37,7 +37,8 @@ use rayon::prelude::*;
 use rays::{FAR, Rays};
 use shafts::Shade;
 
-/// Width of looks that are spread all around, radians: were they as wide as they are apart, clouds would be all edge, and dark.
+/// Width of looks that are spread all around, radians: were they as wide as they are apart, clouds would be
+/// all edge, and dark.
 const LOOK: f64 = 0.005;
 
 /// How finely rays are marched.
@@ -50,8 +51,8 @@ pub struct Effort {
 }
 
 impl Effort {
-    /// For first and small pictures, whose pixels are so wide that small gaps and crests would go over into an even cloud, which lets less
-    /// light through than they do: forms are looked at more narrowly.
+    /// For first and small pictures, whose pixels are so wide that small gaps and crests would go over into
+    /// an even cloud, which lets less light through than they do: forms are looked at more narrowly.
     pub const COARSE: Effort = Effort { step: 1.0, width: 0.5 };
 }
 
@@ -78,7 +79,8 @@ pub struct Look<'a> {
     /// Angle between neighbouring pixels, radians.
     pub pixel: f32,
     pub effort: Effort,
-    /// What clouds leave of the light in the air, if they take any, and which of the followed rays are around these.
+    /// What clouds leave of the light in the air, if they take any, and which of the followed rays are around
+    /// these.
     pub shadows: Option<&'a Shadows>,
     pub around: &'a Around,
     pub courses: Courses<'a>,
@@ -103,8 +105,8 @@ struct Way<'a, R: Real> {
     rays: Rays<'a, R>,
     skies: Skies<R>,
     to_ground: R,
-    /// Where sky and ground go over into each other rays are followed just above the horizon; so much of what is seen is the
-    /// ground, so far away.
+    /// Where sky and ground go over into each other rays are followed just above the horizon; so much of what
+    /// is seen is the ground, so far away.
     ground_covers: R,
     ground: R,
     shade: Shade<R>,
@@ -170,8 +172,8 @@ impl Look<'_> {
         out
     }
 
-    /// Whether all clouds are higher than the eye: so much of the ground's share may be less than whole before it counts as
-    /// seen in front of them.
+    /// Whether all clouds are higher than the eye: so much of the ground's share may be less than whole
+    /// before it counts as seen in front of them.
     fn under_clouds(&self) -> f32 {
         let above = |clouds: &Clouds| self.scene.eye_altitude <= clouds.form.0.base as f64;
         if self.scene.clouds.iter().all(above) { 0.999 } else { -1.0 }
@@ -241,8 +243,8 @@ impl Look<'_> {
         x * x * (R::splat(3.0) - x - x)
     }
 
-    /// Radiance that fog sends toward the eye: each light by a phase function that two or three turns have widened, and
-    /// what comes from all sides.
+    /// Radiance that fog sends toward the eye: each light by a phase function that two or three turns have
+    /// widened, and what comes from all sides.
     #[inline(always)]
     fn fog_light<R: Real>(&self, fog: &Fog, rays: &Rays<R>, sky: &[R; 3]) -> [R; 3] {
         let scene = self.scene;
@@ -382,7 +384,8 @@ pub fn look_at(scene: &Scene, directions: &[[f64; 3]], pixel: f64, effort: Effor
     seen
 }
 
-/// A number that is much the same for directions near one another (Morton 1966, of their three parts): rays of a packet wait for the longest.
+/// A number that is much the same for directions near one another (Morton 1966, of their three parts): rays
+/// of a packet wait for the longest.
 fn among_neighbours(direction: [f64; 3]) -> u32 {
     const BITS: u32 = 7;
     let parts = direction.map(|v| ((v + 1.0) * 0.5 * f64::from((1 << BITS) - 1)) as u32);

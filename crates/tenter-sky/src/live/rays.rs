@@ -139,7 +139,8 @@ impl<'a, R: Real> Rays<'a, R> {
         R::select(hits & R::splat(0.0).le(near), near, R::splat(f32::MAX))
     }
 
-    /// Where the rays pass between two altitudes: on their way down, or on their way up from their lowest point.
+    /// Where the rays pass between two altitudes: on their way down, or on their way up from their lowest
+    /// point.
     #[inline(always)]
     pub fn between(&self, from: f32, to: f32, rising: bool, to_ground: R) -> Span<R> {
         let zero = R::splat(0.0);
@@ -160,8 +161,8 @@ impl<'a, R: Real> Rays<'a, R> {
         Span { start: start.max(zero), end }
     }
 
-    /// Where the rays first come between two altitudes and where they leave them for the last time: they may pass below in
-    /// the meantime.
+    /// Where the rays first come between two altitudes and where they leave them for the last time: they may
+    /// pass below in the meantime.
     #[inline(always)]
     pub fn shell(&self, from: f32, to: f32, to_ground: R) -> Span<R> {
         let zero = R::splat(0.0);
@@ -190,7 +191,8 @@ impl<'a, R: Real> Rays<'a, R> {
         Span { start: near.max(zero), end: R::select(R::splat(FAR * 0.999).le(near), zero, end) }
     }
 
-    /// Where the rays come over an altitude for good; at once where they are above it and do not sink, never below the ground.
+    /// Where the rays come over an altitude for good; at once where they are above it and do not sink, never
+    /// below the ground.
     #[inline(always)]
     pub fn over(&self, altitude: f32) -> R {
         if altitude <= self.scene.eye_altitude as f32 {
@@ -199,8 +201,8 @@ impl<'a, R: Real> Rays<'a, R> {
         self.to_shell(altitude).1.max(R::splat(0.0))
     }
 
-    /// Where the rays are below one altitude and above another, as if there were no ground; those that pass over the first
-    /// count from their lowest point.
+    /// Where the rays are below one altitude and above another, as if there were no ground; those that pass
+    /// over the first count from their lowest point.
     #[inline(always)]
     pub fn under(&self, high: f32, low: f32) -> Span<R> {
         let zero = R::splat(0.0);
@@ -213,8 +215,8 @@ impl<'a, R: Real> Rays<'a, R> {
         Span { start, end: end.max(start) }
     }
 
-    /// Radiance of the ground, or the land on it, at the end of rays `t` long: its albedo under all lights and the sky, with
-    /// the shadows of clouds and land.
+    /// Radiance of the ground, or the land on it, at the end of rays `t` long: its albedo under all lights
+    /// and the sky, with the shadows of clouds and land.
     #[inline(always)]
     pub fn ground_light(&self, p: &SurfacePoint<R>, t: R) -> [R; 3] {
         let scene = self.scene;

@@ -1,7 +1,8 @@
 //! Light of clouds gathered by stretches of the way.
 //!
-//! What is gathered has no colour yet: the sun's, the sky's and the ground's come on for whole stretches, behind the
-//! air in front of them. Clouds that are met together keep their light apart: each has its own drops and surroundings.
+//! What is gathered has no colour yet: the sun's, the sky's and the ground's come on for whole stretches,
+//! behind the air in front of them. Clouds that are met together keep their light apart: each has its own
+//! drops and surroundings.
 
 use super::beyond::Sides;
 use super::courses::Notes;
@@ -28,7 +29,8 @@ pub struct Stretches {
     light: Vec<[[[f32; 16]; ANSWERED]; KEPT]>,
 }
 
-/// Phase functions of a packet: exact for the first order, smooth for those that follow it closely, and two for many orders.
+/// Phase functions of a packet: exact for the first order, smooth for those that follow it closely, and two
+/// for many orders.
 #[derive(Clone, Copy)]
 pub struct Phases<R: Real> {
     pub single: [R; 3],
@@ -110,8 +112,8 @@ impl Stretches {
         self.most == KEPT
     }
 
-    /// Adds all stretches that have ended to what is seen along their rays, and forgets them; those that go on are the first ones then,
-    /// so that no ray's light hangs on when its neighbours' stretches end.
+    /// Adds all stretches that have ended to what is seen along their rays, and forgets them; those that go
+    /// on are the first ones then, so that no ray's light hangs on when its neighbours' stretches end.
     #[inline(always)]
     pub fn close<R: Real>(&mut self, colours: &Colours<R>, seen: &mut CloudLight<R>) {
         let zero = R::splat(0.0);

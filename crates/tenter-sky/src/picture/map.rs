@@ -1,5 +1,5 @@
-//! Environment maps: the whole sphere as a latlong or cube picture, or the sky in a circle, in bands of rows, and
-//! the facts that go with them.
+//! Environment maps: the whole sphere as a latlong or cube picture, or the sky in a circle, in bands of rows,
+//! and the facts that go with them.
 //!
 //! Map axes are y up, +z north, +x west (see [`crate::camera`]).
 
@@ -80,7 +80,8 @@ pub struct MapSettings {
     pub layout: Layout,
     /// Pixels across; of a cube, along each face.
     pub width: usize,
-    /// Azimuth in the middle column, in the middle of a cube's fifth face, or at the top of a fisheye, degrees.
+    /// Azimuth in the middle column, in the middle of a cube's fifth face, or at the top of a fisheye,
+    /// degrees.
     pub heading_deg: f64,
     pub scale: Scale,
     /// Whether the sun's disc is in the map.
@@ -351,7 +352,8 @@ impl MapRender {
         })
     }
 
-    /// Makes the map by the reference integrator, whole and in memory; `progress` gets the noise left, percent.
+    /// Makes the map by the reference integrator, whole and in memory; `progress` gets the noise left,
+    /// percent.
     pub fn trace(
         &mut self,
         wish: Wish,
@@ -374,8 +376,8 @@ impl MapRender {
         }
     }
 
-    /// Parts of a pixel along each side: where pixels are wider than [`FINE`], what clouds look like on the whole is not what one look
-    /// at them would be told.
+    /// Parts of a pixel along each side: where pixels are wider than [`FINE`], what clouds look like on the
+    /// whole is not what one look at them would be told.
     fn parts(&self) -> usize {
         if self.scene.clouds.is_empty() {
             return 1;
@@ -567,8 +569,8 @@ mod tests {
     use super::*;
     use crate::document::{Air, Placement, Sun};
 
-    /// A uniform sky of radiance 1 gives pi on level ground, within 0.1 %, and pi for every direction from the
-    /// harmonics of a uniform sphere.
+    /// A uniform sky of radiance 1 gives pi on level ground, within 0.1 %, and pi for every direction from
+    /// the harmonics of a uniform sphere.
     #[test]
     fn a_uniform_sky_integrates_to_pi() {
         for width in [512, 1024] {

@@ -13,10 +13,11 @@ use fastrand::Rng;
 use glam::DVec3;
 use std::f32::consts::PI;
 
-/// Where much of a light is scattered toward the eye, less than [`LEAST`] of it is followed: until what is left times the phase function
-/// is under this, per steradian.
+/// Where much of a light is scattered toward the eye, less than [`LEAST`] of it is followed: until what is
+/// left times the phase function is under this, per steradian.
 const WORTH: f32 = 0.015;
-/// Phase function, per steradian, from which on a path looks toward a light at every droplet: a path of many turns brings back about half as much.
+/// Phase function, per steradian, from which on a path looks toward a light at every droplet: a path of many
+/// turns brings back about half as much.
 const LIKELY: f32 = 0.15;
 
 /// Follows paths from an eye.

@@ -9,7 +9,8 @@ mod scalar;
 mod x86;
 
 pub use scalar::{Scalar, ScalarInt};
-// Not for others: they are sound only inside kernels that `enter` runs, on machines that have the instructions.
+// Not for others: they are sound only inside kernels that `enter` runs, on machines that have the
+// instructions.
 #[cfg(target_arch = "x86_64")]
 use x86::{F8, F16};
 
@@ -166,12 +167,12 @@ pub trait Real:
 
 /// Work that can be done at any lane width.
 ///
-/// The functions that enter it for one instruction set are methods of its own, so that each kernel has a codegen
-/// unit of its own: instances of one free function would all be compiled in the same unit.
+/// The functions that enter it for one instruction set are methods of its own, so that each kernel has a
+/// codegen unit of its own: instances of one free function would all be compiled in the same unit.
 pub trait Kernel: Sized {
     type Output;
-    /// Must be `#[inline(always)]`, and so must everything it calls with lanes, closures included: what is not
-    /// inlined is compiled without the kernel's instructions.
+    /// Must be `#[inline(always)]`, and so must everything it calls with lanes, closures included: what is
+    /// not inlined is compiled without the kernel's instructions.
     fn run<R: Real>(self) -> Self::Output;
 
     #[doc(hidden)]
@@ -201,8 +202,8 @@ pub trait Kernel: Sized {
     }
 }
 
-/// A part of kernels that is compiled once for each instruction set and called, not inlined, by [`Real::call`]:
-/// for what is large, or used by several kernels.
+/// A part of kernels that is compiled once for each instruction set and called, not inlined, by
+/// [`Real::call`]: for what is large, or used by several kernels.
 pub trait Subkernel<R: Real>: Sized {
     type Output;
     /// Must be `#[inline(always)]`, as [`Kernel::run`].

@@ -23,8 +23,8 @@ macro_rules! lanes {
         lanes!(@op $f Add add $addps);
         lanes!(@op $f Sub sub $subps);
         lanes!(@op $f Mul mul $mulps);
-        // Division and square root start from the hardware's estimate and take one Newton step: a third of the
-        // time of the exact instructions, with a relative error under 4e-7.
+        // Division and square root start from the hardware's estimate and take one Newton step: a third of
+        // the time of the exact instructions, with a relative error under 4e-7.
         impl Div for $f {
             type Output = Self;
             #[inline(always)]
