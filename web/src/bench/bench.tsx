@@ -16,7 +16,7 @@ import { fromTheTop } from "./layers";
 import { Meter } from "./meter";
 import { Overhead } from "./overhead";
 import { Picture } from "./picture";
-import { Section } from "./section";
+import { Section } from "./section/section";
 import { Sheet } from "./sheet";
 import { isForBench, isTyping, isUnentered } from "./shortcut-keys";
 import { Shortcuts } from "./shortcuts";

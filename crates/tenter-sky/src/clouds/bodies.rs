@@ -1,7 +1,7 @@
 //! How large the bodies of heaps are, from place to place: a hull's slope tells that of the nearest lump's
 //! dome, but light that comes into a cloud goes about in all of it.
 
-use super::maps::Texels;
+use super::nested::Texels;
 use crate::simd::{Int, Kernel, Real, dispatch};
 use rayon::prelude::*;
 

@@ -3,13 +3,11 @@
 use super::bodies::Bodies;
 use super::distance::HullMap;
 use super::field::{Field, ToFill};
+use super::nested::{LEVELS, Texels};
 use crate::air::{Fineness, Making};
 use crate::document::Family;
 use crate::simd::{Int, Kernel, Real, dispatch};
 use rayon::prelude::*;
-
-/// Nested maps.
-pub const LEVELS: usize = 3;
 
 pub struct Maps {
     side: usize,
@@ -23,13 +21,6 @@ pub struct Maps {
     /// Lowest value, and value and slope per step of the packing.
     lowest: f32,
     per_step: [f32; 2],
-}
-
-/// Places in nested maps: which, and the columns and rows of their texels.
-pub struct Texels<R: Real> {
-    pub level: R,
-    pub u: R,
-    pub v: R,
 }
 
 /// A hull's value and slope.

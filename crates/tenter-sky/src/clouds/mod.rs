@@ -20,6 +20,7 @@ pub mod ice;
 pub mod lumps;
 mod maps;
 pub mod mie;
+mod nested;
 pub mod passage;
 pub mod regions;
 pub mod shadow;

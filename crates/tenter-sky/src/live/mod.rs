@@ -8,6 +8,7 @@
 mod beyond;
 mod courses;
 mod fog;
+mod ground;
 mod land;
 mod looks;
 mod march;
@@ -31,6 +32,7 @@ use crate::scene::{Clouds, Fog, Lifted, MAX_LIGHTS, Scene};
 use crate::simd::{Kernel, Mask, Real, best, dispatch};
 use crate::spectrum::Rgb;
 use fog::{FogInFront, fog_in_front};
+use ground::ground_light;
 use land::to_land;
 use march::{CloudLight, through_bands};
 use rayon::prelude::*;
@@ -153,7 +155,7 @@ impl Look<'_> {
         let hits = way.ground.lt(R::splat(f32::MAX));
         if hits.any() {
             let distance = R::select(hits, way.ground, zero);
-            let ground = way.rays.ground_light(&way.rays.at(distance), distance);
+            let ground = ground_light(&way.rays, &way.rays.at(distance), distance);
             let front = self.air::<R, CLOUDS>(&way, distance);
             // Clouds past the horizon do not hide the ground before it.
             let before = R::select(R::splat(self.under_clouds()).lt(way.ground_covers), zero, one);

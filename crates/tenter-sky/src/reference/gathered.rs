@@ -2,7 +2,7 @@
 
 use super::cells::{Cells, Found, Stand, Trail, WIDEST};
 use super::droplets::Weight;
-use super::paths::Disc;
+use super::light::Disc;
 use crate::spectrum::{Rgb, Spectrum};
 
 /// Stands that a path which finds things out goes on for after the cell that told its own rest: it may then

@@ -16,6 +16,7 @@ mod cells;
 mod clouds;
 mod droplets;
 mod gathered;
+mod light;
 mod paths;
 pub(crate) mod phase;
 mod shared;

@@ -3,7 +3,7 @@
 use super::layout::Layout;
 use crate::air::{Fineness, Making};
 use crate::clouds::form::CloudForm;
-use crate::clouds::maps::LEVELS;
+use crate::clouds::nested::LEVELS;
 use crate::document::Family;
 use crate::simd::{Kernel, Real, dispatch};
 use rayon::prelude::*;

@@ -2,7 +2,7 @@
 
 use crate::air::Fineness;
 use crate::clouds::form::CloudForm;
-use crate::clouds::maps::LEVELS;
+use crate::clouds::nested::LEVELS;
 use crate::document::Family;
 use crate::simd::{Int, Real};
 

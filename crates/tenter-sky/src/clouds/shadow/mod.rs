@@ -17,7 +17,7 @@ mod layout;
 
 pub use density::DensityGrid;
 
-use super::maps::LEVELS;
+use super::nested::LEVELS;
 use crate::air::Making;
 use crate::simd::{Int, Kernel, Mask, Real, Scalar, dispatch};
 use density::{Broken, steps};
