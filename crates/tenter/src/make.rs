@@ -251,7 +251,10 @@ pub fn map(a: MapArguments) -> Outcome {
     let mut map =
         MapRender::new(&sky, &settings, &Workshop::default(), &|| false).map_err(Failure::failed)?;
     if a.care.reference {
-        map.trace(a.care.wish(), &|| false, tell_noise).map_err(of_reference)?;
+        let (wish, (scene, camera)) = (a.care.wish(), map.shown());
+        let traced = Reference::new(scene).and_then(|r| r.picture(camera, wish, &|| false, tell_noise));
+        let traced = traced.map_err(of_reference)?;
+        map.set_reference(traced.picture, traced.noise_percent, wish.shared);
     }
     let mut shown = 0;
     let (pixels, facts) = map

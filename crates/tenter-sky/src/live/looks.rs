@@ -5,6 +5,7 @@
 //! seldom do more than two rays of a packet ask for one in the same step: questions wait until they fill a
 //! packet of their own.
 
+use super::answer::{ANSWERED, OF_LIGHT, ONWARD, OPACITY, SURROUNDINGS, THICKNESS, parts};
 use super::courses::Stop;
 use super::rays::{Rays, Turn};
 use super::sheets::{Scattered, hardly_turned, more_met, through_ball};
@@ -12,7 +13,7 @@ use super::stretches::Stretches;
 use crate::clouds::ball::BallLight;
 use crate::clouds::diffusion::{ASYMMETRY, LEAVES_DIRECTION, reach};
 use crate::document::Family;
-use crate::scene::{MAX_LIGHTS, Scene};
+use crate::scene::Scene;
 use crate::simd::{Mask, Real, Subkernel};
 
 /// Samples toward the sun through the form, each longer than the one before, and how far they reach, m.
@@ -59,19 +60,6 @@ impl TowardSun {
 
 /// Numbers in a question.
 const ASKED: usize = 14;
-/// Numbers in an answer: for the surroundings, and for each light.
-pub const SURROUNDINGS: usize = 7;
-/// Of the first: what stands behind, the logarithm of a sheet's thickness, and one for each opacity.
-pub const ONWARD: usize = 4;
-pub const THICKNESS: usize = 5;
-pub const OPACITY: usize = 6;
-pub const OF_LIGHT: usize = 5;
-pub const ANSWERED: usize = SURROUNDINGS + OF_LIGHT * MAX_LIGHTS;
-/// Numbers of an answer under so many lights.
-pub fn parts(lights: usize) -> usize {
-    SURROUNDINGS + OF_LIGHT * lights
-}
-
 /// Most depth of diffraction that is told: past it next to nothing is left of light.
 const MOST_DIFFRACTED: f32 = 12.0;
 /// Questions that can wait: all but one of a packet, and a packet more.

@@ -6,11 +6,13 @@
 //! of the way ([`super::stretches`]), each of which gets its colours and the air in front of it. Where the
 //! rays' courses are known ([`super::courses`]) they are not marched: only the light is asked for.
 
-use super::courses::{Courses, Following, Step, Stop};
-use super::looks::{Question, TowardSun, Waiting, parts};
+use super::answer::parts;
+use super::courses::{Courses, Step, Stop};
+use super::following::Following;
+use super::looks::{Question, TowardSun, Waiting};
 use super::rays::{Rays, Span, SurfacePoint};
 use super::sheets::few_turns;
-use super::stretches::{Colour, Colours, Phases, Stretches};
+use super::stretches::{CloudLight, Colour, Colours, Phases, Stretches};
 use super::{Look, Way};
 use crate::clouds::ball::{self, diffracted};
 use crate::clouds::form::Place;
@@ -31,14 +33,6 @@ const WORTH_A_LOOK: f32 = 1e-4;
 /// Opacity that is lit by one look toward the sun: in heaps, and in sheets, whose wide thin shades would show
 /// grain.
 const ENOUGH: [f32; 2] = [0.12, 0.08];
-
-/// What clouds send along the rays, and what they let through.
-pub struct CloudLight<R: Real> {
-    pub light: [R; 3],
-    pub through: R,
-    /// What sheets have scattered but hardly turned, as a share of what stands behind all clouds.
-    pub onward: R,
-}
 
 /// A band on the way down, or on the way up.
 #[derive(Clone, Copy)]

@@ -5,9 +5,11 @@
 //! `a` of cloud at distance `t` hides what lies behind, so the air's own light up to `t` is seen with weight
 //! `a`, and the rest of it with what is left at the end.
 
+mod answer;
 mod beyond;
 mod courses;
 mod fog;
+mod following;
 mod ground;
 mod land;
 mod looks;
@@ -34,10 +36,11 @@ use crate::spectrum::Rgb;
 use fog::{FogInFront, fog_in_front};
 use ground::ground_light;
 use land::to_land;
-use march::{CloudLight, through_bands};
+use march::through_bands;
 use rayon::prelude::*;
 use rays::{FAR, Rays};
 use shafts::Shade;
+use stretches::CloudLight;
 
 /// Width of looks that are spread all around, radians: were they as wide as they are apart, clouds would be
 /// all edge, and dark.

@@ -4,10 +4,9 @@
 //! behind the air in front of them. Clouds that are met together keep their light apart: each has its own
 //! drops and surroundings.
 
+use super::answer::{ANSWERED, OF_LIGHT, ONWARD, OPACITY, SURROUNDINGS, THICKNESS, parts};
 use super::beyond::Sides;
 use super::courses::Notes;
-use super::looks::{ANSWERED, OF_LIGHT, ONWARD, OPACITY, SURROUNDINGS, THICKNESS, parts};
-use super::march::CloudLight;
 use super::sheets::{OfSheet, at_thickness};
 use super::{Look, Way};
 use crate::scene::{MAX_LIGHTS, Shading, Surroundings};
@@ -16,6 +15,14 @@ use crate::spectrum::LUMINANCE;
 
 /// Stretches of each ray that are kept before they get their colours.
 const KEPT: usize = 4;
+
+/// What clouds send along the rays, and what they let through.
+pub struct CloudLight<R: Real> {
+    pub light: [R; 3],
+    pub through: R,
+    /// What sheets have scattered but hardly turned, as a share of what stands behind all clouds.
+    pub onward: R,
+}
 
 /// Opacities and light of up to [`KEPT`] stretches of each ray.
 pub struct Stretches {

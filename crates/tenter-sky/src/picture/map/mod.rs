@@ -19,7 +19,6 @@ use crate::camera::{Camera, angles_of};
 use crate::develop::white_luminance;
 use crate::document::{Grade, Sky};
 use crate::live::Effort;
-use crate::reference::{Reference, Unable, Wish};
 use crate::scene::{CalledOff, Face, Scene, Workshop, grade_of};
 use crate::spectrum::{Rgb, gamut_to_grey, luminance};
 use facts::SH_CONVENTION;
@@ -148,20 +147,17 @@ impl MapRender {
         })
     }
 
-    /// Makes the map by the reference integrator, whole and in memory; `progress` gets the noise left,
-    /// percent.
-    pub fn trace(
-        &mut self,
-        wish: Wish,
-        called_off: &(dyn Fn() -> bool + Sync),
-        progress: impl FnMut(f64),
-    ) -> Result<(), Unable> {
-        let reference = Reference::new(&self.scene)?;
-        let traced = reference.picture(&self.camera, wish, called_off, progress)?;
-        self.traced = Some(traced.picture);
-        self.shared = wish.shared;
-        self.noise_left = Some(traced.noise_percent);
-        Ok(())
+    /// What the map shows, and through which camera: for who draws it otherwise.
+    pub fn shown(&self) -> (&Scene, &Camera) {
+        (&self.scene, &self.camera)
+    }
+
+    /// Takes a picture by the reference integrator in place of the live one, with the noise that it has, percent.
+    /// `shared`: whether its paths shared what they found.
+    pub fn set_reference(&mut self, picture: Picture, noise_percent: f64, shared: bool) {
+        self.traced = Some(picture);
+        self.shared = shared;
+        self.noise_left = Some(noise_percent);
     }
 
     /// cd/m2 that a value of 1 in the file stands for.
