@@ -318,11 +318,11 @@ mod tests {
     use fastrand::Rng;
     use glam::DVec3;
 
-    /// One slab under a light at a cosine to straight down, for Henyey and Greenstein's phase function with g =
-    /// 0.85: radiance of light that is scattered twice and more, for an irradiance of 1 on a plane that faces
-    /// the light, in directions (cosine to straight down, and azimuth from the light's own heading, degrees).
-    /// Every meeting past the first sends what it would send into each direction (local estimates; for example
-    /// Marchuk et al. 1980, section 4.2).
+    /// One slab under a light at a cosine to straight down, for Henyey and Greenstein's phase function with
+    /// g = 0.85: radiance of light that is scattered twice and more, for an irradiance of 1 on a plane that
+    /// faces the light, in directions (cosine to straight down, and azimuth from the light's own heading,
+    /// degrees). Every meeting past the first sends what it would send into each direction (local estimates;
+    /// for example Marchuk et al. 1980, section 4.2).
     fn follow(thickness: f32, light: f32, directions: &[(f32, f32)], photons: usize) -> Vec<f32> {
         let photons = (photons as f32 / (1.0 + thickness / 6.0)) as usize;
         let mut rng = Rng::with_seed(thickness.to_bits() as u64 ^ (light.to_bits() as u64) << 20);

@@ -1,4 +1,5 @@
-//! Even sheets without air, and what leaves them upward: for the suites that hold them to figures from outside.
+//! Even sheets without air, and what leaves them upward: for the suites that hold them to figures from
+//! outside.
 #![allow(dead_code, reason = "each suite uses some of it")]
 
 use std::f64::consts::TAU;
@@ -35,7 +36,8 @@ pub fn even_sheet(kind: CloudKind, thickness: f64) -> CloudLayer {
     sheet
 }
 
-/// Flux up at an eye over clouds, lx: summed over 6 sines of height by Gauss and Legendre's rule, and azimuths.
+/// Flux up at an eye over clouds, lx: summed over 6 sines of height by Gauss and Legendre's rule, and
+/// azimuths.
 pub fn sent_up(sky: &Sky, altitude_m: f64, azimuths: usize) -> f64 {
     const HEIGHTS: [(f64, f64); 6] = [
         (0.0338, 0.0857),
