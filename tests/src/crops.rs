@@ -39,7 +39,8 @@ const BLOCK: usize = 4;
 const SHOWN: usize = 640;
 /// Of a lens that shows 12 degrees on 36 mm.
 const LENS_MM: f64 = 171.0;
-/// How the light of a crop is followed: heaps far off fill so few places that paths have little to share ([`Wish::shared`]).
+/// How the light of a crop is followed: heaps far off fill so few places that paths have little to share
+/// ([`Wish::shared`]).
 #[derive(Clone, Copy)]
 struct Paths {
     size: Size,
@@ -136,11 +137,13 @@ pub fn off(live: &[[f32; 3]], reference: &Stored, size: Size) -> Off {
     Off::of(&blocks(live), &blocks(&reference.truth), &unsure)
 }
 
-/// Sides of the blocks whose structure is told, pixels: each holds what its blocks differ by from those twice as wide.
+/// Sides of the blocks whose structure is told, pixels: each holds what its blocks differ by from those twice
+/// as wide.
 const SIDES: [usize; 3] = [2, 4, 8];
 
-/// Standard deviation of log luminance of a [`LARGE`] crop from 2 to 16 pixels: of blocks within those that hold four of them, the noise of their
-/// luminance, `unsure` for each pixel, taken off; by side of the blocks, and all together.
+/// Standard deviation of log luminance of a [`LARGE`] crop from 2 to 16 pixels: of blocks within those that
+/// hold four of them, the noise of their luminance, `unsure` for each pixel, taken off; by side of the
+/// blocks, and all together.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Structure {
     pub by_side: [f64; SIDES.len()],

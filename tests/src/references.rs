@@ -1,6 +1,7 @@
 //! Pictures of the reference integrator, kept with the hash of what they show.
 //!
-//! `cargo run --bin references` remakes those whose sky has changed, and prints how far live pictures are off.
+//! `cargo run --bin references` remakes those whose sky has changed, and prints how far live pictures are
+//! off.
 
 use anyhow::{Context, Result};
 use serde::{Deserialize, Serialize};
@@ -20,8 +21,8 @@ use tenter_sky::spectrum::luminance;
 
 /// Width of the latlong pictures.
 pub const WIDTH: usize = 64;
-/// Noise they are made with, percent, unless that takes more paths than this for each pixel: each pixel's own standard error is
-/// stored beside it.
+/// Noise they are made with, percent, unless that takes more paths than this for each pixel: each pixel's own
+/// standard error is stored beside it.
 pub const NOISE: f64 = 3.0;
 pub const MOST_PATHS: u64 = 32768;
 /// The same with clouds.
@@ -75,7 +76,8 @@ fn bare(sky: &Sky) -> Sky {
     Sky { land: Land::default(), ..sky.around_eye() }
 }
 
-/// Of what a sky says beside what is usual: another control, as it is usual, leaves stored pictures as they are.
+/// Of what a sky says beside what is usual: another control, as it is usual, leaves stored pictures as they
+/// are.
 pub fn hash_of(sky: &Sky) -> String {
     let mut value = bare(sky).to_value();
     leave_out_usual(&mut value, &Sky::default().to_value());
@@ -154,7 +156,8 @@ pub fn compare(starter: &Starter) -> Result<Off> {
     Ok(Off::of(&live, &truth, &unsure))
 }
 
-/// A live picture and its reference, of both the means over blocks of pixels, and the standard errors of the reference's luminance.
+/// A live picture and its reference, of both the means over blocks of pixels, and the standard errors of the
+/// reference's luminance.
 pub struct Pair {
     pub live: Vec<[f32; 3]>,
     pub truth: Vec<[f32; 3]>,

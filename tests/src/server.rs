@@ -11,7 +11,8 @@ use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::{Duration, Instant};
 use tempfile::TempDir;
 
-/// A client for HTTP. Each test may be the first of its process that makes one, so each sees to what they all need.
+/// A client for HTTP. Each test may be the first of its process that makes one, so each sees to what they all
+/// need.
 pub fn client() -> reqwest::Client {
     let _ = rustls::crypto::ring::default_provider().install_default();
     reqwest::Client::new()

@@ -168,8 +168,8 @@ async fn the_wall_of_skies() -> Result<()> {
     browser.close().await
 }
 
-/// Five seconds of dragging the sun: no gap over 200 ms between pictures is the aim; the test asks that pictures
-/// keep coming, and prints the largest gap.
+/// Five seconds of dragging the sun: no gap over 200 ms between pictures is the aim; the test asks that
+/// pictures keep coming, and prints the largest gap.
 #[tokio::test(flavor = "multi_thread")]
 async fn pictures_follow_the_hand() -> Result<()> {
     let server = TestServer::start_with(&["--no-worker"]).await?;
@@ -192,8 +192,8 @@ async fn pictures_follow_the_hand() -> Result<()> {
              .observe(document.querySelector('[data-testid=picture]'), {attributes: true, attributeFilter: ['data-number']}))",
         )
         .await?;
-    // Five seconds to and fro without letting go, a move each 16 ms: the page moves the pointer itself, for the driver
-    // takes longer over a single move.
+    // Five seconds to and fro without letting go, a move each 16 ms: the page moves the pointer itself, for
+    // the driver takes longer over a single move.
     browser
         .eval(
             "((handle, begun) => { \
@@ -237,8 +237,8 @@ async fn open_sky(server: &TestServer, browser: &Browser, name: &str) -> Result<
     Ok(format!("/api/skies/{id}"))
 }
 
-/// In the Section a drag of the band moves the layer, a drag of its edge changes base or depth, a drag of the eye lifts
-/// the camera; each is one step back.
+/// In the Section a drag of the band moves the layer, a drag of its edge changes base or depth, a drag of the
+/// eye lifts the camera; each is one step back.
 #[tokio::test(flavor = "multi_thread")]
 async fn the_section_moves_what_it_draws() -> Result<()> {
     let server = TestServer::start_with(&["--no-worker"]).await?;
@@ -337,7 +337,8 @@ async fn two_hands_on_one_sky_are_told_of_each_other() -> Result<()> {
     browser.close().await
 }
 
-/// What the artist types into a row: sums, shares of what stands there, values beyond the slider's ends, and nonsense.
+/// What the artist types into a row: sums, shares of what stands there, values beyond the slider's ends, and
+/// nonsense.
 #[tokio::test(flavor = "multi_thread")]
 async fn rows_take_arithmetic_and_refuse_nonsense() -> Result<()> {
     let server = TestServer::start_with(&["--no-worker"]).await?;

@@ -76,8 +76,8 @@ fn the_sun_stands_where_the_published_example_has_it() {
     }
 }
 
-/// CIE S 011 / ISO 15469 overcast sky: L / Lz = (1 + 2 sin e) / 3, here within 10 % from 10 degrees up, under a
-/// deck of optical thickness 64 and cover 1, over black ground, with next to no air.
+/// CIE S 011 / ISO 15469 overcast sky: L / Lz = (1 + 2 sin e) / 3, here within 10 % from 10 degrees up, under
+/// a deck of optical thickness 64 and cover 1, over black ground, with next to no air.
 #[test]
 fn an_overcast_sky_has_the_standard_gradient() {
     let sky = json!({
@@ -207,7 +207,8 @@ fn the_openexr_library_reads_a_map() {
     }
 }
 
-/// The OpenEXR library's own tool makes a cube of a latlong map: ours shows the same light at the same places.
+/// The OpenEXR library's own tool makes a cube of a latlong map: ours shows the same light at the same
+/// places.
 #[test]
 fn a_cube_is_what_the_openexr_library_makes_of_a_latlong_map() {
     const FACE: usize = 64;
@@ -238,7 +239,8 @@ fn a_cube_is_what_the_openexr_library_makes_of_a_latlong_map() {
         })
         .collect();
     apart.sort_by(f64::total_cmp);
-    // A pixel of theirs lies up to half a pixel beside ours; only at the horizon and the aureole does that show.
+    // A pixel of theirs lies up to half a pixel beside ours; only at the horizon and the aureole does that
+    // show.
     let (half, most) = (apart[apart.len() / 2], apart[apart.len() * 95 / 100]);
     assert!(half < 0.01 && most < 0.08, "median {half}, 95th percentile {most}");
 }
@@ -291,8 +293,8 @@ fn layouts_and_noise_are_checked_and_told() {
     }
 }
 
-/// The reference integrator's maps say what made them and how sure they are; its limit of paths holds; what it can't follow
-/// is bad input.
+/// The reference integrator's maps say what made them and how sure they are; its limit of paths holds; what
+/// it can't follow is bad input.
 #[test]
 fn maps_by_the_reference_integrator() {
     let dir = tempfile::tempdir().unwrap();

@@ -111,7 +111,8 @@ async fn clouds_are_chosen_by_their_pictures() -> Result<()> {
     open.browser.close().await
 }
 
-/// What is grasped stays under the pointer: dragged to the right, clouds before an eye that looks south slide west.
+/// What is grasped stays under the pointer: dragged to the right, clouds before an eye that looks south slide
+/// west.
 #[tokio::test(flavor = "multi_thread")]
 async fn grasped_clouds_follow_the_hand() -> Result<()> {
     let open = Open::new("Fair weather for the ferry").await?;

@@ -60,8 +60,8 @@ impl Baked {
         (0..3).map(|i| a[i] * b[i]).sum::<f64>().clamp(-1.0, 1.0).acos().to_degrees()
     }
 
-    /// Illuminance by what lies within `radius` degrees of the sun, less the aureole: the mean luminance of the
-    /// ring around that.
+    /// Illuminance by what lies within `radius` degrees of the sun, less the aureole: the mean luminance of
+    /// the ring around that.
     fn light_of_disc(&self, radius: f64) -> f64 {
         let (mut inside, mut inside_angle, mut ring, mut ring_angle) = (0.0, 0.0, 0.0, 0.0);
         for y in 0..self.height {
@@ -110,8 +110,9 @@ fn the_disc_is_where_the_document_puts_it() {
     }
 }
 
-/// At every size the light within a degree of the sun, less the aureole, is the meter's `direct_normal_lx`; also
-/// when the horizon cuts the disc, where it is so out to the disc's own size (there is no sky beside half of it).
+/// At every size the light within a degree of the sun, less the aureole, is the meter's `direct_normal_lx`;
+/// also when the horizon cuts the disc, where it is so out to the disc's own size (there is no sky beside
+/// half of it).
 #[test]
 fn the_discs_light_is_the_meters_at_every_size() {
     let workshop = Workshop::default();

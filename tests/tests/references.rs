@@ -5,7 +5,8 @@ use tenter_sky::scene::PlacedSun;
 use tenter_tests::crops::{CROPS, LARGE, live, off, structures};
 use tenter_tests::references::{compare, hash_of, index, starters};
 
-/// Agreement as the design defines it, percent: mean and 95th percentile; with the sun above 2 degrees, at twilight, and in clouds.
+/// Agreement as the design defines it, percent: mean and 95th percentile; with the sun above 2 degrees, at
+/// twilight, and in clouds.
 const CLEAR: [f64; 2] = [3.0, 10.0];
 const TWILIGHT: [f64; 2] = [15.0, f64::INFINITY];
 const CLOUDS: [f64; 2] = [10.0, 30.0];
@@ -64,8 +65,8 @@ fn live_skies_agree_with_stored_references() -> Result<()> {
     Ok(())
 }
 
-/// What crops of forms reach, percent: the mean, the 95th percentile and the light. References by paths alone (squall, deck) have 13 to 16 % of noise in single pixels of
-/// few, so some of it is theirs.
+/// What crops of forms reach, percent: the mean, the 95th percentile and the light. References by paths alone
+/// (squall, deck) have 13 to 16 % of noise in single pixels of few, so some of it is theirs.
 const FORMS: [(&str, [f64; 3]); 6] = [
     ("ferry-afternoon", [8.0, 30.0, 4.0]),
     ("towers-at-evening", [13.0, 36.0, 6.5]),
@@ -74,7 +75,8 @@ const FORMS: [(&str, [f64; 3]); 6] = [
     ("mackerel-sky", [3.5, 9.5, 4.0]),
     ("deck-under-the-balloon", [11.5, 35.0, 9.5]),
 ];
-/// How far structure may be off its reference's, as a share: form is not allowed to blur. The towers' lumps shade one another too hard.
+/// How far structure may be off its reference's, as a share: form is not allowed to blur. The towers' lumps
+/// shade one another too hard.
 const STRUCTURE: f64 = 0.2;
 const HARDER: &[(&str, f64)] = &[("towers-at-evening", 0.27)];
 

@@ -17,7 +17,9 @@ import type { CloudKind, CloudLayer } from "../src/data/sky";
 
 const schema = { $defs: {}, ice: ["cirrus_fibratus"] } as unknown as Schema;
 
-/** Optical thickness is 3 W / (2 rho r) for a water path W and an effective radius r (Stephens 1978, eq. 7). */
+/**
+ * Optical thickness is 3 W / (2 rho r) for a water path W and an effective radius r (Stephens 1978, eq. 7).
+ */
 test("thickness follows from water, drops and depth", () => {
   near(thicknessOf(schema, layer()), (1.5 * 0.3 * 1000) / 10, 1e-9);
   const ice = layer({ kind: "cirrus_fibratus", droplet_um: 30, water_content_g_m3: 0.02 });

@@ -14,7 +14,8 @@ use tenter_sky::spectrum::{LightToRgb, Rgb, gamut_to_grey, luminance};
 pub struct Hour {
     /// Middle of the stretch, minutes since midnight.
     pub minute: f64,
-    /// From overhead down to the horizon, sRGB from 0 to 255; brightness by its logarithm, from moonless night to noon.
+    /// From overhead down to the horizon, sRGB from 0 to 255; brightness by its logarithm, from moonless
+    /// night to noon.
     pub colours: [[u8; 3]; HEIGHTS_DEG.len()],
 }
 

@@ -1,7 +1,7 @@
 //! The gazetteer: populated places with their coordinates and time zones.
 //!
-//! The table is the one of the npm package `city-timezones` 1.3.4 (MIT), whose places are Natural Earth's (public domain),
-//! rounded to four decimals. Hallow Skerry is ours.
+//! The table is the one of the npm package `city-timezones` 1.3.4 (MIT), whose places are Natural Earth's
+//! (public domain), rounded to four decimals. Hallow Skerry is ours.
 
 use chrono::{DateTime, Datelike, FixedOffset, NaiveDateTime, Offset, TimeZone, Timelike, Utc};
 use chrono_tz::Tz;
@@ -61,7 +61,8 @@ fn read(line: &str) -> Option<Place> {
 /// Longest text that is searched for, characters: no place has a longer name.
 pub const LONGEST_SEARCH: usize = 120;
 
-/// Places whose name, province or country hold every word that is typed; names that begin with it first, then the larger.
+/// Places whose name, province or country hold every word that is typed; names that begin with it first, then
+/// the larger.
 pub fn search(typed: &str, most: usize) -> Vec<&'static Place> {
     let typed = typed.trim().to_lowercase();
     let words: Vec<&str> =
@@ -82,7 +83,8 @@ pub fn search(typed: &str, most: usize) -> Vec<&'static Place> {
     found
 }
 
-/// The time zone of the nearest known place: a guess for coordinates by hand. Over open sea it may be off by an hour.
+/// The time zone of the nearest known place: a guess for coordinates by hand. Over open sea it may be off by
+/// an hour.
 pub fn zone_near(latitude: f64, longitude: f64) -> &'static str {
     let distance = |p: &Place| {
         let (a, b) = (latitude.to_radians(), p.latitude_deg.to_radians());
@@ -101,8 +103,8 @@ pub enum NoMoment {
     Local(String),
 }
 
-/// A local time of a zone with its offset. An hour that daylight saving leaves out moves past the gap; of one that comes
-/// twice the first is taken.
+/// A local time of a zone with its offset. An hour that daylight saving leaves out moves past the gap; of one
+/// that comes twice the first is taken.
 pub fn moment(zone: &str, local: &str) -> Result<DateTime<FixedOffset>, NoMoment> {
     let tz: Tz = zone.parse().map_err(|_| NoMoment::Zone(zone.into()))?;
     let formats = ["%Y-%m-%dT%H:%M:%S", "%Y-%m-%dT%H:%M"];

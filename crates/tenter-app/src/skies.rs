@@ -100,7 +100,8 @@ impl App {
     }
 }
 
-/// A record whose document is in the newest layout; one that can't be read stays as it is, for a person to mend.
+/// A record whose document is in the newest layout; one that can't be read stays as it is, for a person to
+/// mend.
 fn newest(mut record: SkyRecord) -> SkyRecord {
     if let Ok(sky) = Sky::from_value(record.document.clone()) {
         record.document = sky.to_value();

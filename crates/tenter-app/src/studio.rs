@@ -1,8 +1,10 @@
-//! Live pictures of one viewer: newest wins, a begun coarse picture is always finished, refinement is called off.
+//! Live pictures of one viewer: newest wins, a begun coarse picture is always finished, refinement is called
+//! off.
 //!
-//! Under one light alone pictures are drawn for strength 1 and kept: another strength, or another exposure, is the same
-//! picture, brighter or darker. Where the eye only turns, or its lens changes, coarse pictures are taken from the kept one as far as that
-//! shows what they do. Where clouds, land and eye stay as they are, pictures follow what the last ones met on their way.
+//! Under one light alone pictures are drawn for strength 1 and kept: another strength, or another exposure,
+//! is the same picture, brighter or darker. Where the eye only turns, or its lens changes, coarse pictures
+//! are taken from the kept one as far as that shows what they do. Where clouds, land and eye stay as they
+//! are, pictures follow what the last ones met on their way.
 
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
@@ -191,8 +193,8 @@ impl Studio {
         self.newest.load(Ordering::Relaxed) > number
     }
 
-    /// Draws a wish: first coarse with draft tables, then refined with full ones and at last with smooth outlines,
-    /// unless a newer wish comes. What is kept is shown at once, without what is read from it.
+    /// Draws a wish: first coarse with draft tables, then refined with full ones and at last with smooth
+    /// outlines, unless a newer wish comes. What is kept is shown at once, without what is read from it.
     /// Blocks; call it where computation may.
     pub fn draw(&self, wish: &Wish, mut show: impl FnMut(Shot)) {
         let task = Task::new(wish);
@@ -353,7 +355,8 @@ mod tests {
         (words, shots)
     }
 
-    /// Another strength of the only light is shown at once from what is kept, and is the picture that is drawn for it anew.
+    /// Another strength of the only light is shown at once from what is kept, and is the picture that is
+    /// drawn for it anew.
     #[test]
     fn another_strength_is_the_kept_picture_brighter() {
         let mut stronger = wish(2);
@@ -397,7 +400,8 @@ mod tests {
         assert_eq!(stages(&studio, 1), [Stage::Coarse, Stage::Refined, Stage::Smooth]);
     }
 
-    /// A begun coarse picture is always shown; refinement gives way to a newer wish, before it or in the middle.
+    /// A begun coarse picture is always shown; refinement gives way to a newer wish, before it or in the
+    /// middle.
     #[test]
     fn only_refinement_gives_way_to_a_newer_wish() {
         let studio = Studio::new(Arc::default(), Arc::default());

@@ -1,7 +1,7 @@
 //! Linear HDR pixels for the browser: shared-exponent RGB9_E5, which WebGL2 samples natively.
 //!
-//! Nine bits would band in a smooth sky, so each value is rounded up or down by a fixed pattern over the pixels
-//! (Bayer 1973): its mean over 4 x 4 pixels is right to a sixteenth of a step.
+//! Nine bits would band in a smooth sky, so each value is rounded up or down by a fixed pattern over the
+//! pixels (Bayer 1973): its mean over 4 x 4 pixels is right to a sixteenth of a step.
 
 use rayon::prelude::*;
 use tenter_sky::spectrum::{Rgb, gamut_to_grey};

@@ -1,7 +1,8 @@
 //! Cube maps as KTX2 (Khronos, "KTX File Format Specification", version 2.0), not supercompressed.
 //!
-//! Faces stand in the order +x, -x, +y, -y, +z, -z with the coordinates of the specification's cube maps, so that
-//! a lookup by a direction in map axes (x west, y up, z north) gives the light from there. RGBA, alpha 1.
+//! Faces stand in the order +x, -x, +y, -y, +z, -z with the coordinates of the specification's cube maps, so
+//! that a lookup by a direction in map axes (x west, y up, z north) gives the light from there. RGBA, alpha
+//! 1.
 
 use crate::exr_map::Depth;
 use crate::{FormatError, software};
@@ -16,8 +17,8 @@ const FACES: usize = 6;
 const HALF_RGBA: u32 = 97;
 const FLOAT_RGBA: u32 = 109;
 
-/// Writes six faces of `width` pixels a side, stacked as [`tenter_sky::camera::cube`] has them; with `mips`, every
-/// smaller level down to one pixel as well, each the mean of 2 x 2 pixels of the one before.
+/// Writes six faces of `width` pixels a side, stacked as [`tenter_sky::camera::cube`] has them; with `mips`,
+/// every smaller level down to one pixel as well, each the mean of 2 x 2 pixels of the one before.
 pub fn write_cube(
     path: &Path,
     pixels: &[Rgb],
@@ -93,8 +94,8 @@ fn levels(pixels: &[Rgb], width: usize, mips: bool) -> Vec<Vec<Rgb>> {
     levels
 }
 
-/// From faces as seen inside the cube to KTX2's, which are seen from outside: mirrored left to right, those of the y
-/// axis top to bottom.
+/// From faces as seen inside the cube to KTX2's, which are seen from outside: mirrored left to right, those
+/// of the y axis top to bottom.
 fn turned(pixels: &[Rgb], width: usize) -> Vec<Rgb> {
     (0..FACES * width * width)
         .map(|i| {

@@ -102,8 +102,8 @@ fn damaged_files_never_make_readers_fall_over() {
     assert!(refused > 50, "{refused} damaged files were refused");
 }
 
-/// What the browser unpacks is what was packed, to half a step of nine bits against the largest channel; means over
-/// 4 x 4 pixels are kept sixteen times as well.
+/// What the browser unpacks is what was packed, to half a step of nine bits against the largest channel;
+/// means over 4 x 4 pixels are kept sixteen times as well.
 #[test]
 fn packed_frames_keep_the_light() {
     use crate::frame::{LARGEST, pack, unpack};

@@ -28,7 +28,8 @@ pub(crate) struct NewBake {
     sky_id: Option<Uuid>,
     name: String,
     document: Value,
-    /// {"map": {"width", "heading_deg", "scale", "sun", "clouds"}, "file": "exr" | "exr_half" | "exr_float" | "hdr"}
+    /// {"map": {"width", "heading_deg", "scale", "sun", "clouds"}, "file": "exr" | "exr_half" | "exr_float" |
+    /// "hdr"}
     settings: Value,
 }
 
@@ -42,7 +43,12 @@ pub(crate) struct Listed {
 }
 
 /// A page of bakes, newest first, how many there are, and the bytes that all files take.
-#[utoipa::path(get, path = "/api/bakes", params(Listed), responses((status = 200, body = Value), (status = 422)))]
+#[utoipa::path(
+    get,
+    path = "/api/bakes",
+    params(Listed),
+    responses((status = 200, body = Value), (status = 422))
+)]
 pub(crate) async fn list(State(s): State<Server>, Query(listed): Query<Listed>) -> Reply<Json<BakePage>> {
     let page = page(listed.limit, listed.offset)?;
     Ok(Json(s.app.bakes(page, listed.bin).await?))
@@ -72,13 +78,23 @@ pub(crate) async fn add(
     Ok((StatusCode::CREATED, Json(bake)))
 }
 
-#[utoipa::path(get, path = "/api/bakes/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = Value), (status = 404)))]
+#[utoipa::path(
+    get,
+    path = "/api/bakes/{id}",
+    params(("id" = Uuid, Path)),
+    responses((status = 200, body = Value), (status = 404))
+)]
 pub async fn one(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<Json<Bake>> {
     Ok(Json(s.app.bake(id).await?))
 }
 
 /// Stops a bake.
-#[utoipa::path(post, path = "/api/bakes/{id}/cancel", params(("id" = Uuid, Path)), responses((status = 200, body = Value)))]
+#[utoipa::path(
+    post,
+    path = "/api/bakes/{id}/cancel",
+    params(("id" = Uuid, Path)),
+    responses((status = 200, body = Value))
+)]
 pub async fn cancel(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<Json<Bake>> {
     Ok(Json(s.app.cancel_bake(id).await?))
 }

@@ -40,7 +40,11 @@ async fn part<T>(answer: impl Future<Output = tenter_store::Result<T>>) -> (Part
 }
 
 /// Whether database, files and queue answer.
-#[utoipa::path(get, path = "/api/health", responses((status = 200, body = Health), (status = 503, body = Health)))]
+#[utoipa::path(
+    get,
+    path = "/api/health",
+    responses((status = 200, body = Health), (status = 503, body = Health))
+)]
 pub(crate) async fn health(State(server): State<Server>) -> (StatusCode, Json<Health>) {
     let store = &server.app.store;
     let ((database, queue), (files, _)) =

@@ -59,7 +59,12 @@ pub struct Size {
 }
 
 /// What the camera of a sky sees, as PNG.
-#[utoipa::path(get, path = "/api/skies/{id}/picture.png", params(("id" = Uuid, Path), Size), responses((status = 200)))]
+#[utoipa::path(
+    get,
+    path = "/api/skies/{id}/picture.png",
+    params(("id" = Uuid, Path), Size),
+    responses((status = 200))
+)]
 pub async fn of_sky(
     State(s): State<Server>,
     Path(id): Path<Uuid>,
@@ -69,7 +74,12 @@ pub async fn of_sky(
     picture(&s, sky, size).await
 }
 
-#[utoipa::path(get, path = "/api/starters/{slug}/picture.png", params(("slug" = String, Path), Size), responses((status = 200)))]
+#[utoipa::path(
+    get,
+    path = "/api/starters/{slug}/picture.png",
+    params(("slug" = String, Path), Size),
+    responses((status = 200))
+)]
 pub async fn of_starter(
     State(s): State<Server>,
     Path(slug): Path<String>,

@@ -26,14 +26,21 @@ pub(crate) struct Sought {
     #[schema(value_type = String)]
     #[serde(default)]
     by: By,
-    /// `{"of": "sun", "seen": "clear"}`, `{"of": "sun_share", "share": 0.4}`, `{"of": "frame", "left": 0, "top": 0, "right": 0.5,
-    /// "bottom": 1, "filled": false}` or `{"of": "spot", "east_m": 0, "north_m": 2000, "lit": true}`.
+    /// `{"of": "sun", "seen": "clear"}`, `{"of": "sun_share", "share": 0.4}`, `{"of": "frame", "left": 0,
+    /// "top": 0, "right": 0.5, "bottom": 1, "filled": false}` or `{"of": "spot", "east_m": 0, "north_m":
+    /// 2000, "lit": true}`.
     #[schema(value_type = Value)]
     wish: Wish,
 }
 
-/// Slides, seeds or thicknesses of a layer that fulfil a wish, best first, each with the figure it was judged by, and the figure without the layer.
-#[utoipa::path(post, path = "/api/seek", request_body = Sought, responses((status = 200, body = Value), (status = 422)))]
+/// Slides, seeds or thicknesses of a layer that fulfil a wish, best first, each with the figure it was judged
+/// by, and the figure without the layer.
+#[utoipa::path(
+    post,
+    path = "/api/seek",
+    request_body = Sought,
+    responses((status = 200, body = Value), (status = 422))
+)]
 pub(crate) async fn seek(State(s): State<Server>, Json(sought): Json<Sought>) -> Reply<Json<Findings>> {
     let sky = Sky::from_value(sought.sky).map_err(AppError::from)?;
     let workshop = s.workshop.clone();

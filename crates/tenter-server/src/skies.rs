@@ -67,7 +67,12 @@ pub(crate) struct Listed {
 const LONGEST_SEARCH: usize = 200;
 
 /// A page of skies without their documents, and how many there are.
-#[utoipa::path(get, path = "/api/skies", params(Listed), responses((status = 200, body = Value), (status = 422)))]
+#[utoipa::path(
+    get,
+    path = "/api/skies",
+    params(Listed),
+    responses((status = 200, body = Value), (status = 422))
+)]
 pub(crate) async fn list(State(s): State<Server>, Query(listed): Query<Listed>) -> Reply<Json<SkyPage>> {
     let length = listed.search.chars().count();
     if length > LONGEST_SEARCH || listed.search.contains('\0') {
@@ -80,7 +85,12 @@ pub(crate) async fn list(State(s): State<Server>, Query(listed): Query<Listed>) 
 }
 
 /// Adds a sky.
-#[utoipa::path(post, path = "/api/skies", request_body = NewSky, responses((status = 201, body = Value), (status = 422)))]
+#[utoipa::path(
+    post,
+    path = "/api/skies",
+    request_body = NewSky,
+    responses((status = 201, body = Value), (status = 422))
+)]
 pub(crate) async fn add(
     State(s): State<Server>,
     Json(new): Json<NewSky>,
@@ -97,7 +107,12 @@ pub(crate) async fn add(
     Ok((StatusCode::CREATED, Json(sky)))
 }
 
-#[utoipa::path(get, path = "/api/skies/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = Value), (status = 404)))]
+#[utoipa::path(
+    get,
+    path = "/api/skies/{id}",
+    params(("id" = Uuid, Path)),
+    responses((status = 200, body = Value), (status = 404))
+)]
 pub async fn one(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<Json<SkyRecord>> {
     Ok(Json(s.app.sky(id).await?))
 }
@@ -113,7 +128,13 @@ pub(crate) async fn save(
     Ok(Json(Saved { revision: s.app.save_sky(id, change.revision, change.document, change.key).await? }))
 }
 
-#[utoipa::path(patch, path = "/api/skies/{id}", params(("id" = Uuid, Path)), request_body = Rename, responses((status = 204), (status = 422)))]
+#[utoipa::path(
+    patch,
+    path = "/api/skies/{id}",
+    params(("id" = Uuid, Path)),
+    request_body = Rename,
+    responses((status = 204), (status = 422))
+)]
 pub(crate) async fn rename(
     State(s): State<Server>,
     Path(id): Path<Uuid>,
@@ -160,13 +181,23 @@ pub async fn empty_bin(State(s): State<Server>) -> Reply<StatusCode> {
 }
 
 /// Brings a deleted sky back.
-#[utoipa::path(post, path = "/api/skies/{id}/restore", params(("id" = Uuid, Path)), responses((status = 204), (status = 404)))]
+#[utoipa::path(
+    post,
+    path = "/api/skies/{id}/restore",
+    params(("id" = Uuid, Path)),
+    responses((status = 204), (status = 404))
+)]
 pub async fn restore(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<StatusCode> {
     s.app.restore_sky(id).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
-#[utoipa::path(post, path = "/api/skies/{id}/duplicate", params(("id" = Uuid, Path)), responses((status = 201, body = Value)))]
+#[utoipa::path(
+    post,
+    path = "/api/skies/{id}/duplicate",
+    params(("id" = Uuid, Path)),
+    responses((status = 201, body = Value))
+)]
 pub async fn duplicate(
     State(s): State<Server>,
     Path(id): Path<Uuid>,

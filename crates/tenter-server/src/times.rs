@@ -22,7 +22,12 @@ pub(crate) struct Search {
 const MOST: usize = 12;
 
 /// Places of the gazetteer that fit what is typed, best first.
-#[utoipa::path(get, path = "/api/places", params(Search), responses((status = 200, body = Value), (status = 422)))]
+#[utoipa::path(
+    get,
+    path = "/api/places",
+    params(Search),
+    responses((status = 200, body = Value), (status = 422))
+)]
 pub(crate) async fn search(Query(search): Query<Search>) -> Reply<Json<Vec<&'static Place>>> {
     let (length, most) = (search.q.chars().count(), places::LONGEST_SEARCH);
     if length > most {
@@ -50,7 +55,12 @@ pub(crate) struct Moment {
 }
 
 /// A local time of a zone, or now, with the offset that holds there and then.
-#[utoipa::path(get, path = "/api/moment", params(Wanted), responses((status = 200, body = Moment), (status = 422)))]
+#[utoipa::path(
+    get,
+    path = "/api/moment",
+    params(Wanted),
+    responses((status = 200, body = Moment), (status = 422))
+)]
 pub(crate) async fn moment(Query(wanted): Query<Wanted>) -> Reply<Json<Moment>> {
     let zone = match (wanted.zone.filter(|z| !z.is_empty()), wanted.latitude, wanted.longitude) {
         (Some(zone), _, _) => zone,
@@ -69,7 +79,12 @@ pub(crate) async fn moment(Query(wanted): Query<Wanted>) -> Reply<Json<Moment>> 
 }
 
 /// The day of a sky's place and time: curves of sun and moon, events, and the sky's colours.
-#[utoipa::path(post, path = "/api/day", request_body = Value, responses((status = 200, body = Value), (status = 422)))]
+#[utoipa::path(
+    post,
+    path = "/api/day",
+    request_body = Value,
+    responses((status = 200, body = Value), (status = 422))
+)]
 pub(crate) async fn day(State(s): State<Server>, Json(document): Json<Value>) -> Reply<Json<Value>> {
     let sky = Sky::from_value(document).map_err(AppError::from)?;
     let strip = compute(&s.turns.short, move |off| {

@@ -1,6 +1,7 @@
-//! Time from a change to the first and to the refined picture of any sky, wall time on all threads:
-//! `cargo run --example after_changes SKY.json…` prints median and worst of seven (in
-//! brackets the median of what the scene took of it), ms, how much lighter first pictures are than refined ones, and the most memory held.
+//! Time from a change to the first and to the refined picture of any sky, wall time on all threads: `cargo
+//! run --example after_changes SKY.json…` prints median and worst of seven (in brackets the median of what
+//! the scene took of it), ms, how much lighter first pictures are than refined ones, and the most memory
+//! held.
 
 use std::time::Instant;
 use tenter_sky::air::Fineness;
@@ -34,7 +35,8 @@ const CHANGES: [(&str, Change); 7] = [
     ("air", |sky, n| sky.air.visibility_km = 40.0 + n as f64),
 ];
 
-/// The last refined picture: where only the eye turns, the next first one is taken from it, as the Bench does.
+/// The last refined picture: where only the eye turns, the next first one is taken from it, as the Bench
+/// does.
 struct Last {
     around: Sky,
     camera: Camera,

@@ -1,5 +1,5 @@
-//! Cover asked and cover measured: `cargo run --example cover [SEED…]` prints, for every kind as it usually is, the mean
-//! and the worst over seeds at five covers, in points.
+//! Cover asked and cover measured: `cargo run --example cover [SEED…]` prints, for every kind as it usually
+//! is, the mean and the worst over seeds at five covers, in points.
 
 use tenter_sky::air::Fineness;
 use tenter_sky::clouds::form::CloudForm;

@@ -1,6 +1,7 @@
-//! What the reference integrator takes for one heap: `cargo run --example heap_reference` follows light through one
-//! fair-weather heap of optical thickness 60 that fills a picture of 240 x 135, all orders, for a minute on all threads, and prints the
-//! noise left, CPU seconds times its square, what single pixels take, and how often paths are scattered.
+//! What the reference integrator takes for one heap: `cargo run --example heap_reference` follows light
+//! through one fair-weather heap of optical thickness 60 that fills a picture of 240 x 135, all orders, for a
+//! minute on all threads, and prints the noise left, CPU seconds times its square, what single pixels take,
+//! and how often paths are scattered.
 
 use fastrand::Rng;
 use std::time::Instant;

@@ -1,6 +1,6 @@
-//! How steady pictures are: `cargo run --example stability SKY.json…` prints how far maps of 512 and 4096 agree (the
-//! wide one box-filtered), and for 50 frames of a moving sun,
-//! slide and eye the largest second difference over the median one (mean over pixels of |a - 2 b + c| over the mean).
+//! How steady pictures are: `cargo run --example stability SKY.json…` prints how far maps of 512 and 4096
+//! agree (the wide one box-filtered), and for 50 frames of a moving sun, slide and eye the largest second
+//! difference over the median one (mean over pixels of |a - 2 b + c| over the mean).
 
 use tenter_sky::air::Fineness;
 use tenter_sky::camera::Camera;

@@ -61,8 +61,8 @@ fn under_a_lid() -> (Scene, Camera) {
     (scene, camera)
 }
 
-/// Paths that end in what others found bring as much as those that are followed to their ends, with less noise, and come out the same
-/// again.
+/// Paths that end in what others found bring as much as those that are followed to their ends, with less
+/// noise, and come out the same again.
 #[test]
 fn shared_paths_bring_what_paths_alone_would() {
     let (scene, camera) = under_a_lid();

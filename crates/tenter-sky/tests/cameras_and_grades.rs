@@ -56,7 +56,8 @@ proptest! {
         prop_assert!(apart(toward(a, e), d) < 1e-9, "{a} {e}");
     }
 
-    /// More light is never shown darker, nothing leaves the display's range, and grey stays grey at the neutral white.
+    /// More light is never shown darker, nothing leaves the display's range, and grey stays grey at the
+    /// neutral white.
     #[test]
     fn grades_rise_and_stay_in_range(ev100 in -6.0..20.0f64, share in 0.0..4.0f32, curve in 0..3usize) {
         let grade = Grade { ev100, tone_curve: CURVES[curve], ..Grade::default() };
@@ -92,8 +93,8 @@ proptest! {
         prop_assert!(shown(kelvin) > 1.02 && shown(7500.0 + kelvin) < 0.98);
     }
 
-    /// At the suggested exposure a white card under that light is bright and not clipped; an incident meter places
-    /// mid-grey well below white (C = 250, ISO 2720).
+    /// At the suggested exposure a white card under that light is bright and not clipped; an incident meter
+    /// places mid-grey well below white (C = 250, ISO 2720).
     #[test]
     fn the_suggested_exposure_shows_a_card(lux in 0.001..120_000.0f64) {
         let ev100 = suggested_ev100(lux);

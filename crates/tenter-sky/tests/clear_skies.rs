@@ -46,7 +46,8 @@ fn light_falls_with_the_sun_without_a_jump() {
     }
 }
 
-/// No more light comes down than came in: global illuminance on black ground stays under the sun's own on that plane.
+/// No more light comes down than came in: global illuminance on black ground stays under the sun's own on
+/// that plane.
 #[test]
 fn light_is_not_made_by_air() {
     for elevation in [90.0, 45.0, 20.0] {
@@ -96,9 +97,9 @@ fn ozone_makes_the_blue_hour_blue() {
     assert!(with > 1.3 * without, "blue over red: {with} with ozone, {without} without");
 }
 
-/// Light goes to and fro between ground and air: E = E0 / (1 - A s) for a ground of albedo A under air of spherical
-/// albedo s (Chandrasekhar 1960), which is about 0.07 for molecules alone in the eye's light and half as much again
-/// with some haze.
+/// Light goes to and fro between ground and air: E = E0 / (1 - A s) for a ground of albedo A under air of
+/// spherical albedo s (Chandrasekhar 1960), which is about 0.07 for molecules alone in the eye's light and
+/// half as much again with some haze.
 #[test]
 fn bright_ground_lights_the_sky_back() {
     let of =

@@ -1,4 +1,5 @@
-//! Controls of a cloud layer past its first ones: profile, unevenness, second kinds, regions, age and drift, tints of light.
+//! Controls of a cloud layer past its first ones: profile, unevenness, second kinds, regions, age and drift,
+//! tints of light.
 
 use tenter_sky::air::Fineness;
 use tenter_sky::camera::toward;

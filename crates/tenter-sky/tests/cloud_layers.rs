@@ -1,4 +1,5 @@
-//! What a layer of clouds keeps to, whatever its kind: where it may be, how it slides, what filtering leaves of it.
+//! What a layer of clouds keeps to, whatever its kind: where it may be, how it slides, what filtering leaves
+//! of it.
 
 use tenter_sky::air::Fineness;
 use tenter_sky::camera::toward;
@@ -91,8 +92,8 @@ fn no_column_is_thicker_than_the_layer() {
     }
 }
 
-/// Filtering keeps the mean over footprints: the aim is 3 % from 5 to 500 m. Measured here up to a lump's size, where the
-/// live pictures use it most; what comes out is printed.
+/// Filtering keeps the mean over footprints: the aim is 3 % from 5 to 500 m. Measured here up to a lump's
+/// size, where the live pictures use it most; what comes out is printed.
 #[test]
 fn filtering_keeps_the_mean() {
     for kind in CloudKind::ALL {
@@ -135,7 +136,8 @@ fn bases_are_flat_and_layers_end_where_they_say() {
     }
 }
 
-/// Thick overcast takes light, thin cloud takes less, and the ground under any of it is never lit by more than comes in.
+/// Thick overcast takes light, thin cloud takes less, and the ground under any of it is never lit by more
+/// than comes in.
 #[test]
 fn overcast_takes_light_by_its_thickness() {
     let workshop = Workshop::default();

@@ -1,5 +1,5 @@
-//! What every document keeps to, found by trying many: ranges come from the schema, faults name their path, nothing that
-//! can be read is lost, nothing makes the reader fall over.
+//! What every document keeps to, found by trying many: ranges come from the schema, faults name their path,
+//! nothing that can be read is lost, nothing makes the reader fall over.
 
 use proptest::prelude::*;
 use serde_json::{Value, json};
@@ -176,8 +176,8 @@ proptest! {
     }
 }
 
-/// Thickness follows from water, droplets and depth, 3 LWC / (2 rho r): 0.3 g/m3 at 10 um is 0.045 per metre (Stephens
-/// 1978, from memory); setting the thickness sets the water.
+/// Thickness follows from water, droplets and depth, 3 LWC / (2 rho r): 0.3 g/m3 at 10 um is 0.045 per metre
+/// (Stephens 1978, from memory); setting the thickness sets the water.
 #[test]
 fn thickness_and_water_are_linked() {
     for kind in CloudKind::ALL {
@@ -193,8 +193,8 @@ fn thickness_and_water_are_linked() {
     }
 }
 
-/// Altitudes by family (WMO, International Cloud Atlas, temperate regions, from memory): low clouds from the ground to 2
-/// km, middle ones from 2 to 7 km, high ones from 5 to 13 km; heaps stand on low bases.
+/// Altitudes by family (WMO, International Cloud Atlas, temperate regions, from memory): low clouds from the
+/// ground to 2 km, middle ones from 2 to 7 km, high ones from 5 to 13 km; heaps stand on low bases.
 #[test]
 fn kinds_begin_where_they_are_usual() {
     for kind in CloudKind::ALL {

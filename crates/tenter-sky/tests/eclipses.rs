@@ -1,5 +1,6 @@
-//! Sun and moon at moments that everybody knows. Circumstances of eclipses as NASA's Five Millennium Canon (Espenak and Meeus
-//! 2006, 2009) has them, equinoxes and solstices as almanacs have them; all from memory, to the minute and a tenth of a degree.
+//! Sun and moon at moments that everybody knows. Circumstances of eclipses as NASA's Five Millennium Canon
+//! (Espenak and Meeus 2006, 2009) has them, equinoxes and solstices as almanacs have them; all from memory,
+//! to the minute and a tenth of a degree.
 
 use tenter_sky::astronomy::{moon, sun};
 

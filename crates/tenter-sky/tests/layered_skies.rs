@@ -224,8 +224,8 @@ fn air_under_a_deck_is_in_its_shadow() {
     assert!(of(&under) < 0.3 * of(&open), "{} {}", of(&under), of(&open));
 }
 
-/// Width of elements above 30 degrees of elevation: cirrocumulus under 1 degree, altocumulus 1 to 5, stratocumulus over 5 (WMO
-/// International Cloud Atlas, section 2.3.1.4 and definitions of the genera).
+/// Width of elements above 30 degrees of elevation: cirrocumulus under 1 degree, altocumulus 1 to 5,
+/// stratocumulus over 5 (WMO International Cloud Atlas, section 2.3.1.4 and definitions of the genera).
 #[test]
 fn elements_are_as_wide_as_the_atlas_has_them() {
     for (kind, allowed) in [

@@ -61,7 +61,8 @@ fn the_lit_share_follows_the_phase() {
     }
 }
 
-/// The bright limb is turned to the sun: in the west it is on the right of one who looks south, in the east on the left.
+/// The bright limb is turned to the sun: in the west it is on the right of one who looks south, in the east
+/// on the left.
 #[test]
 fn the_bright_limb_faces_the_sun() {
     let west = lit(&face(&night(270.0, 90.0))).1;

@@ -33,8 +33,8 @@ fn clean() -> Air {
     Air { visibility_km: 200.0, ..Air::default() }
 }
 
-/// Dust takes direct light by its optical depth over the slant way (Bouguer), brightens the sky about the sun and yellows it
-/// by its colour.
+/// Dust takes direct light by its optical depth over the slant way (Bouguer), brightens the sky about the sun
+/// and yellows it by its colour.
 #[test]
 fn dust_dims_the_sun_and_colours_the_sky() {
     let dusty = |tint: [f64; 3]| Air { dust_optical_depth: 0.5, dust_tint: Colour(tint), ..clean() };
@@ -50,7 +50,8 @@ fn dust_dims_the_sun_and_colours_the_sky() {
     assert!(ratio(dusty([0.97, 0.8, 0.5])) > 1.15 * ratio(dusty([0.97, 0.97, 0.97])));
 }
 
-/// Aerosol with a large Angstrom exponent reddens the sun more than sea salt of the same visibility; soot swallows light.
+/// Aerosol with a large Angstrom exponent reddens the sun more than sea salt of the same visibility; soot
+/// swallows light.
 #[test]
 fn kinds_of_aerosol_differ_as_published() {
     let with = |aerosol| meter(Air { visibility_km: 12.0, aerosol, ..Air::default() }, 20.0);
@@ -74,7 +75,8 @@ fn tints_make_other_worlds() {
     assert!((depth - 0.6).abs() < 0.01, "{depth}");
 }
 
-/// Gas spread over a greater height has the same column: the sun overhead is as bright; but twilight lasts longer.
+/// Gas spread over a greater height has the same column: the sun overhead is as bright; but twilight lasts
+/// longer.
 #[test]
 fn tall_air_has_a_long_twilight() {
     let air =
@@ -85,8 +87,8 @@ fn tall_air_has_a_long_twilight() {
     assert!(dusk(14_000.0) > 1.5 * dusk(8000.0), "{} {}", dusk(14_000.0), dusk(8000.0));
 }
 
-/// Air at a height loses the sun when that stands as far below the horizon as the root of twice the height over the radius:
-/// the smaller the planet, the longer its twilight.
+/// Air at a height loses the sun when that stands as far below the horizon as the root of twice the height
+/// over the radius: the smaller the planet, the longer its twilight.
 #[test]
 fn small_planets_have_a_long_twilight() {
     let left = |planet_radius_km| {

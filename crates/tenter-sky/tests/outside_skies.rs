@@ -24,13 +24,14 @@ fn luminances(sky: &Sky, at: &[[f64; 2]]) -> Vec<f64> {
     seen.into_iter().map(|(light, _)| luminance(light) as f64).collect()
 }
 
-/// Hosek and Wilkie 2012, an analytic fit to path-traced skies (as the crate `hw-skymodel` carries it), at turbidity 2 to 6
-/// with the sun at 30 degrees, in eight directions. Turbidity as an aerosol depth after Preetham, Shirley and Smits 1999
-/// (0.04608 T - 0.04586 at 1 um, Angstrom exponent 1.3).
+/// Hosek and Wilkie 2012, an analytic fit to path-traced skies (as the crate `hw-skymodel` carries it), at
+/// turbidity 2 to 6 with the sun at 30 degrees, in eight directions. Turbidity as an aerosol depth after
+/// Preetham, Shirley and Smits 1999 (0.04608 T - 0.04586 at 1 um, Angstrom exponent 1.3).
 ///
-/// The mean of the eight agrees within a fifth. Single directions spread from 0.55 to 1.75: their sky is brighter away from
-/// the sun and darker beside it, as of an aerosol that scatters far more evenly than the published ones this air is made of
-/// (OPAC's asymmetry of 0.7); with the same aerosol the reference integrator agrees with the live sky to 3 %.
+/// The mean of the eight agrees within a fifth. Single directions spread from 0.55 to 1.75: their sky is
+/// brighter away from the sun and darker beside it, as of an aerosol that scatters far more evenly than the
+/// published ones this air is made of (OPAC's asymmetry of 0.7); with the same aerosol the reference
+/// integrator agrees with the live sky to 3 %.
 #[test]
 fn hosek_and_wilkie_skies() {
     const SUN: f64 = 30.0;
@@ -85,9 +86,10 @@ fn hosek_and_wilkie_skies() {
     }
 }
 
-/// ASTM G173-03: direct light at an air mass of 1.5 through 1.42 cm of water, 0.34 atm-cm of ozone and a rural aerosol of
-/// depth 0.084 at 500 nm makes 97 142 lx (summed over the standard's own table by an independent library). Here without the
-/// water, which takes little of what an eye sees, and with a continental aerosol of that depth.
+/// ASTM G173-03: direct light at an air mass of 1.5 through 1.42 cm of water, 0.34 atm-cm of ozone and a
+/// rural aerosol of depth 0.084 at 500 nm makes 97 142 lx (summed over the standard's own table by an
+/// independent library). Here without the water, which takes little of what an eye sees, and with a
+/// continental aerosol of that depth.
 #[test]
 fn direct_light_at_air_mass_one_and_a_half() {
     let height_km = 1.5;
@@ -109,8 +111,8 @@ fn direct_light_at_air_mass_one_and_a_half() {
     assert!((lx / 97_142.0 - 1.0).abs() < 0.03, "{lx}");
 }
 
-/// Moonlight of a clear night after Krisciunas and Schaefer 1991 and as this project's design has it: a full moon makes
-/// about 0.27 lx from the zenith and 0.16 lx at 45 degrees; a half moon about a tenth.
+/// Moonlight of a clear night after Krisciunas and Schaefer 1991 and as this project's design has it: a full
+/// moon makes about 0.27 lx from the zenith and 0.16 lx at 45 degrees; a half moon about a tenth.
 #[test]
 fn moonlight_by_height_and_phase() {
     let lx = |elevation_deg: f64, phase_deg: f64| {
@@ -132,7 +134,8 @@ fn moonlight_by_height_and_phase() {
     assert!((0.07..0.12).contains(&half), "{half}");
 }
 
-/// ISO 15469: pictures of the standard's skies are its formula times the zenith's luminance, from horizon to zenith.
+/// ISO 15469: pictures of the standard's skies are its formula times the zenith's luminance, from horizon to
+/// zenith.
 #[test]
 fn standard_skies_are_the_standards() {
     const SUN: f64 = 40.0;
@@ -154,8 +157,8 @@ fn standard_skies_are_the_standards() {
     }
 }
 
-/// A blackbody's light keeps its chromaticity on the way into the scene: 0.001 in x and y of the published ones (Wyszecki
-/// and Stiles 1982, table 1(3.3.1), and illuminant A of CIE 15; from memory).
+/// A blackbody's light keeps its chromaticity on the way into the scene: 0.001 in x and y of the published
+/// ones (Wyszecki and Stiles 1982, table 1(3.3.1), and illuminant A of CIE 15; from memory).
 #[test]
 fn suns_have_their_blackbodys_colour() {
     for (kelvin, x, y) in [(2856.0, 0.4476, 0.4074), (5000.0, 0.3451, 0.3516), (10_000.0, 0.2807, 0.2884)] {
@@ -165,8 +168,8 @@ fn suns_have_their_blackbodys_colour() {
     }
 }
 
-/// Koschmieder 1924: over a distance V air at the ground lets through 2 % of light, here for V of 1 to 30 km within 1 % of
-/// the extinction.
+/// Koschmieder 1924: over a distance V air at the ground lets through 2 % of light, here for V of 1 to 30 km
+/// within 1 % of the extinction.
 #[test]
 fn extinction_along_the_ground() {
     for visibility_km in [1.0, 3.0, 10.0, 30.0] {

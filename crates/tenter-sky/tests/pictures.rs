@@ -36,8 +36,8 @@ fn errors(a: &[f64], b: &[f64]) -> Vec<f64> {
     errors
 }
 
-/// Pixels that are filled from their neighbours, and shadows in the air that are taken from rays around, against looks at each
-/// pixel along rays of its own.
+/// Pixels that are filled from their neighbours, and shadows in the air that are taken from rays around,
+/// against looks at each pixel along rays of its own.
 #[test]
 fn what_is_filled_in_is_what_would_be_seen() {
     let sky = sky_of(&[CloudKind::CumulusMediocris, CloudKind::CirrusFibratus], 30.0);

@@ -110,7 +110,8 @@ fn a_layer_with_regions_is_slid_too() {
     the_meter_agrees(&sought, Wish::Sun { seen: Seen::Clear }, By::Slide, 0.02);
 }
 
-/// A spot of the land is lit as the sun is seen from there: clouds slid back by its place show the eye the same.
+/// A spot of the land is lit as the sun is seen from there: clouds slid back by its place show the eye the
+/// same.
 #[test]
 fn a_spot_is_lit_as_it_sees_the_sun() {
     let sought = Sought::new(vec![CloudLayer { cover: 0.5, ..layer(CloudKind::Altocumulus, "lumps") }]);

@@ -1,5 +1,5 @@
-//! What clouds make of the air around them: dark before a tower that hides a low sun, bright over a white deck; and what the air makes of
-//! the light on clouds.
+//! What clouds make of the air around them: dark before a tower that hides a low sun, bright over a white
+//! deck; and what the air makes of the light on clouds.
 
 use tenter_sky::air::Fineness;
 use tenter_sky::camera::toward;
@@ -61,8 +61,9 @@ fn air_before_towers_does_not_shine_with_the_sun_behind_them() {
     assert!(luminance(wall.0) > luminance(open.0), "{wall:?} {open:?}");
 }
 
-/// A wall of cloud that the sun stands opposite of sends back about what a white surface does: 1.06 times its illuminance over pi where light comes
-/// in and goes out straight (Chandrasekhar 1960, H functions of a conservative half-space), less where it slants.
+/// A wall of cloud that the sun stands opposite of sends back about what a white surface does: 1.06 times its
+/// illuminance over pi where light comes in and goes out straight (Chandrasekhar 1960, H functions of a
+/// conservative half-space), less where it slants.
 #[test]
 fn walls_opposite_the_sun_are_white() {
     let lit = scene(&sky(vec![towers_in_the_east()], 270.0, 25.0));
@@ -79,7 +80,8 @@ fn walls_opposite_the_sun_are_white() {
     assert!((0.6..1.3).contains(&bright), "{bright}");
 }
 
-/// Over a white deck the air is lit from below as well: just over the horizon, seen from high above, it is brighter and no less blue.
+/// Over a white deck the air is lit from below as well: just over the horizon, seen from high above, it is
+/// brighter and no less blue.
 #[test]
 fn air_over_a_white_deck_is_brighter_than_over_sea() {
     let deck = CloudLayer { cover: 1.0, ..CloudKind::Stratocumulus.usual() };
@@ -98,8 +100,9 @@ fn air_over_a_white_deck_is_brighter_than_over_sea() {
     assert_eq!(white.ambience.lifted.len(), 1);
 }
 
-/// Between heaps the sky is brighter than it is without them: the air over them is lit from below. Air sends back a tenth of what comes from there
-/// (Chandrasekhar's spherical albedo), and half-covered white clouds send up a quarter to a third of what falls on them.
+/// Between heaps the sky is brighter than it is without them: the air over them is lit from below. Air sends
+/// back a tenth of what comes from there (Chandrasekhar's spherical albedo), and half-covered white clouds
+/// send up a quarter to a third of what falls on them.
 #[test]
 fn the_sky_between_heaps_is_brighter() {
     let heaps = CloudLayer { cover: 0.5, ..CloudKind::CumulusMediocris.usual() };
@@ -118,7 +121,8 @@ fn the_sky_between_heaps_is_brighter() {
     assert!((1.0..1.15).contains(&median), "{median}");
 }
 
-/// Haze under a lid scatters what the lid lets through, not what the sun would send it; and it does not light the lid a second time.
+/// Haze under a lid scatters what the lid lets through, not what the sun would send it; and it does not light
+/// the lid a second time.
 #[test]
 fn haze_under_a_lid_adds_little_light() {
     let lid = || CloudLayer { cover: 1.0, lobes: 0.0, erosion: 0.0, ..CloudKind::Stratus.usual() };
@@ -131,9 +135,9 @@ fn haze_under_a_lid_adds_little_light() {
     assert!((0.75..1.1).contains(&(hazy / clean)), "{hazy} {clean}");
 }
 
-/// What comes straight is left under even layers as their depth along the way says, of a veil but half of it counts; below a thick lid
-/// there is none, nor of the clear sky's scattered light: the mean radiance all around is what the lid lets
-/// through.
+/// What comes straight is left under even layers as their depth along the way says, of a veil but half of it
+/// counts; below a thick lid there is none, nor of the clear sky's scattered light: the mean radiance all
+/// around is what the lid lets through.
 #[test]
 fn even_layers_leave_what_their_depth_says() {
     let even = |kind: CloudKind, thickness: f64| {

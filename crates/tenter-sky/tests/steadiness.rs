@@ -1,4 +1,5 @@
-//! What is seen does not hang on how wide pixels are, nor on whether the picture is the first or the refined one.
+//! What is seen does not hang on how wide pixels are, nor on whether the picture is the first or the refined
+//! one.
 
 use std::sync::Arc;
 use tenter_sky::air::Fineness;
@@ -16,8 +17,8 @@ fn sky(kinds: &[CloudKind], elevation_deg: f64) -> Sky {
     sky
 }
 
-/// Looks toward a low sun through thin ice cross tens of kilometres: their light is the same for narrow pixels and wide ones. Once, wide ones
-/// had a quarter of it.
+/// Looks toward a low sun through thin ice cross tens of kilometres: their light is the same for narrow
+/// pixels and wide ones. Once, wide ones had a quarter of it.
 #[test]
 fn the_glow_of_cirrus_is_as_bright_in_wide_pixels() {
     let sky = sky(&[CloudKind::CirrusFibratus], 6.0);

@@ -30,8 +30,8 @@ fn looking(scene: &Scene, azimuth: f64, elevation: f64) -> Rgb {
     look_at(scene, &[d], 0.001, Effort::default())[0].0
 }
 
-/// Light adds up: two suns make the sum of what each makes alone, in the sky, on the ground and in the meter; a muted one
-/// makes nothing.
+/// Light adds up: two suns make the sum of what each makes alone, in the sky, on the ground and in the meter;
+/// a muted one makes nothing.
 #[test]
 fn suns_add_up() {
     let (a, b) = (sun(150.0, 40.0), Sun { strength: 0.5, ..sun(250.0, 12.0) });
@@ -202,8 +202,9 @@ fn horizons_can_be_soft() {
     assert!((luminance(above) / luminance(dropped) - 1.0).abs() < 0.02, "the sky reaches below the horizon");
 }
 
-/// Fog of the WMO's kind: what lies a visibility away shows 2 % of its contrast (Koschmieder 1924), the zenith shows through
-/// as much as the column lets, and fog that begins farther off leaves what is near alone.
+/// Fog of the WMO's kind: what lies a visibility away shows 2 % of its contrast (Koschmieder 1924), the
+/// zenith shows through as much as the column lets, and fog that begins farther off leaves what is near
+/// alone.
 #[test]
 fn fog_hides_by_its_visibility() {
     let mut sky = with_suns(vec![sun(180.0, 20.0)]);
@@ -265,8 +266,8 @@ fn extremes_give_numbers() {
     }
 }
 
-/// With the sun two degrees down the planet's shadow stands over the opposite horizon, darker and bluer than the rosy band
-/// above it; the zenith of the blue hour is blue by its ozone.
+/// With the sun two degrees down the planet's shadow stands over the opposite horizon, darker and bluer than
+/// the rosy band above it; the zenith of the blue hour is blue by its ozone.
 #[test]
 fn twilight_has_its_colours() {
     let sky = with_suns(vec![sun(270.0, -2.0)]);

@@ -55,8 +55,8 @@ fn land_hides_the_sun() {
     assert!(discs(&scene(&sky(90.0, 40.0)), Effort::default())[0].visible > 0.999);
 }
 
-/// Seen from high above, a low sun makes slopes that face it bright and throws shadows, so that land has more contrast than
-/// under a sun overhead; relief makes it more.
+/// Seen from high above, a low sun makes slopes that face it bright and throws shadows, so that land has more
+/// contrast than under a sun overhead; relief makes it more.
 #[test]
 fn low_suns_model_the_land() {
     let contrast = |elevation: f64, relief: f64| {

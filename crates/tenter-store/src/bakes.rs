@@ -375,8 +375,8 @@ impl Store {
         Ok(())
     }
 
-    /// Lets the worker of one piece put the bake together, once all pieces are there. A worker that died over it
-    /// gets the same claim again when its piece is run anew.
+    /// Lets the worker of one piece put the bake together, once all pieces are there. A worker that died over
+    /// it gets the same claim again when its piece is run anew.
     pub async fn claim_assembly(&self, id: Uuid, piece: i32) -> Result<bool> {
         let done =
             bake_piece::Entity::find().filter(bake_piece::Column::BakeId.eq(id)).count(&self.db).await?;

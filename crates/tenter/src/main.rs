@@ -1,5 +1,5 @@
-//! The `tenter` binary. Answers are JSON on standard output; progress and messages go to standard error; exit 0
-//! done, 1 failed, 2 bad input.
+//! The `tenter` binary. Answers are JSON on standard output; progress and messages go to standard error; exit
+//! 0 done, 1 failed, 2 bad input.
 
 mod ask;
 mod make;
@@ -25,7 +25,8 @@ enum Command {
     /// Serves the web application and its API.
     #[command(after_help = "Example: tenter serve --listen 127.0.0.1:8787")]
     Serve(run::Serve),
-    /// Takes bakes from the queue; any number of these, on any machine that reaches the database and the files.
+    /// Takes bakes from the queue; any number of these, on any machine that reaches the database and the
+    /// files.
     #[command(after_help = "Example: TENTER_DATABASE=postgres://… tenter worker --files .local/files")]
     Worker(run::Worker),
     /// Writes all skies, bakes and their files into one archive, with a hash for each entry.

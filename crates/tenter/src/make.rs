@@ -45,7 +45,8 @@ struct CareArguments {
     /// Most paths for each pixel of the reference integrator; it stops there, and says what noise is left.
     #[arg(long, value_name = "N", requires = "reference")]
     paths: Option<u64>,
-    /// In clouds, paths of the reference integrator end in what others found: far faster where they are thick, and a little blurred.
+    /// In clouds, paths of the reference integrator end in what others found: far faster where they are
+    /// thick, and a little blurred.
     #[arg(long, requires = "reference")]
     shared: bool,
 }
@@ -250,7 +251,10 @@ pub fn map(a: MapArguments) -> Outcome {
     let mut map =
         MapRender::new(&sky, &settings, &Workshop::default(), &|| false).map_err(Failure::failed)?;
     if a.care.reference {
-        map.trace(a.care.wish(), &|| false, tell_noise).map_err(of_reference)?;
+        let (wish, (scene, camera)) = (a.care.wish(), map.shown());
+        let traced = Reference::new(scene).and_then(|r| r.picture(camera, wish, &|| false, tell_noise));
+        let traced = traced.map_err(of_reference)?;
+        map.set_reference(traced.picture, traced.noise_percent, wish.shared);
     }
     let mut shown = 0;
     let (pixels, facts) = map

@@ -1,6 +1,7 @@
-//! Crops of cloud forms, 12 degrees wide, live beside the reference: `cargo run --bin crops [SLUG…]` prints how
-//! far they are off as a table for docs/accuracy.md, and writes each pair as a picture to docs/crops/; references are stored beside those of whole skies. What ends in `.json` is
-//! a sky of its own, seen as its eye sees it; its pair is written beside it.
+//! Crops of cloud forms, 12 degrees wide, live beside the reference: `cargo run --bin crops [SLUG…]` prints
+//! how far they are off as a table for docs/accuracy.md, and writes each pair as a picture to docs/crops/;
+//! references are stored beside those of whole skies. What ends in `.json` is a sky of its own, seen as its
+//! eye sees it; its pair is written beside it.
 
 use anyhow::{Context, Result};
 use std::path::Path;

@@ -1,6 +1,6 @@
-//! Remakes reference pictures whose sky has changed, and prints how far live ones are off, as a table for docs/accuracy.md.
-//! `--where SLUG` prints where one is too bright or too dark, `--balls` remakes the
-//! table that heaps are lit by instead.
+//! Remakes reference pictures whose sky has changed, and prints how far live ones are off, as a table for
+//! docs/accuracy.md. `--where SLUG` prints where one is too bright or too dark, `--balls` remakes the table
+//! that heaps are lit by instead.
 
 use anyhow::{Context, Result};
 use std::time::Instant;
@@ -40,7 +40,8 @@ fn main() -> Result<()> {
     Ok(())
 }
 
-/// How much too bright (percent) and how bright (thousands of cd/m2) a sky is, from south over west, north and east, and from the zenith down.
+/// How much too bright (percent) and how bright (thousands of cd/m2) a sky is, from south over west, north
+/// and east, and from the zenith down.
 fn tell_where(slug: &str) -> Result<()> {
     const BLOCK: usize = 4;
     let starter = tenter_app::starters::find(slug).context("no such starter")?;

@@ -16,13 +16,16 @@ import { fromTheTop } from "./layers";
 import { Meter } from "./meter";
 import { Overhead } from "./overhead";
 import { Picture } from "./picture";
-import { Section } from "./section";
+import { Section } from "./section/section";
 import { Sheet } from "./sheet";
 import { isForBench, isTyping, isUnentered } from "./shortcut-keys";
 import { Shortcuts } from "./shortcuts";
 import { Starters } from "./starters";
 
-/** The workplace: Section at the left, the Sheet beside what is selected, the Picture to the right and lower edges. */
+/**
+ * The workplace: Section at the left, the Sheet beside what is selected, the Picture to the right and lower
+ * edges.
+ */
 export function Bench({ id }: { id: string }) {
   const record = useQuery({
     queryKey: ["sky", id],

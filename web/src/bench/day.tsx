@@ -90,7 +90,9 @@ export function Day({ sky }: { sky: Sky }) {
   );
 }
 
-/** Sets the minute of the day. What follows place and time moves; if nothing does, the first sun begins to. */
+/**
+ * Sets the minute of the day. What follows place and time moves; if nothing does, the first sun begins to.
+ */
 function moveTime(minute: number, moving: boolean) {
   const { sky, change, say } = useBench.getState();
   if (!sky) return;

@@ -1,7 +1,9 @@
 import { directionAt, type Direction } from "../data/camera";
 import type { CloudLayer, Sky } from "../data/sky";
 
-/** Metres east and north of the eye, along the ground, where a ray meets an altitude; null where it does not. */
+/**
+ * Metres east and north of the eye, along the ground, where a ray meets an altitude; null where it does not.
+ */
 export function placeAt(sky: Sky, d: Direction, altitude: number): [number, number] | null {
   const radius = sky.air.planet_radius_km * 1000;
   const r = radius + sky.eye.altitude_m;
@@ -18,7 +20,10 @@ export function placeAt(sky: Sky, d: Direction, altitude: number): [number, numb
   return flat < 1e-9 ? [0, 0] : [(d[0] / flat) * arc, (d[1] / flat) * arc];
 }
 
-/** What is grasped at a place of the Picture: the cloud at its base, or below the horizon its shadow on the ground. */
+/**
+ * What is grasped at a place of the Picture: the cloud at its base, or below the horizon its shadow on the
+ * ground.
+ */
 export function graspedAt(sky: Sky, layer: CloudLayer, x: number, y: number): [number, number] | null {
   const d = directionAt(sky.eye, x, y);
   const above = sky.eye.altitude_m > layer.base_m + layer.depth_m;

@@ -3,7 +3,10 @@ import { showNumber } from "../data/number";
 import type { Sky } from "../data/sky";
 import { partOf, type Part } from "./bench-store";
 
-/** Rows of one object of the document: where they belong, and how to find the object in a document being changed. */
+/**
+ * Rows of one object of the document: where they belong, and how to find the object in a document being
+ * changed.
+ */
 export type Group = {
   part: Part;
   /** Whose rows they are, for lists that mix several. */

@@ -11,7 +11,9 @@ const SIZE = 132;
 const RADIUS = 52;
 const rad = Math.PI / 180;
 
-/** Where a direction lies on the plan: zenith in the middle, horizon at the rim, north up, east to the right. */
+/**
+ * Where a direction lies on the plan: zenith in the middle, horizon at the rim, north up, east to the right.
+ */
 function placeOn(d: Direction): [number, number] {
   const [azimuth, elevation] = anglesOf(d);
   const r = (RADIUS * (90 - elevation)) / 90;
@@ -191,7 +193,10 @@ function regionsOn(sky: Sky, part: Part | null, sun: Direction | undefined): str
     );
 }
 
-/** The outline of the camera's frame on the plan; below the horizon it runs outside the rim, and is held there. */
+/**
+ * The outline of the camera's frame on the plan; below the horizon it runs outside the rim, and is held
+ * there.
+ */
 function field(sky: Sky): string {
   const edge: [number, number][] = [];
   for (let i = 0; i <= 8; i++) edge.push([i / 8, 0]);

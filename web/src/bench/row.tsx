@@ -36,7 +36,8 @@ export function Row({
   const changed = Math.abs(value - byDefault) > 1e-9 * Math.max(1, Math.abs(byDefault));
   const notch = Math.max(0, Math.min(100, (scale.place(byDefault) / STEPS) * 100));
 
-  // What is typed next stands in the place of what was entered, also when the picture is slow to give the new value.
+  // What is typed next stands in the place of what was entered, also when the picture is slow to give the new
+  // value.
   useLayoutEffect(() => {
     if (text === null && document.activeElement === input.current) input.current?.select();
   }, [text, shown]);

@@ -17,7 +17,10 @@ export function scaleOf({ soft: [low, high], log }: NumberField) {
 }
 
 const units: Record<string, string> = { deg: "°", um: "µm", "g/m3": "g/m³", "": "" };
-/** How a unit is written, and how often it goes into the document's: cover and the like are shares there and percent here. */
+/**
+ * How a unit is written, and how often it goes into the document's: cover and the like are shares there and
+ * percent here.
+ */
 export const shownUnit = (unit: string) => ({ unit: units[unit] ?? unit, factor: unit === "%" ? 100 : 1 });
 
 export function tidy(field: NumberField, value: number) {

@@ -51,7 +51,10 @@ const pointOf = (p: DayPoint, body: Body, north: number): Direction =>
     ? toward(p.sun_azimuth_deg + north, p.sun_elevation_deg)
     : toward(p.moon_azimuth_deg + north, p.moon_elevation_deg);
 
-/** The minute at which a body comes nearest to a direction on its path of the day, and by how many degrees it misses. */
+/**
+ * The minute at which a body comes nearest to a direction on its path of the day, and by how many degrees it
+ * misses.
+ */
 export function nearestOnPath(
   points: DayPoint[],
   body: Body,

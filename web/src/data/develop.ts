@@ -23,7 +23,9 @@ function whiteXyz(kelvin: number, tint: number): number[] {
   return [cx / cy, 1, (1 - cx - cy) / cy];
 }
 
-/** What the shader multiplies with, row by row, and the number of its curve; as the core's `develop` has it. */
+/**
+ * What the shader multiplies with, row by row, and the number of its curve; as the core's `develop` has it.
+ */
 export function development(grade: Grade): { matrix: number[]; curve: number } {
   const from = times(bradford, whiteXyz(grade.white_k, grade.tint));
   const to = times(bradford, whiteXyz(6500, 0));

@@ -170,7 +170,21 @@ export type CloudLayer = {
   regions: CoverRegion[];
 };
 
-export type CloudKind = "cumulus_humilis" | "cumulus_mediocris" | "cumulus_congestus" | "cumulonimbus" | "stratocumulus" | "stratus" | "nimbostratus" | "altocumulus" | "altostratus" | "cirrocumulus" | "cirrostratus" | "cirrus_fibratus" | "cirrus_uncinus" | "contrail";
+export type CloudKind =
+  | "cumulus_humilis"
+  | "cumulus_mediocris"
+  | "cumulus_congestus"
+  | "cumulonimbus"
+  | "stratocumulus"
+  | "stratus"
+  | "nimbostratus"
+  | "altocumulus"
+  | "altostratus"
+  | "cirrocumulus"
+  | "cirrostratus"
+  | "cirrus_fibratus"
+  | "cirrus_uncinus"
+  | "contrail";
 
 export type ProfilePoint = {
   height: number;
@@ -264,4 +278,22 @@ export type Sky = {
   land: Land;
   eye: Eye;
   grade: Grade;
+};
+
+/** How a kind is formed. */
+export const familyOf: Record<CloudKind, string> = {
+  cumulus_humilis: "heaps",
+  cumulus_mediocris: "heaps",
+  cumulus_congestus: "heaps",
+  cumulonimbus: "heaps",
+  stratocumulus: "sheets",
+  stratus: "sheets",
+  nimbostratus: "sheets",
+  altocumulus: "sheets",
+  altostratus: "sheets",
+  cirrocumulus: "sheets",
+  cirrostratus: "fibres",
+  cirrus_fibratus: "fibres",
+  cirrus_uncinus: "fibres",
+  contrail: "fibres",
 };

@@ -81,6 +81,7 @@ impl DirectionGrid {
     }
 
     /// One over what the upper half spans.
+    #[inline]
     fn per_height(&self) -> f32 {
         1.0 / (self.highest - self.horizon) as f32
     }
@@ -113,9 +114,10 @@ impl DirectionGrid {
         let row = y0 + R::select(above, R::splat(0.0), R::splat(self.rows as f32));
         let first = row.mul_add(R::splat(self.around as f32), x0).to_int();
         let one = R::splat(1.0);
+        let entries = self.corner_entries(0);
         let mut index = [first; 4];
-        for (index, entry) in index.iter_mut().zip(self.corner_entries(0)) {
-            *index = first + R::Int::splat(entry as i32);
+        for k in 0..4 {
+            index[k] = first + R::Int::splat(entries[k] as i32);
         }
         Corners { index, weight: [(one - fx) * (one - fy), fx * (one - fy), (one - fx) * fy, fx * fy] }
     }

@@ -1,7 +1,8 @@
 //! Radiance over all directions at one place, by real spherical harmonics up to the third degree.
 //!
-//! Azimuths are counted from the sun's, to both sides of which light is alike: only cosines of them occur. A phase
-//! function scatters such a field by one factor for each degree, its moment (Chandrasekhar 1960, chapter 6).
+//! Azimuths are counted from the sun's, to both sides of which light is alike: only cosines of them occur. A
+//! phase function scatters such a field by one factor for each degree, its moment (Chandrasekhar 1960,
+//! chapter 6).
 
 use crate::spectrum::Spectrum;
 
@@ -44,8 +45,8 @@ pub fn multiples(cos: f32) -> [f32; DEGREE + 1] {
     [1.0, cos, two, cos * (2.0 * two - 1.0)]
 }
 
-/// Sum over degrees of (2l + 1) / 4 pi times a moment times the Legendre polynomial: a phase function cut off after the
-/// third degree, per steradian.
+/// Sum over degrees of (2l + 1) / 4 pi times a moment times the Legendre polynomial: a phase function cut off
+/// after the third degree, per steradian.
 #[inline(always)]
 pub fn cut_off(moments: &[f32; DEGREE + 1], cos: f32) -> f32 {
     let c2 = cos * cos;

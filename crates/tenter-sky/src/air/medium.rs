@@ -57,8 +57,8 @@ impl Particles {
         self.lobes[0].0 * henyey_greenstein(NARROW, cos) + turned + forward
     }
 
-    /// The phase function without its narrow lobe, per steradian: the part that turns light, and the part that counts as
-    /// forward, of each lobe its fourth moment.
+    /// The phase function without its narrow lobe, per steradian: the part that turns light, and the part
+    /// that counts as forward, of each lobe its fourth moment.
     #[inline(always)]
     pub fn broad(&self, cos: f32) -> [f32; 2] {
         let mut parts = [0.0; 2];
@@ -127,8 +127,8 @@ pub fn times(amounts: Amounts, factor: f64) -> Amounts {
     [amounts[0] * factor, amounts[1] * factor, amounts[2] * factor, amounts[3] * factor]
 }
 
-/// Optical depth of dust is for this wavelength, nm; coarse grains take all of them nearly alike (Angstrom exponent after
-/// Hess, Koepke and Schult 1998, mineral dust of the coarse mode; from memory).
+/// Optical depth of dust is for this wavelength, nm; coarse grains take all of them nearly alike (Angstrom
+/// exponent after Hess, Koepke and Schult 1998, mineral dust of the coarse mode; from memory).
 const DUST_ANGSTROM: f64 = 0.1;
 
 impl Medium {
@@ -175,8 +175,9 @@ impl Medium {
         }
     }
 
-    /// The same air where forward shares of what aerosol and dust scatter count as not scattered at all (delta scaling;
-    /// Joseph, Wiscombe and Weinman 1976): scattered evenly, what is left does what the whole does with its peak.
+    /// The same air where forward shares of what aerosol and dust scatter count as not scattered at all
+    /// (delta scaling; Joseph, Wiscombe and Weinman 1976): scattered evenly, what is left does what the whole
+    /// does with its peak.
     pub fn without_forward(&self, [aerosol, dust]: [f32; 2]) -> Medium {
         Medium {
             aerosol: self.aerosol.without_forward(aerosol),
@@ -294,7 +295,8 @@ pub fn henyey_greenstein(g: f32, cos: f32) -> f32 {
 mod tests {
     use super::*;
 
-    /// Bodhaine et al. 1999, table 3 (from memory): 0.0971 at 550 nm, 0.3602 at 400 nm, sea level, 45 degrees.
+    /// Bodhaine et al. 1999, table 3 (from memory): 0.0971 at 550 nm, 0.3602 at 400 nm, sea level, 45
+    /// degrees.
     #[test]
     fn rayleigh_optical_depth() {
         assert!((rayleigh_column(550.0) - 0.0971).abs() < 3e-4, "{}", rayleigh_column(550.0));

@@ -27,8 +27,8 @@ use crate::document;
 /// Altitude above which there is no air, m.
 pub const TOP_M: f64 = 100_000.0;
 
-/// How finely tables are made: a draft while the hand moves, full when it rests, twice as fine along each axis to
-/// measure how far the full ones are off.
+/// How finely tables are made: a draft while the hand moves, full when it rests, twice as fine along each
+/// axis to measure how far the full ones are off.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Fineness {
     Draft,
@@ -36,8 +36,8 @@ pub enum Fineness {
     Double,
 }
 
-/// How a table is made, and whether it is still wanted. A table whose making was called off has the right shape
-/// and nothing in it: whoever called it off throws it away.
+/// How a table is made, and whether it is still wanted. A table whose making was called off has the right
+/// shape and nothing in it: whoever called it off throws it away.
 #[derive(Clone, Copy)]
 pub struct Making<'a> {
     pub fineness: Fineness,

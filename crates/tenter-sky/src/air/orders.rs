@@ -1,11 +1,12 @@
 //! Light scattered more than once.
 //!
-//! The radiance at a point depends only on its altitude, the sun's height there and the direction, since shells are alike
-//! all around. Over directions it is kept by its first spherical harmonics ([`super::harmonics`]): with the forward part of
-//! scattering that they can't hold taken as not scattered (delta-M; Wiscombe 1977), the field of each order gives the next
-//! one its right source. Orders above the third follow as a geometric series with the local ratio of the last two means,
-//! as Hillaire 2020 (eq. 9) does for all; here the transport of the first three is not local, which twilight needs: there
-//! the air overhead is lit from beyond the horizon.
+//! The radiance at a point depends only on its altitude, the sun's height there and the direction, since
+//! shells are alike all around. Over directions it is kept by its first spherical harmonics
+//! ([`super::harmonics`]): with the forward part of scattering that they can't hold taken as not scattered
+//! (delta-M; Wiscombe 1977), the field of each order gives the next one its right source. Orders above the
+//! third follow as a geometric series with the local ratio of the last two means, as Hillaire 2020 (eq. 9)
+//! does for all; here the transport of the first three is not local, which twilight needs: there the air
+//! overhead is lit from beyond the horizon.
 
 use super::harmonics::{DEGREE, DEGREE_OF, Field, ORDER_OF, TERMS, cut_off, multiples, polar};
 use super::medium::{Medium, times};
@@ -17,8 +18,8 @@ use crate::spectrum::{BANDS, Spectrum};
 use rayon::prelude::*;
 use std::f64::consts::PI;
 
-/// Moments of the phase functions of molecules, aerosol and dust, degree by degree, and the forward shares of the last two
-/// that count as not scattered.
+/// Moments of the phase functions of molecules, aerosol and dust, degree by degree, and the forward shares of
+/// the last two that count as not scattered.
 #[derive(Clone, Copy, Debug)]
 pub struct Moments {
     pub of: [[f32; DEGREE + 1]; 3],
@@ -147,8 +148,9 @@ impl Orders {
         Orders { altitudes, heights, fields, moments }
     }
 
-    /// What molecules, aerosol and dust that scatter so much send in one direction, per steradian: `up` and `sun_up` are
-    /// cosines of direction and sun to the vertical at the place, `apart` that between their azimuths.
+    /// What molecules, aerosol and dust that scatter so much send in one direction, per steradian: `up` and
+    /// `sun_up` are cosines of direction and sun to the vertical at the place, `apart` that between their
+    /// azimuths.
     #[inline(always)]
     pub fn scattered(
         &self,
@@ -320,8 +322,8 @@ impl Gather<'_> {
             for a in 0..self.around {
                 let along = cos * up + sin * flat * self.azimuth(a).cos();
                 let mut phase = [0.0; 3];
-                for (phase, moments) in phase.iter_mut().zip(&self.moments.of) {
-                    *phase = cut_off(moments, along as f32);
+                for k in 0..3 {
+                    phase[k] = cut_off(&self.moments.of[k], along as f32);
                 }
                 suns.push(Sun { up, along, phase, light: Spectrum::ZERO });
             }
@@ -411,7 +413,8 @@ impl Gather<'_> {
         }
         let terms = polar(up as f32);
         let (low, high, f) = table.rows(altitude);
-        for ((source, low), high) in sources.of.iter_mut().zip(low).zip(high) {
+        for i in 0..sources.of.len() {
+            let (source, low, high) = (&mut sources.of[i], &low[i], &high[i]);
             *source = [Spectrum::ZERO; DEGREE + 1];
             for k in 0..TERMS {
                 source[ORDER_OF[k]] += low[k].lerp(high[k], f) * weight[DEGREE_OF[k]] * terms[k];
@@ -419,11 +422,10 @@ impl Gather<'_> {
         }
         for (i, growth_here) in sources.growth.iter_mut().enumerate() {
             let next = (i + 1).min(self.heights - 1);
-            let [from, to] = [i, next].map(|i| {
-                let [low, high] = [low, high].map(|row| row[i][0].0[GREEN]);
-                low + (high - low) * f
-            });
-            *growth_here = growth(from, to);
+            let mut mean = [low[i][0].0[GREEN], low[next][0].0[GREEN]];
+            mean[0] += (high[i][0].0[GREEN] - mean[0]) * f;
+            mean[1] += (high[next][0].0[GREEN] - mean[1]) * f;
+            *growth_here = growth(mean[0], mean[1]);
         }
     }
 }

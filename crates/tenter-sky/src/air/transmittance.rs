@@ -163,9 +163,9 @@ mod tests {
         sum
     }
 
-    /// Kasten and Young 1989 air mass: 1 at the zenith, 1.994 at 60 degrees from it, 10.3 at 85; from memory. At 90
-    /// degrees theirs is 38 along a refracted ray; along a straight one it is sqrt(pi R / 2 H) = 34.4 for an
-    /// exponential air (Chapman 1931), a little more for the slower decrease near the ground.
+    /// Kasten and Young 1989 air mass: 1 at the zenith, 1.994 at 60 degrees from it, 10.3 at 85; from memory.
+    /// At 90 degrees theirs is 38 along a refracted ray; along a straight one it is sqrt(pi R / 2 H) = 34.4
+    /// for an exponential air (Chapman 1931), a little more for the slower decrease near the ground.
     #[test]
     fn air_mass() {
         let medium = Medium::new(&document::Air::default());

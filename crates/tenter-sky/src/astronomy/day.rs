@@ -56,7 +56,8 @@ pub struct Day {
     pub spans: Vec<(Span, f64, f64)>,
 }
 
-/// True height of the sun's centre when its upper rim rises: half a disc and 34' of refraction, as almanacs have it.
+/// True height of the sun's centre when its upper rim rises: half a disc and 34' of refraction, as almanacs
+/// have it.
 const RISE_DEG: f64 = -0.833;
 
 impl Day {
@@ -155,8 +156,8 @@ mod tests {
         day.events.iter().find(|(e, _)| *e == event).map(|(_, at)| *at)
     }
 
-    /// Greenwich, 2000 January 1: sunrise 08:06, sunset 16:01, noon 12:03 by almanac (The Astronomical Almanac's tables of
-    /// rising and setting for 51.5 north; from memory, to a minute or two).
+    /// Greenwich, 2000 January 1: sunrise 08:06, sunset 16:01, noon 12:03 by almanac (The Astronomical
+    /// Almanac's tables of rising and setting for 51.5 north; from memory, to a minute or two).
     #[test]
     fn a_winters_day_in_greenwich() {
         let d = day(51.48, 0.0, "2000-01-01T12:00:00Z");
@@ -168,8 +169,8 @@ mod tests {
         assert_eq!(d.spans.iter().filter(|s| s.0 == Span::Night).count(), 2);
     }
 
-    /// At the equator on the equinox the day is twelve hours and a few minutes long, and twilight is short: six degrees in
-    /// 24 minutes less the disc and refraction.
+    /// At the equator on the equinox the day is twelve hours and a few minutes long, and twilight is short:
+    /// six degrees in 24 minutes less the disc and refraction.
     #[test]
     fn the_equinox_at_the_equator() {
         let d = day(0.0, 0.0, "2026-03-20T12:00:00Z");

@@ -1,5 +1,5 @@
-//! The six faces of a cube map, as OpenEXR's ENVMAP_CUBE has them (ImfEnvmap.h): +x, -x, +y, -y, +z, -z in map axes
-//! (x west, y up, z north), each as it is seen from inside, one below the other.
+//! The six faces of a cube map, as OpenEXR's ENVMAP_CUBE has them (ImfEnvmap.h): +x, -x, +y, -y, +z, -z in
+//! map axes (x west, y up, z north), each as it is seen from inside, one below the other.
 //!
 //! A place on a face is told by `[a, b]`, both from -1 to 1, a to the right and b down.
 

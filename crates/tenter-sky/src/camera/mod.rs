@@ -1,8 +1,8 @@
 //! From pixels to directions (x east, y north, z up).
 //!
 //! Samples are at pixel centres. A latlong map follows OpenEXR's ENVMAP_LATLONG in its own axes (y up, +z in
-//! the middle column, +x in the left quarter); with north as +z and up as +y, west is +x, so that east lies to
-//! the right of the middle. A cube map follows its ENVMAP_CUBE ([`cube`]).
+//! the middle column, +x in the left quarter); with north as +z and up as +y, west is +x, so that east lies
+//! to the right of the middle. A cube map follows its ENVMAP_CUBE ([`cube`]).
 
 pub mod cube;
 
@@ -23,8 +23,8 @@ pub enum Projection {
     Lens { facing: Facing, half_width: f64 },
     /// The whole sphere; `heading` is the azimuth in the middle column, radians.
     Latlong { heading: f64 },
-    /// The whole sphere on six square faces, one below the other; `heading` is the azimuth in the middle of the
-    /// fifth (+z) face, radians.
+    /// The whole sphere on six square faces, one below the other; `heading` is the azimuth in the middle of
+    /// the fifth (+z) face, radians.
     Cube { heading: f64 },
     /// The upper hemisphere as a camera that looks up sees it, equidistant: zenith in the middle, `heading`
     /// (radians) at the top, the azimuth 90 degrees clockwise of it at the left.
@@ -175,8 +175,8 @@ impl Camera {
         }
     }
 
-    /// Solid angle of a pixel of a map, steradians: exact for latlong and cube; in a fisheye from its middle, and
-    /// none for those that reach past the rim with their middles. Zero for projections that are not maps.
+    /// Solid angle of a pixel of a map, steradians: exact for latlong and cube; in a fisheye from its middle,
+    /// and none for those that reach past the rim with their middles. Zero for projections that are not maps.
     pub fn solid_angle(&self, x: usize, y: usize) -> f64 {
         let w = self.width as f64;
         match self.projection {
@@ -211,8 +211,8 @@ pub fn angles_of(d: [f64; 3]) -> (f64, f64) {
 mod tests {
     use super::*;
 
-    /// OpenEXR, "Environment Maps" (ENVMAP_LATLONG): first row up, middle column +z, left quarter +x; here +z is
-    /// north and +x is west.
+    /// OpenEXR, "Environment Maps" (ENVMAP_LATLONG): first row up, middle column +z, left quarter +x; here +z
+    /// is north and +x is west.
     #[test]
     fn latlong_orientation() {
         let c = Camera::latlong(400, 0.0);

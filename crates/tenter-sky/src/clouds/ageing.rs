@@ -16,8 +16,8 @@ impl Ageing {
         Ageing { age: layer.age_min, round: layer.loop_min }
     }
 
-    /// How many times something that lives `life` minutes has come and gone: in a loop a whole number of times, and at its end
-    /// the same as at its beginning.
+    /// How many times something that lives `life` minutes has come and gone: in a loop a whole number of
+    /// times, and at its end the same as at its beginning.
     pub fn turns(&self, life: f64) -> f64 {
         if self.round > 0.0 {
             // The way round is told from the loop alone, so that its end is its beginning bit for bit.
@@ -27,8 +27,8 @@ impl Ageing {
         }
     }
 
-    /// How far a block that repeats has moved, in its sides along its own axes: `per_minute` of each, in a loop as near to that as
-    /// whole sides come.
+    /// How far a block that repeats has moved, in its sides along its own axes: `per_minute` of each, in a
+    /// loop as near to that as whole sides come.
     pub fn moved(&self, per_minute: [f64; 3]) -> [f64; 3] {
         if self.round > 0.0 {
             let share = self.age.rem_euclid(self.round) / self.round;

@@ -1,9 +1,11 @@
 //! Light of heaps: what balls of droplets scatter, by place.
 //!
-//! A place in a ball is told by its optical depth toward the light and its optical distance to the nearest surface; the second over the first is about the
-//! cosine at which light comes in there. With the ball's optical radius these hold for bodies that are no balls: a half ball on its flat side is as bright as a ball of two thirds
-//! of its radius (as much volume to a surface), within a tenth where it is lit. The numbers in `ball.f32` were followed photon by photon
-//! ([`crate::reference::balls`]; `references --balls` makes them again): after two and more scatterings, by Mie's function for droplets of 10 um.
+//! A place in a ball is told by its optical depth toward the light and its optical distance to the nearest
+//! surface; the second over the first is about the cosine at which light comes in there. With the ball's
+//! optical radius these hold for bodies that are no balls: a half ball on its flat side is as bright as a
+//! ball of two thirds of its radius (as much volume to a surface), within a tenth where it is lit. The
+//! numbers in `ball.f32` were followed photon by photon ([`crate::reference::balls`]; `references --balls`
+//! makes them again): after two and more scatterings, by Mie's function for droplets of 10 um.
 
 use super::diffusion::{ASYMMETRY, LEAVES_DIRECTION};
 use crate::air::lobe;
@@ -47,14 +49,15 @@ pub const FACING: Row = Row { first: 1.0 / 64.0, count: FACINGS };
 pub const RADIUS: Row = Row { first: 1.0, count: RADII };
 
 pub const LOBES: usize = 3;
-/// Asymmetries of the lobes (Henyey and Greenstein's) that sources are made of: of light that has been turned a few times, and many times. Chosen for the
-/// least error of three lobes over all cells, 9 %.
+/// Asymmetries of the lobes (Henyey and Greenstein's) that sources are made of: of light that has been turned
+/// a few times, and many times. Chosen for the least error of three lobes over all cells, 9 %.
 const ASYMMETRIES: [f32; LOBES] = [0.55, 0.2, -0.3];
 /// A half ball is as bright as a ball of this share of its radius.
 pub const HALF: f32 = 2.0 / 3.0;
 
-/// Diffuse light ends so far past a surface, in mean free ways (Hopf 1934): between two of them, as far apart as a half ball is high, it falls off along
-/// the way by e^(-pi s / (h + 2 ENDS)), the first mode of diffusion between planes (s and h as for isotropic scattering).
+/// Diffuse light ends so far past a surface, in mean free ways (Hopf 1934): between two of them, as far apart
+/// as a half ball is high, it falls off along the way by e^(-pi s / (h + 2 ENDS)), the first mode of
+/// diffusion between planes (s and h as for isotropic scattering).
 const ENDS: f32 = 0.71;
 
 /// Lobes at a cosine.
@@ -68,20 +71,24 @@ pub fn phases<R: Real>(cosine: R) -> [R; LOBES] {
     [lobe(ASYMMETRIES[0], cosine), lobe(ASYMMETRIES[1], cosine), lobe(ASYMMETRIES[2], cosine)]
 }
 
-/// Asymmetry of light that droplets have turned by diffraction alone, twice and more: some three degrees (10 um, Airy's disc of 0.61 wavelengths over
-/// the radius spread by the root of the turns; an assumption where in between).
+/// Asymmetry of light that droplets have turned by diffraction alone, twice and more: some three degrees (10
+/// um, Airy's disc of 0.61 wavelengths over the radius spread by the root of the turns; an assumption where
+/// in between).
 const DIFFRACTED: f32 = 0.96;
 
-/// What light is like that has been turned by diffraction alone, twice and more: as a share of all that scattering turns, at cosines.
+/// What light is like that has been turned by diffraction alone, twice and more: as a share of all that
+/// scattering turns, at cosines.
 #[inline(always)]
 pub fn diffracted<R: Real>(cosine: R) -> R {
     lobe(DIFFRACTED, cosine) * R::splat(1.0 - LEAVES_DIRECTION)
 }
 
-/// How far the facing of places that stand for a cell may be from its own, in steps: light that comes in straight is none of what comes in aslant.
+/// How far the facing of places that stand for a cell may be from its own, in steps: light that comes in
+/// straight is none of what comes in aslant.
 const LIKE: f32 = 0.2;
 
-/// The cell that a place stands for, if it does for one: optical depth toward the light and distance to the nearest surface.
+/// The cell that a place stands for, if it does for one: optical depth toward the light and distance to the
+/// nearest surface.
 pub fn cell(depth: f32, near: f32) -> Option<usize> {
     let facing = near / depth;
     let nearest = FACING.nearest(facing);
@@ -96,6 +103,7 @@ pub struct BallLight {
 }
 
 impl BallLight {
+    #[inline]
     pub fn get() -> &'static BallLight {
         static TABLE: LazyLock<BallLight> = LazyLock::new(|| {
             let shares = numbers(include_bytes!("ball.f32"));
@@ -105,7 +113,8 @@ impl BallLight {
         &TABLE
     }
 
-    /// At optical depths toward the light, optical distances to the nearest surface, in domes of an optical radius.
+    /// At optical depths toward the light, optical distances to the nearest surface, in domes of an optical
+    /// radius.
     ///
     /// ```
     /// use tenter_sky::clouds::ball::BallLight;
@@ -145,7 +154,10 @@ impl BallLight {
         let left = (-past * R::splat((1.0 - ASYMMETRY) * PI) / height).exp();
         // Small bodies scatter as they hold.
         let small = radius.min(R::splat(1.0));
-        shares.map(|s| s * left * small)
+        for share in &mut shares {
+            *share = *share * left * small;
+        }
+        shares
     }
 }
 
@@ -169,7 +181,8 @@ mod tests {
         BallLight::get().at(at(depth), at(near), at(radius / HALF as f64)).map(|s| s.0 as f64)
     }
 
-    /// What leaves a ball is what comes in: straight, after one scattering, and after more as the table has it.
+    /// What leaves a ball is what comes in: straight, after one scattering, and after more as the table has
+    /// it.
     #[test]
     fn no_light_is_lost_in_balls() {
         const LOOKS: usize = 200_000;
@@ -185,7 +198,8 @@ mod tests {
                 let many: f64 = lobes(direction.x).iter().zip(sources).map(|(l, s)| l * s).sum();
                 let away = (-to_surface(place, radius, direction)).exp();
                 left += many * away * 4.0 * std::f64::consts::PI / likely / LOOKS as f64;
-                // Once scattered light is drawn by its own function: evenly drawn directions would miss its peak.
+                // Once scattered light is drawn by its own function: evenly drawn directions would miss its
+                // peak.
                 let near = (-depth).exp() / likely / LOOKS as f64;
                 let (cosine, value) = broad(&mut rng);
                 let turned = turned(DVec3::X, cosine, &mut rng);
@@ -202,7 +216,8 @@ mod tests {
                 })
                 .sum();
             let came = std::f64::consts::PI * radius * radius * (1.0 - through);
-            // Of small balls some light is missing that drops turn a little, by refraction, more than once: lobes are too broad for that.
+            // Of small balls some light is missing that drops turn a little, by refraction, more than once:
+            // lobes are too broad for that.
             let least = if radius < 4.0 { 0.8 } else { 0.95 };
             assert!((least..1.02).contains(&(left / came)), "{radius}: {}", left / came);
         }
@@ -216,7 +231,8 @@ mod tests {
         (cosine, 0.5 * (likely[0] + likely[1]))
     }
 
-    /// The lit pole of a large ball is as bright as a thick slab, seen and lit straight down; slabs agree with discrete ordinates.
+    /// The lit pole of a large ball is as bright as a thick slab, seen and lit straight down; slabs agree
+    /// with discrete ordinates.
     #[test]
     fn large_balls_are_as_bright_as_slabs() {
         let radius = 64.0;
@@ -229,7 +245,8 @@ mod tests {
                 lobes.iter().zip(sources).map(|(l, s)| l * s).sum::<f64>() / steps as f64
             })
             .sum();
-        // A ball of this radius has the volume to its surface of a slab of two thirds of it. Thickness 32 and 64, an upright light, straight back:
+        // A ball of this radius has the volume to its surface of a slab of two thirds of it. Thickness 32 and
+        // 64, an upright light, straight back:
         let slabs = SlabLight::get();
         let [thinner, thicker] = [7, 8].map(|t| slabs.radiance([t, 10, 1, 8, 0]) as f64);
         assert!((0.85 * thinner..1.05 * thicker).contains(&radiance), "{radiance}: {thinner} {thicker}");

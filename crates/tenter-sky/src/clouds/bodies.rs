@@ -1,14 +1,15 @@
-//! How large the bodies of heaps are, from place to place: a hull's slope tells that of the nearest lump's dome, but light that comes into a
-//! cloud goes about in all of it.
+//! How large the bodies of heaps are, from place to place: a hull's slope tells that of the nearest lump's
+//! dome, but light that comes into a cloud goes about in all of it.
 
-use super::maps::Texels;
+use super::nested::Texels;
 use crate::simd::{Int, Kernel, Real, dispatch};
 use rayon::prelude::*;
 
 /// Radii of bodies in nested maps, half as fine as those of hulls; 0 where there is none.
 pub struct Bodies {
     side: usize,
-    /// Radii in 255 steps up to the largest, of a texel, its neighbours to the east and north and the one across.
+    /// Radii in 255 steps up to the largest, of a texel, its neighbours to the east and north and the one
+    /// across.
     words: Vec<u32>,
     /// Metres per step.
     step: f32,
@@ -62,7 +63,8 @@ fn between<R: Real>([a, b, c, d]: [R::Int; 4], fu: R, fv: R) -> R {
     R::from_int(a).lerp(R::from_int(b), fu).lerp(R::from_int(c).lerp(R::from_int(d), fu), fv)
 }
 
-/// Lumps stand out beyond what maps know of a body: where there is none, it is as large as those in the texels beside it.
+/// Lumps stand out beyond what maps know of a body: where there is none, it is as large as those in the
+/// texels beside it.
 fn widened(radii: &[f32], side: usize) -> Vec<f32> {
     let mut wide = radii.to_vec();
     let maps = radii.par_chunks_exact(side * side);
@@ -108,7 +110,8 @@ mod tests {
     use super::*;
     use crate::simd::Scalar;
 
-    /// Of one body in the middle of the second of two maps: its radius is found within, none outside and in the other map.
+    /// Of one body in the middle of the second of two maps: its radius is found within, none outside and in
+    /// the other map.
     #[test]
     fn bodies_are_found_where_they_are() {
         const SIDE: usize = 32;

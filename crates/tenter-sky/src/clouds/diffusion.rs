@@ -5,21 +5,23 @@
 //! a sun at cosine m the Eddington approximation with Marshak's boundaries (Shettle and Weinman 1970) gives
 //! the mean diffuse radiance at reduced depth s of S, for irradiance F on a plane facing the sun:
 //!
-//! `J(s) = F/4pi [ m (2 + 3m) (2/3 + S - s) / (4/3 + S) - m (2 - 3m) e^(-S/m) (2/3 + s) / (4/3 + S) - 3 m^2 e^(-s/m) ]`
+//! `J(s) = F/4pi [ m (2 + 3m) (2/3 + S - s) / (4/3 + S) - m (2 - 3m) e^(-S/m) (2/3 + s) / (4/3 + S) - 3 m^2
+//! e^(-s/m) ]`
 //!
-//! which is nothing in a slab of no depth. The first factor reads as a conductance: the surface at distance s is one way to the light, the far side
-//! at S - s another, each with conductance 1 / (2/3 + distance). A heap has sides as well, so here every
-//! side that is lit or dark takes part with its own conductance; for a slab only top and bottom remain and
-//! the formula above comes back. What stands over a place and what stands beside it may be one surface that slants: its
-//! distance is that of a plane, and its conductance is shared out by how much it faces up and sideways.
+//! which is nothing in a slab of no depth. The first factor reads as a conductance: the surface at distance s
+//! is one way to the light, the far side at S - s another, each with conductance 1 / (2/3 + distance). A heap
+//! has sides as well, so here every side that is lit or dark takes part with its own conductance; for a slab
+//! only top and bottom remain and the formula above comes back. What stands over a place and what stands
+//! beside it may be one surface that slants: its distance is that of a plane, and its conductance is shared
+//! out by how much it faces up and sideways.
 
 use crate::simd::Real;
 
 /// Asymmetry of droplets near 10 um (Mie; see [`super::mie`]).
 pub const ASYMMETRY: f32 = 0.86;
 
-/// Share of what drops and crystals scatter that leaves its direction by more than a degree or two: the rest is diffraction (van de Hulst
-/// 1957, section 8.1).
+/// Share of what drops and crystals scatter that leaves its direction by more than a degree or two: the rest
+/// is diffraction (van de Hulst 1957, section 8.1).
 pub const LEAVES_DIRECTION: f32 = 0.5;
 
 /// How much of each surrounding reaches a point by many scatterings.
@@ -38,9 +40,9 @@ pub struct Reach<R: Real> {
     pub lean: R,
 }
 
-/// `above`, `below`, `beside`: optical depth to the surface; `to_sun`: optical depth toward the sun, through this
-/// and every other cloud; `facing`: cosine of the sun to the surface where its light comes in; `flow`: how much
-/// of the sun's light flows downward, from -1 to 1.
+/// `above`, `below`, `beside`: optical depth to the surface; `to_sun`: optical depth toward the sun, through
+/// this and every other cloud; `facing`: cosine of the sun to the surface where its light comes in; `flow`:
+/// how much of the sun's light flows downward, from -1 to 1.
 ///
 /// In a slab the way from the lit side is as long as that straight up, `to_sun * facing`; in a heap it is so
 /// wherever the sun comes from, and shadows of other clouds are part of it.
@@ -100,8 +102,8 @@ fn conductance<R: Real>(depth: R) -> R {
     R::splat(1.0) / (s + hopf)
 }
 
-/// The terms of `J` beside the first, in multiples of the sun's irradiance over 4 pi: `near` is e^(-s/m), `through`
-/// e^(-S/m), `sunward` the share of the ways out that lead back to the light.
+/// The terms of `J` beside the first, in multiples of the sun's irradiance over 4 pi: `near` is e^(-s/m),
+/// `through` e^(-S/m), `sunward` the share of the ways out that lead back to the light.
 #[inline(always)]
 pub fn not_yet_scattered<R: Real>(m: R, near: R, through: R, sunward: R) -> R {
     let far = R::splat(1.0) - sunward;

@@ -15,8 +15,8 @@ pub struct HullMap<'a> {
 }
 
 impl HullMap<'_> {
-    /// Metres from each texel to the nearest hull, 0 inside. `beyond` tells the distance for texels just outside the
-    /// map, by column and row from -1 to `side`.
+    /// Metres from each texel to the nearest hull, 0 inside. `beyond` tells the distance for texels just
+    /// outside the map, by column and row from -1 to `side`.
     ///
     /// Near a hull its own value and slope tell; farther out that is carried on by two passes of the chamfer
     /// transform (Borgefors 1986).
@@ -103,8 +103,8 @@ fn from_neighbours(before: &[f32], row: &mut [f32], texel: f32) {
     }
 }
 
-/// Carries distances on along a row, from its first cell to the last but one. What is carried is the distance less the way
-/// already gone, so that each cell waits for one comparison only.
+/// Carries distances on along a row, from its first cell to the last but one. What is carried is the distance
+/// less the way already gone, so that each cell waits for one comparison only.
 #[inline(always)]
 fn along_row<'a>(mut row: impl ExactSizeIterator<Item = &'a mut f32>, texel: f32) {
     let inner = row.len() - 2;

@@ -104,8 +104,9 @@ impl Directions {
         for (row, a) in product.chunks_exact_mut(n).zip(a.chunks_exact(n)) {
             for k in 0..STREAMS {
                 let weight = self.share(k) * a[k];
-                for (sum, b) in row.iter_mut().zip(&b[k * n..][..n]) {
-                    *sum += weight * b;
+                let b = &b[k * n..][..n];
+                for j in 0..n {
+                    row[j] += weight * b[j];
                 }
             }
         }
@@ -318,8 +319,8 @@ mod tests {
     use fastrand::Rng;
     use glam::DVec3;
 
-    /// One slab under a light at a cosine to straight down, for Henyey and Greenstein's phase function with
-    /// g = 0.85: radiance of light that is scattered twice and more, for an irradiance of 1 on a plane that
+    /// One slab under a light at a cosine to straight down, for Henyey and Greenstein's phase function with g
+    /// = 0.85: radiance of light that is scattered twice and more, for an irradiance of 1 on a plane that
     /// faces the light, in directions (cosine to straight down, and azimuth from the light's own heading,
     /// degrees). Every meeting past the first sends what it would send into each direction (local estimates;
     /// for example Marchuk et al. 1980, section 4.2).

@@ -81,7 +81,8 @@ fn mix_lanes<I: Int>(h: I) -> I {
     h ^ h.shr::<15>()
 }
 
-/// Smooth noise over the plane, about -1 to 1, one hill per unit square (Perlin 1985, with values for slopes).
+/// Smooth noise over the plane, about -1 to 1, one hill per unit square (Perlin 1985, with values for
+/// slopes).
 #[inline(always)]
 pub fn value_noise<R: Real>(seed: u32, x: R, y: R) -> R {
     let (x0, y0) = (x.floor(), y.floor());

@@ -29,8 +29,8 @@ impl Dome {
         Dome { radius: self.radius + by, height: self.height + by, ..self }
     }
 
-    /// Radius of the half ball with as much volume to its surface, cut as much larger as cover makes it, m: light tells bodies by that. Surface of an
-    /// ellipsoid after Thomsen 2004 (within 1.1 %; from memory).
+    /// Radius of the half ball with as much volume to its surface, cut as much larger as cover makes it, m:
+    /// light tells bodies by that. Surface of an ellipsoid after Thomsen 2004 (within 1.1 %; from memory).
     pub fn half_ball(&self, grown: f64) -> f64 {
         const P: f64 = 1.6075;
         let [r, h] = [self.radius * grown.sqrt(), self.height * grown.min(1.0).sqrt()];
@@ -99,8 +99,8 @@ const DRAWN: u32 = 6;
 const AROUND: u32 = 4;
 
 impl Heaps {
-    /// What `keep` makes of every wanted dome that reaches into a rectangle and of what `of_body` makes of its body's first; fewer once `making` is
-    /// called off.
+    /// What `keep` makes of every wanted dome that reaches into a rectangle and of what `of_body` makes of
+    /// its body's first; fewer once `making` is called off.
     pub fn domes_in<B, T: Send>(
         &self,
         [low, high]: [[f64; 2]; 2],
@@ -158,7 +158,8 @@ impl Row<'_> {
         let Wanted { smallest, earliest, .. } = self.wanted;
         let ovalness = draw.range(0.75, 1.0);
         let (sin, cos) = turn(draw.next());
-        let [birth, height, reach] = [first.birth, first.height, first.radius].map(|v| R::splat(v as f32));
+        let [birth, height, reach] =
+            R::splat_each([first.birth as f32, first.height as f32, first.radius as f32]);
         let count = GRIDS[self.level].2;
         let mut lanes = [[0.0f32; 16]; 5];
         for start in (0..count).step_by(R::LANES) {
@@ -180,8 +181,9 @@ impl Row<'_> {
             let level = (R::splat(1.0) - away * away).max(R::splat(0.0)).sqrt() * height;
             let height =
                 (height * rise.min(R::splat(1.0))).min(radius.mul_add(R::splat(SLENDER as f32), level));
-            for (values, lanes) in [angle, away * reach, radius, height, born].iter().zip(&mut lanes) {
-                values.store(lanes);
+            let values = [angle, away * reach, radius, height, born];
+            for i in 0..5 {
+                values[i].store(&mut lanes[i]);
             }
             let shown = R::splat(smallest as f32).le(radius)
                 & R::splat(earliest as f32).lt(born)
@@ -190,7 +192,7 @@ impl Row<'_> {
             while left != 0 {
                 let k = left.trailing_zeros() as usize & 15;
                 left &= left - 1;
-                let [away, radius, height, birth] = [1, 2, 3, 4].map(|i: usize| lanes[i][k] as f64);
+                let [_, away, radius, height, birth] = of_lane(&lanes, k);
                 let (up, along) = turn(lanes[0][k] as f64);
                 let (u, v) = (along * away, up * away * ovalness);
                 let (x, y) = (first.x + u * cos - v * sin, first.y + u * sin + v * cos);
@@ -239,15 +241,16 @@ impl Kernel for Row<'_> {
             let there = there
                 & R::splat(self.wanted.earliest as f32).lt(birth)
                 & R::splat(self.wanted.smallest as f32).le(radius);
-            for (values, lanes) in [east, north, radius, height, birth].iter().zip(&mut lanes) {
-                values.store(lanes);
+            let values = [east, north, radius, height, birth];
+            for i in 0..5 {
+                values[i].store(&mut lanes[i]);
             }
             let mut left = there.bits();
             while left != 0 {
                 let k = left.trailing_zeros() as usize & 15;
                 left &= left - 1;
                 let ix = start + k as i64;
-                let [radius, height, birth] = [2, 3, 4].map(|i: usize| lanes[i][k] as f64);
+                let [_, _, radius, height, birth] = of_lane(&lanes, k);
                 let (x, y) =
                     ((ix as f64 + lanes[0][k] as f64) * s, (self.iy as f64 + lanes[1][k] as f64) * s);
                 let first = Dome { x, y, radius, height, birth };
@@ -261,6 +264,16 @@ impl Kernel for Row<'_> {
         }
         crowds
     }
+}
+
+/// One lane's numbers.
+#[inline(always)]
+fn of_lane(lanes: &[[f32; 16]; 5], lane: usize) -> [f64; 5] {
+    let mut numbers = [0.0; 5];
+    for i in 0..5 {
+        numbers[i] = lanes[i][lane] as f64;
+    }
+    numbers
 }
 
 #[cfg(test)]
@@ -282,8 +295,10 @@ mod tests {
         assert!((tall / exact - 1.0).abs() < 0.02, "{tall} {exact}");
     }
 
-    /// Bodies have as many domes, and the same ones, on every instruction set; none is smaller or earlier than wanted.
+    /// Bodies have as many domes, and the same ones, on every instruction set; none is smaller or earlier
+    /// than wanted.
     #[test]
+    #[cfg_attr(not(isa_all), ignore = "kernels are compiled for one instruction set: TENTER_ISA=all")]
     fn crowds_are_the_same_on_every_instruction_set() {
         let heaps = Heaps { seed: 5, cell: 1500.0, tallest: 1200.0, rise: 0.85, turns: 0.3 };
         let wanted = Wanted { smallest: 60.0, earliest: -0.5, grow: 1.0 };

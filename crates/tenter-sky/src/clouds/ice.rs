@@ -1,9 +1,10 @@
 //! Scattering by ice crystals: a fit, for crystals have no one shape.
 //!
-//! Half of what large crystals take from a beam is diffracted within a degree or so (Babinet); the rest is refracted and
-//! reflected into a broad lobe, so that the whole has an asymmetry near 0.8 (Fu 1996, figure 3, about 0.75 to 0.83; from
-//! memory). Where crystals are plain hexagons, light through two faces at 60 degrees gathers at the angle of least
-//! deviation, `2 asin(n / 2) - 60` degrees: the halo, red inside (Minnaert 1954, section 134).
+//! Half of what large crystals take from a beam is diffracted within a degree or so (Babinet); the rest is
+//! refracted and reflected into a broad lobe, so that the whole has an asymmetry near 0.8 (Fu 1996, figure 3,
+//! about 0.75 to 0.83; from memory). Where crystals are plain hexagons, light through two faces at 60 degrees
+//! gathers at the angle of least deviation, `2 asin(n / 2) - 60` degrees: the halo, red inside (Minnaert
+//! 1954, section 134).
 
 use super::mie::DropletPhase;
 use crate::air::lobe;

@@ -16,20 +16,21 @@ pub const COARSEST: usize = 5;
 /// Octaves; each has twice the points along a side.
 const OCTAVES: usize = 3;
 
-/// Four neighbouring bytes (y, y+1; z, z+1) in each word: a pair of words along x holds all eight corners of a
-/// cell, and one read brings both.
+/// Four neighbouring bytes (y, y+1; z, z+1) in each word: a pair of words along x holds all eight corners of
+/// a cell, and one read brings both.
 pub struct Lumps {
     words: Vec<u32>,
 }
 
 impl Lumps {
+    #[inline]
     pub fn get() -> &'static Lumps {
         static BLOCK: LazyLock<Lumps> = LazyLock::new(Lumps::new);
         &BLOCK
     }
 
-    /// Made by one thread, in some 20 ms: all others wait for it, those of the pool among them, so that work handed to the pool would
-    /// wait for ever.
+    /// Made by one thread, in some 20 ms: all others wait for it, those of the pool among them, so that work
+    /// handed to the pool would wait for ever.
     fn new() -> Lumps {
         let points: Vec<Vec<f32>> = (0..OCTAVES).map(|o| scattered(COARSEST << o, o as u32)).collect();
         let mut values: Vec<f32> = (0..SIDE * SIDE)

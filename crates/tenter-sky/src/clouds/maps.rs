@@ -3,13 +3,11 @@
 use super::bodies::Bodies;
 use super::distance::HullMap;
 use super::field::{Field, ToFill};
+use super::nested::{LEVELS, Texels};
 use crate::air::{Fineness, Making};
 use crate::document::Family;
 use crate::simd::{Int, Kernel, Real, dispatch};
 use rayon::prelude::*;
-
-/// Nested maps.
-pub const LEVELS: usize = 3;
 
 pub struct Maps {
     side: usize,
@@ -17,19 +15,12 @@ pub struct Maps {
     pub half: [f32; LEVELS],
     /// Of heaps only.
     bodies: Option<Bodies>,
-    /// The hull's value (low half) and slope (high half) in 16 bits each, so that both are smooth between texels
-    /// and four reads give them.
+    /// The hull's value (low half) and slope (high half) in 16 bits each, so that both are smooth between
+    /// texels and four reads give them.
     words: Vec<u32>,
     /// Lowest value, and value and slope per step of the packing.
     lowest: f32,
     per_step: [f32; 2],
-}
-
-/// Places in nested maps: which, and the columns and rows of their texels.
-pub struct Texels<R: Real> {
-    pub level: R,
-    pub u: R,
-    pub v: R,
 }
 
 /// A hull's value and slope.
@@ -213,8 +204,8 @@ struct Rims {
     floor: f32,
 }
 
-/// Outside the hulls, makes slopes such that value over slope is the distance to the nearest one along the ground; none
-/// comes out over `steepest`.
+/// Outside the hulls, makes slopes such that value over slope is the distance to the nearest one along the
+/// ground; none comes out over `steepest`.
 fn slope_to_rims(values: &[f32], slopes: &mut [f32], steepest: f32, rims: Rims, making: Making) {
     let Rims { side, half, floor } = rims;
     let size = side * side;

@@ -78,8 +78,8 @@ const SPREAD: usize = 16;
 const SHOWS: f64 = 10.0;
 
 impl DropletPhase {
-    /// The mean over a disc of directions, of this radius in radians, around the cosine of a scattering angle: forward peaks are narrower
-    /// than wide pixels, which would miss them or show too much.
+    /// The mean over a disc of directions, of this radius in radians, around the cosine of a scattering
+    /// angle: forward peaks are narrower than wide pixels, which would miss them or show too much.
     ///
     /// ```
     /// use tenter_sky::clouds::ice;
@@ -254,8 +254,8 @@ impl Droplet {
 mod tests {
     use super::*;
 
-    /// Bohren and Huffman 1983, appendix A (from memory): m = 1.55, x = 5.21282 (0.525 um at 0.6328 um): Q = 3.10543. And the sum rule of
-    /// large spheres: Q tends to 2.
+    /// Bohren and Huffman 1983, appendix A (from memory): m = 1.55, x = 5.21282 (0.525 um at 0.6328 um): Q =
+    /// 3.10543. And the sum rule of large spheres: Q tends to 2.
     #[test]
     fn a_single_sphere() {
         let d = Droplet::new(5.21282, 1.55, &[1.0], 1.0, 1.0);

@@ -2,9 +2,9 @@
 //!
 //! A layer is a function of place: metres east and north along the ground from the origin (azimuthal
 //! equidistant on the sphere) and metres above the base. [`form`] turns a document's layer into maps and
-//! gives the extinction at a place for a footprint, [`regions`] more or less cover in places; [`shadow`] keeps how much cloud lies toward the sun;
-//! [`mie`] tells how droplets scatter and [`ice`] how crystals do; [`diffusion`] and, for even sheets and heaps, [`slab`] and [`ball`] what
-//! many scatterings make of it.
+//! gives the extinction at a place for a footprint, [`regions`] more or less cover in places; [`shadow`]
+//! keeps how much cloud lies toward the sun; [`mie`] tells how droplets scatter and [`ice`] how crystals do;
+//! [`diffusion`] and, for even sheets and heaps, [`slab`] and [`ball`] what many scatterings make of it.
 
 mod ageing;
 pub mod ball;
@@ -20,6 +20,7 @@ pub mod ice;
 pub mod lumps;
 mod maps;
 pub mod mie;
+mod nested;
 pub mod passage;
 pub mod regions;
 pub mod shadow;

@@ -1,8 +1,8 @@
 //! Where a straight way lies between two altitudes of a round planet.
 
-/// The parts of a ray between `base` and `top` (m over the ground), as distances from its start: on its way down, and up from its
-/// lowest point. One that does not begin before it ends is empty. `r`: distance of the start from the planet's middle, m;
-/// `along`: the same along the ray's direction.
+/// The parts of a ray between `base` and `top` (m over the ground), as distances from its start: on its way
+/// down, and up from its lowest point. One that does not begin before it ends is empty. `r`: distance of the
+/// start from the planet's middle, m; `along`: the same along the ray's direction.
 ///
 /// ```
 /// use tenter_sky::clouds::passage::passages;

@@ -38,7 +38,8 @@ pub struct Cell {
 /// How far cells swell and shrink as they come and go.
 const SWING: f64 = 0.22;
 
-/// Visits the cells of two sizes that touch a rectangle, in the stretched plane; `turns`: how often they have come and gone.
+/// Visits the cells of two sizes that touch a rectangle, in the stretched plane; `turns`: how often they have
+/// come and gone.
 pub fn cells_in(
     seed: u32,
     cell: f64,

@@ -52,6 +52,12 @@ impl Between {
         Between { from, share }
     }
 
+    /// The lower (0) or upper (1) of the values that it lies between, and its weight.
+    #[inline]
+    pub fn entry(&self, upper: usize) -> (usize, f32) {
+        (self.from + upper, if upper == 0 { 1.0 - self.share } else { self.share })
+    }
+
     /// Both values that it lies between, with their weights.
     pub fn both(self) -> [(usize, f32); 2] {
         [(self.from, 1.0 - self.share), (self.from + 1, self.share)]

@@ -1,7 +1,7 @@
 //! How much of a place streaks cover: columns summed along the bent streaks, with lumps as they come.
 
-use super::field::{Field, SEAM, fibre_ends};
 use super::hash::mix;
+use crate::document::CloudLayer;
 use crate::simd::{Kernel, Real, Scalar, dispatch};
 
 /// Heights that a column is summed over.
@@ -11,10 +11,35 @@ const PLACES: usize = 3;
 /// Columns taken together: as many as the widest lanes.
 const TOGETHER: usize = 16;
 
+/// Field value over which streaks grow to the full depth.
+pub const SEAM: f32 = 0.45;
+
+/// How fast streaks get thicker from their lower and upper end, per metre.
+pub const FIBRE_ENDS: [f32; 2] = [0.5, 0.8];
+
+/// How deep a height lies between the ends of streaks, m: thin toward both.
+#[inline(always)]
+pub fn fibre_ends<R: Real>(z: R, depth: R) -> R {
+    let [low, high] = FIBRE_ENDS;
+    (z * R::splat(low)).min((depth - z) * R::splat(high))
+}
+
+/// What columns of a layer's streaks depend on; lengths in metres.
+pub struct StreakShape<'a> {
+    pub layer: &'a CloudLayer,
+    /// How far lumps move the surface, erosion moves it inward, and the width of the edge.
+    pub amplitude: f64,
+    pub erosion: f64,
+    pub edge: f64,
+    /// How streaks hang behind their heads, per metre of the way they fell.
+    pub bend: f64,
+}
+
 /// Columns through a square of a field of streaks.
 pub struct StreakColumns {
     count: usize,
-    /// For [`TOGETHER`] columns, height after height: the field, and how far lumps and erosion move the surface outward, m.
+    /// For [`TOGETHER`] columns, height after height: the field, and how far lumps and erosion move the
+    /// surface outward, m.
     fields: Vec<f32>,
     moved: Vec<f32>,
     /// How deep each height lies between the ends of streaks, m.
@@ -29,13 +54,13 @@ pub struct StreakColumns {
 
 impl StreakColumns {
     /// `plane`: `side` x `side` values of the field, `step` metres apart.
-    pub fn new(field: &Field, plane: &[f32], side: usize, step: f64) -> StreakColumns {
-        let layer = field.layer;
+    pub fn new(shape: &StreakShape, plane: &[f32], side: usize, step: f64) -> StreakColumns {
+        let layer = shape.layer;
         let depth = layer.depth_m as f32;
-        let eaten = 0.4 * field.erosion as f32;
+        let eaten = 0.4 * shape.erosion as f32;
         let height = |k: usize| (k as f64 + 0.5) / HEIGHTS as f64 * layer.depth_m;
         let back: [usize; HEIGHTS] = std::array::from_fn(|k| {
-            let back = field.bend * (layer.depth_m - height(k)).powi(2) / step;
+            let back = shape.bend * (layer.depth_m - height(k)).powi(2) / step;
             back.round() as usize % side
         });
         let count = (side * side).div_ceil(PLACES);
@@ -49,7 +74,7 @@ impl StreakColumns {
             for (k, back) in back.iter().enumerate() {
                 let lump = mix((i * HEIGHTS + k) as u32) as f32 * (2.0 / u32::MAX as f32) - 1.0;
                 fields[first + k * TOGETHER] = row[(i % side + back) % side];
-                moved[first + k * TOGETHER] = field.amplitude as f32 * lump - eaten;
+                moved[first + k * TOGETHER] = shape.amplitude as f32 * lump - eaten;
             }
         }
         StreakColumns {
@@ -58,7 +83,7 @@ impl StreakColumns {
             moved,
             ends: std::array::from_fn(|k| fibre_ends(Scalar(height(k) as f32), Scalar(depth)).0),
             depth,
-            edge: field.edge as f32,
+            edge: shape.edge as f32,
             per_height: layer.optical_thickness() as f32 / HEIGHTS as f32,
             counts_from: layer.counts_from() as f32,
         }
@@ -85,14 +110,14 @@ impl Kernel for Covered<'_> {
         let per_metre = R::splat(1.0 / columns.edge);
         let enough = R::splat(columns.counts_from / columns.per_height);
         let mut covered = R::splat(0.0);
-        let groups = columns.fields.chunks_exact(TOGETHER * HEIGHTS);
-        for (fields, moved) in groups.zip(columns.moved.chunks_exact(TOGETHER * HEIGHTS)) {
+        for group in (0..columns.fields.len()).step_by(TOGETHER * HEIGHTS) {
+            let (fields, moved) = (&columns.fields[group..], &columns.moved[group..]);
             for from in (0..TOGETHER).step_by(R::LANES) {
                 let mut sum = R::splat(0.0);
-                for (k, ends) in columns.ends.iter().enumerate() {
+                for k in 0..HEIGHTS {
                     let at = k * TOGETHER + from;
                     let half = (R::load(&fields[at..]) - R::splat(threshold)) * per_value;
-                    let half = half.min(R::splat(0.5 * columns.depth)).min(R::splat(*ends));
+                    let half = half.min(R::splat(0.5 * columns.depth)).min(R::splat(columns.ends[k]));
                     let inside = half + R::load(&moved[at..]);
                     let share = (inside * per_metre + R::splat(0.5)).clamp(0.0, 1.0);
                     sum = (share * share).mul_add(R::splat(3.0) - share * R::splat(2.0), sum);
@@ -109,9 +134,7 @@ impl Kernel for Covered<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::clouds::ageing::Ageing;
-    use crate::clouds::regions::Regions;
-    use crate::document::{CloudKind, Family};
+    use crate::document::CloudKind;
 
     /// Uncut all is covered and cut high nothing is; where the field is even, half of it is cut half way.
     #[test]
@@ -119,20 +142,9 @@ mod tests {
         const SIDE: usize = 64;
         let layer = CloudKind::CirrusFibratus.usual();
         let plane: Vec<f32> = (0..SIDE * SIDE).map(|i| (i / SIDE) as f32 / SIDE as f32).collect();
-        let field = Field {
-            layer: &layer,
-            tallest: layer.depth_m,
-            swell: 0.0,
-            family: Family::Fibres,
-            anvil: None,
-            amplitude: 0.0,
-            erosion: 0.0,
-            edge: 0.5 * layer.depth_m,
-            bend: 0.0,
-            regions: Regions::of(&layer),
-            ageing: Ageing::of(&layer),
-        };
-        let columns = StreakColumns::new(&field, &plane, SIDE, 500.0);
+        let edge = 0.5 * layer.depth_m;
+        let shape = StreakShape { layer: &layer, amplitude: 0.0, erosion: 0.0, edge, bend: 0.0 };
+        let columns = StreakColumns::new(&shape, &plane, SIDE, 500.0);
         let covers = [-6.0, -1.0, 0.0, 0.25, 0.5, 0.75, 2.0].map(|threshold| columns.cover(threshold));
         assert_eq!((covers[0], covers[6]), (1.0, 0.0));
         assert!(covers.windows(2).all(|pair| pair[1] <= pair[0]), "{covers:?}");

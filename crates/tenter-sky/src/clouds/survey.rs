@@ -65,7 +65,8 @@ impl Survey {
         &self.evenly
     }
 
-    /// Columns as they look from a place so many metres over the layer, straight above the eye: each by the solid angle that it takes.
+    /// Columns as they look from a place so many metres over the layer, straight above the eye: each by the
+    /// solid angle that it takes.
     pub fn from_above(&self, height_m: f64) -> Columns {
         let side = self.depths.len().isqrt();
         let off = |k: usize| ((k as f64 + 0.5) / side as f64 - 0.5) * self.width_m;
@@ -93,7 +94,8 @@ mod tests {
         }
     }
 
-    /// A survey that is the same everywhere has one mean; what lies below an eye near the layer counts for more than what lies far off.
+    /// A survey that is the same everywhere has one mean; what lies below an eye near the layer counts for
+    /// more than what lies far off.
     #[test]
     fn from_above_near_columns_count_for_more() {
         const SIDE: usize = 64;
@@ -106,7 +108,8 @@ mod tests {
         assert!((even.from_above(2000.0).mean(|t| t) - 3.0).abs() < 1e-6);
         let disc = survey(|off| if off < 4000.0 { 1.0 } else { 0.0 });
         let seen = |height: f64| disc.from_above(height).mean(|t| t);
-        // Of a plane, what lies within r of the foot of an eye at h is 1 - h / sqrt(h^2 + r^2) of all; a square of 20 km holds nearly all of that.
+        // Of a plane, what lies within r of the foot of an eye at h is 1 - h / sqrt(h^2 + r^2) of all; a
+        // square of 20 km holds nearly all of that.
         let of_plane = |r: f64, h: f64| 1.0 - h / h.hypot(r);
         let expected = of_plane(4000.0, 2000.0) / of_plane(11_000.0, 2000.0);
         assert!((seen(2000.0) - expected).abs() < 0.02, "{} for {expected}", seen(2000.0));

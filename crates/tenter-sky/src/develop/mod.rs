@@ -1,5 +1,6 @@
 //! How scene light becomes display values: exposure, white balance, tone curve. The shader of the web
-//! application does the same with the constants of [`white_points_typescript`]; a test holds both against each other.
+//! application does the same with the constants of [`white_points_typescript`]; a test holds both against
+//! each other.
 
 use crate::document::{Grade, ToneCurve};
 use crate::spectrum::{Rgb, Xyz, blackbody_xy, gamut_to_grey, rgb_to_xyz, uv_to_xy, xy_to_uv, xyz_to_rgb};
@@ -17,7 +18,8 @@ pub fn white_luminance(ev100: f64) -> f64 {
     1.2 * ev100.exp2()
 }
 
-/// EV100 an incident meter suggests for an illuminance on level ground (calibration constant C = 250, ISO 2720).
+/// EV100 an incident meter suggests for an illuminance on level ground (calibration constant C = 250, ISO
+/// 2720).
 ///
 /// ```
 /// assert!((tenter_sky::develop::suggested_ev100(100_000.0) - 15.3).abs() < 0.1);

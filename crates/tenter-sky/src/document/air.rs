@@ -22,22 +22,36 @@ pub struct Air {
     #[schemars(title = "Molecules", range(min = 0, max = 20), extend("unit" = "", "soft" = [0, 3]))]
     pub molecules: f64,
     /// Height over which gas thins to a third; the earth's is 8000. Thin high air has a long twilight.
-    #[schemars(title = "Gas scale height", range(min = 2000, max = 16000), extend("unit" = "m", "soft" = [4000, 14000]))]
+    #[schemars(
+        title = "Gas scale height",
+        range(min = 2000, max = 16000),
+        extend("unit" = "m", "soft" = [4000, 14000])
+    )]
     pub molecules_scale_height_m: f64,
     /// Colour that gas gives to what it scatters; white is the earth's blue.
     #[schemars(title = "Scatter tint")]
     pub scatter_tint: Colour,
-    /// Light that gas swallows overhead, as an optical depth in red, green and blue; black is none, as on earth.
+    /// Light that gas swallows overhead, as an optical depth in red, green and blue; black is none, as on
+    /// earth.
     #[schemars(title = "Absorb tint")]
     pub absorb_tint: Colour,
-    /// Distance at which a dark hill fades into the horizon (2 % contrast); small is hazy. No aerosol above 340.
-    #[schemars(title = "Visibility", range(min = 0.1, max = 1000), extend("unit" = "km", "soft" = [2, 200], "scale" = "log"))]
+    /// Distance at which a dark hill fades into the horizon (2 % contrast); small is hazy. No aerosol above
+    /// 340.
+    #[schemars(
+        title = "Visibility",
+        range(min = 0.1, max = 1000),
+        extend("unit" = "km", "soft" = [2, 200], "scale" = "log")
+    )]
     pub visibility_km: f64,
     /// What the haze is made of; sets its colour, its darkness and the glow around the sun.
     #[schemars(title = "Aerosol", extend("unit" = ""))]
     pub aerosol: AerosolKind,
     /// Height over which haze thins to a third; usual are 1000 to 2000.
-    #[schemars(title = "Scale height", range(min = 100, max = 10000), extend("unit" = "m", "soft" = [500, 3000]))]
+    #[schemars(
+        title = "Scale height",
+        range(min = 100, max = 10000),
+        extend("unit" = "m", "soft" = [500, 3000])
+    )]
     pub aerosol_scale_height_m: f64,
     /// Coarse dust overhead, as its optical depth at 550 nm, beside the haze; 0.3 is a dusty day, 2 a storm.
     #[schemars(title = "Dust", range(min = 0, max = 10), extend("unit" = "", "soft" = [0, 2]))]
@@ -46,15 +60,24 @@ pub struct Air {
     #[schemars(title = "Dust colour")]
     pub dust_tint: Colour,
     /// Height over which dust thins to a third; carried far it lies high.
-    #[schemars(title = "Dust height", range(min = 100, max = 10000), extend("unit" = "m", "soft" = [500, 5000]))]
+    #[schemars(
+        title = "Dust height",
+        range(min = 100, max = 10000),
+        extend("unit" = "m", "soft" = [500, 5000])
+    )]
     pub dust_scale_height_m: f64,
     /// Ozone column; without it twilight turns yellow-green. Usual: 250 to 400.
     #[schemars(title = "Ozone", range(min = 0, max = 2000), extend("unit" = "DU", "soft" = [0, 600]))]
     pub ozone_du: f64,
     /// Radius of the planet; a small one has a near horizon and a long twilight.
-    #[schemars(title = "Planet radius", range(min = 50, max = 70000), extend("unit" = "km", "soft" = [1000, 20000], "scale" = "log"))]
+    #[schemars(
+        title = "Planet radius",
+        range(min = 50, max = 70000),
+        extend("unit" = "km", "soft" = [1000, 20000], "scale" = "log")
+    )]
     pub planet_radius_km: f64,
-    /// Share of light the ground gives back; lights clouds and haze from below. Sea 0.06, grass 0.2, snow 0.8.
+    /// Share of light the ground gives back; lights clouds and haze from below. Sea 0.06, grass 0.2, snow
+    /// 0.8.
     #[schemars(title = "Ground albedo", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 0.9]))]
     pub ground_albedo: f64,
     /// Colour of the ground, its brightness kept.
@@ -94,22 +117,38 @@ pub struct Fog {
     #[schemars(title = "Amount", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 1]))]
     pub amount: f64,
     /// Distance at which a dark hill fades inside it; under 1 is fog, to 5 mist, haze when dry.
-    #[schemars(title = "Fog visibility", range(min = 0.02, max = 100), extend("unit" = "km", "soft" = [0.1, 20], "scale" = "log"))]
+    #[schemars(
+        title = "Fog visibility",
+        range(min = 0.02, max = 100),
+        extend("unit" = "km", "soft" = [0.1, 20], "scale" = "log")
+    )]
     pub visibility_km: f64,
     /// Height over which it thins to a third.
-    #[schemars(title = "Fog depth", range(min = 1, max = 3000), extend("unit" = "m", "soft" = [10, 500], "scale" = "log"))]
+    #[schemars(
+        title = "Fog depth",
+        range(min = 1, max = 3000),
+        extend("unit" = "m", "soft" = [10, 500], "scale" = "log")
+    )]
     pub depth_m: f64,
     /// Altitude of its lower edge; above 0 it hangs.
     #[schemars(title = "Lower edge", range(min = 0, max = 5000), extend("unit" = "m", "soft" = [0, 300]))]
     pub from_height_m: f64,
     /// Altitude above which there is none.
-    #[schemars(title = "Upper edge", range(min = 1, max = 10000), extend("unit" = "m", "soft" = [20, 2000], "scale" = "log"))]
+    #[schemars(
+        title = "Upper edge",
+        range(min = 1, max = 10000),
+        extend("unit" = "m", "soft" = [20, 2000], "scale" = "log")
+    )]
     pub to_height_m: f64,
     /// Distance from the eye at which it begins; keeps the foreground clear.
     #[schemars(title = "Begins", range(min = 0, max = 500000), extend("unit" = "m", "soft" = [0, 20000]))]
     pub begins_m: f64,
     /// Distance at which it ends.
-    #[schemars(title = "Ends", range(min = 1, max = 1000000), extend("unit" = "m", "soft" = [1000, 200000], "scale" = "log"))]
+    #[schemars(
+        title = "Ends",
+        range(min = 1, max = 1000000),
+        extend("unit" = "m", "soft" = [1000, 200000], "scale" = "log")
+    )]
     pub ends_m: f64,
     /// Colour it takes on beside that of the light that falls on it.
     #[schemars(title = "Fog tint")]
@@ -121,7 +160,11 @@ pub struct Fog {
     #[schemars(title = "Patchiness", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 1]))]
     pub patchiness: f64,
     /// Usual distance between its banks.
-    #[schemars(title = "Patch size", range(min = 50, max = 100000), extend("unit" = "m", "soft" = [200, 10000], "scale" = "log"))]
+    #[schemars(
+        title = "Patch size",
+        range(min = 50, max = 100000),
+        extend("unit" = "m", "soft" = [200, 10000], "scale" = "log")
+    )]
     pub patch_size_m: f64,
     /// How far a high sun burns it off: at 1 it is gone when the sun stands at 30 degrees.
     #[schemars(title = "Follows the sun", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 1]))]

@@ -83,22 +83,39 @@ pub struct CloudLayer {
     #[schemars(title = "Base", range(min = 0, max = 18000), extend("unit" = "m", "soft" = [100, 12000]))]
     pub base_m: f64,
     /// Height of the tallest tops above the base; deep clouds are darker below.
-    #[schemars(title = "Depth", range(min = 10, max = 15000), extend("unit" = "m", "soft" = [50, 5000], "scale" = "log"))]
+    #[schemars(
+        title = "Depth",
+        range(min = 10, max = 15000),
+        extend("unit" = "m", "soft" = [50, 5000], "scale" = "log")
+    )]
     pub depth_m: f64,
-    /// How far undersides and tops rise and fall from place to place; 0 is one level all over. Tops keep within the depth.
+    /// How far undersides and tops rise and fall from place to place; 0 is one level all over. Tops keep
+    /// within the depth.
     #[schemars(title = "Unevenness", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 1]))]
     pub unevenness: f64,
     /// Share of the sky's columns with cloud in them; from few to overcast.
     #[schemars(title = "Cover", range(min = 0, max = 1), extend("unit" = "%", "soft" = [0, 1]))]
     pub cover: f64,
     /// Liquid water in the cloud's core; more is denser, whiter above and darker below. Usual: 0.05 to 1.
-    #[schemars(title = "Water content", range(min = 0, max = 10), extend("unit" = "g/m3", "soft" = [0.01, 2], "scale" = "log"))]
+    #[schemars(
+        title = "Water content",
+        range(min = 0, max = 10),
+        extend("unit" = "g/m3", "soft" = [0.01, 2], "scale" = "log")
+    )]
     pub water_content_g_m3: f64,
     /// Effective radius of droplets; small ones make the same water whiter and thicker. Usual: 4 to 14.
-    #[schemars(title = "Droplet size", range(min = 1, max = 100), extend("unit" = "um", "soft" = [3, 60], "scale" = "log"))]
+    #[schemars(
+        title = "Droplet size",
+        range(min = 1, max = 100),
+        extend("unit" = "um", "soft" = [3, 60], "scale" = "log")
+    )]
     pub droplet_um: f64,
     /// How much longer clouds are along their heading than across it; 1 is round, 10 is streaks.
-    #[schemars(title = "Stretch", range(min = 1, max = 60), extend("unit" = "", "soft" = [1, 20], "scale" = "log"))]
+    #[schemars(
+        title = "Stretch",
+        range(min = 1, max = 60),
+        extend("unit" = "", "soft" = [1, 20], "scale" = "log")
+    )]
     pub stretch: f64,
     /// Where streaks, rolls and leaning towers point to, from north over east.
     #[schemars(title = "Heading", range(min = 0, max = 360), extend("unit" = "deg", "soft" = [0, 360]))]
@@ -113,7 +130,11 @@ pub struct CloudLayer {
     #[schemars(title = "Its share", range(min = 0, max = 1), extend("unit" = "%", "soft" = [0, 1]))]
     pub second_share: f64,
     /// Usual distance between neighbouring clouds or cells.
-    #[schemars(title = "Cell size", range(min = 50, max = 200000), extend("unit" = "m", "soft" = [200, 10000], "scale" = "log"))]
+    #[schemars(
+        title = "Cell size",
+        range(min = 50, max = 200000),
+        extend("unit" = "m", "soft" = [200, 10000], "scale" = "log")
+    )]
     pub cell_size_m: f64,
     /// How strongly tops swell into lumps on lumps; 0 is smooth as a lens, 1 a cauliflower.
     #[schemars(title = "Lobes", range(min = 0, max = 2), extend("unit" = "", "soft" = [0, 1]))]
@@ -121,11 +142,20 @@ pub struct CloudLayer {
     /// How far dry air has eaten into the edges; 0 is a hard outline, 1 is torn to shreds.
     #[schemars(title = "Erosion", range(min = 0, max = 2), extend("unit" = "", "soft" = [0, 1]))]
     pub erosion: f64,
-    /// Size of what erosion bites off and of the lobes on lobes; 1 is usual, less is fine crumbs, more is broad scoops.
-    #[schemars(title = "Erosion grain", range(min = 0.2, max = 4), extend("unit" = "", "soft" = [0.3, 3], "scale" = "log"))]
+    /// Size of what erosion bites off and of the lobes on lobes; 1 is usual, less is fine crumbs, more is
+    /// broad scoops.
+    #[schemars(
+        title = "Erosion grain",
+        range(min = 0.2, max = 4),
+        extend("unit" = "", "soft" = [0.3, 3], "scale" = "log")
+    )]
     pub erosion_grain: f64,
     /// How soft outlines are; 1 is usual, less is crisp as cauliflower, more is veiled.
-    #[schemars(title = "Edge", range(min = 0.1, max = 10), extend("unit" = "", "soft" = [0.2, 5], "scale" = "log"))]
+    #[schemars(
+        title = "Edge",
+        range(min = 0.1, max = 10),
+        extend("unit" = "", "soft" = [0.2, 5], "scale" = "log")
+    )]
     pub edge: f64,
     /// How level the underside is cut; 1 is a flat base, 0 hangs down in lumps. Streaks have none.
     #[schemars(title = "Flat base", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 1]))]
@@ -161,19 +191,35 @@ pub struct CloudLayer {
     #[schemars(title = "Own shadow")]
     pub own_shadow: bool,
     /// Moves the layer's shadow on land, air and other layers toward the east; 0 is physical.
-    #[schemars(title = "Shadow east", range(min = -100000, max = 100000), extend("unit" = "m", "soft" = [-5000, 5000]))]
+    #[schemars(
+        title = "Shadow east",
+        range(min = -100000, max = 100000),
+        extend("unit" = "m", "soft" = [-5000, 5000])
+    )]
     pub shadow_east_m: f64,
     /// Moves the layer's shadow on land, air and other layers toward the north; 0 is physical.
-    #[schemars(title = "Shadow north", range(min = -100000, max = 100000), extend("unit" = "m", "soft" = [-5000, 5000]))]
+    #[schemars(
+        title = "Shadow north",
+        range(min = -100000, max = 100000),
+        extend("unit" = "m", "soft" = [-5000, 5000])
+    )]
     pub shadow_north_m: f64,
     /// Another number deals the same kind of clouds anew.
     #[schemars(title = "Seed", range(min = 0, max = 4294967295u32), extend("unit" = "", "soft" = [0, 999]))]
     pub seed: u32,
     /// Moves the whole field toward the east.
-    #[schemars(title = "Slide east", range(min = -1000000, max = 1000000), extend("unit" = "m", "soft" = [-10000, 10000]))]
+    #[schemars(
+        title = "Slide east",
+        range(min = -1000000, max = 1000000),
+        extend("unit" = "m", "soft" = [-10000, 10000])
+    )]
     pub slide_east_m: f64,
     /// Moves the whole field toward the north.
-    #[schemars(title = "Slide north", range(min = -1000000, max = 1000000), extend("unit" = "m", "soft" = [-10000, 10000]))]
+    #[schemars(
+        title = "Slide north",
+        range(min = -1000000, max = 1000000),
+        extend("unit" = "m", "soft" = [-10000, 10000])
+    )]
     pub slide_north_m: f64,
     /// How old the field is: clouds swell, fade and boil as it grows.
     #[schemars(title = "Age", range(min = 0, max = 100000), extend("unit" = "min", "soft" = [0, 240]))]
@@ -387,7 +433,8 @@ impl CloudLayer {
         1.0 - 0.5 * self.unevenness
     }
 
-    /// The drawn profile at a height (a share of the depth): straight between points, level past the outermost.
+    /// The drawn profile at a height (a share of the depth): straight between points, level past the
+    /// outermost.
     ///
     /// ```
     /// use tenter_sky::document::{CloudKind, ProfilePoint};
@@ -410,7 +457,8 @@ impl CloudLayer {
         }
     }
 
-    /// The layer of its second kind, if it has one, and what is left of the first: their covers together are that asked.
+    /// The layer of its second kind, if it has one, and what is left of the first: their covers together are
+    /// that asked.
     pub fn parted(&self) -> Vec<CloudLayer> {
         let mut first = CloudLayer { second_share: 0.0, ..self.clone() };
         if self.second_share <= 0.0 || self.second_kind == self.kind {

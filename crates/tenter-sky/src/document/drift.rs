@@ -15,9 +15,14 @@ pub struct Drift {
     #[schemars(title = "Wind from", range(min = 0, max = 360), extend("unit" = "deg", "soft" = [0, 360]))]
     pub from_deg: f64,
     /// Time since the sky was set: layers drift and age by it; the sun does not move.
-    #[schemars(title = "Time passed", range(min = 0, max = 100000), extend("unit" = "min", "soft" = [0, 120]))]
+    #[schemars(
+        title = "Time passed",
+        range(min = 0, max = 100000),
+        extend("unit" = "min", "soft" = [0, 120])
+    )]
     pub passed_min: f64,
-    /// Length of a loop after which clouds are the same again; 0 is none. Ageing comes round, drifting does not.
+    /// Length of a loop after which clouds are the same again; 0 is none. Ageing comes round, drifting does
+    /// not.
     #[schemars(title = "Loop", range(min = 0, max = 100000), extend("unit" = "min", "soft" = [0, 120]))]
     pub loop_min: f64,
 }
@@ -45,8 +50,8 @@ impl Drift {
         }
     }
 
-    /// The layers that a loop cannot close for, with how far each drifts in it, m; nothing where there is no loop. Fields of clouds
-    /// repeat nowhere, so what drifts does not come back.
+    /// The layers that a loop cannot close for, with how far each drifts in it, m; nothing where there is no
+    /// loop. Fields of clouds repeat nowhere, so what drifts does not come back.
     pub fn open_ends<'a>(&self, sky: &'a Sky) -> Vec<(&'a CloudLayer, f64)> {
         let way = |layer: &CloudLayer| (self.wind_m_s * layer.wind_share * self.loop_min * 60.0).abs();
         sky.clouds.iter().map(|layer| (layer, way(layer))).filter(|(l, way)| !l.muted && *way > 0.0).collect()

@@ -49,7 +49,11 @@ pub struct Eye {
     #[schemars(title = "Pitch", range(min = -90, max = 90), extend("unit" = "deg", "soft" = [-45, 60]))]
     pub pitch_deg: f64,
     /// Focal length on a frame 36 mm wide; long draws the far clouds near.
-    #[schemars(title = "Lens", range(min = 6, max = 1200), extend("unit" = "mm", "soft" = [12, 200], "scale" = "log"))]
+    #[schemars(
+        title = "Lens",
+        range(min = 6, max = 1200),
+        extend("unit" = "mm", "soft" = [12, 200], "scale" = "log")
+    )]
     pub lens_mm: f64,
     /// Proportions of the picture.
     #[schemars(title = "Frame", extend("unit" = ""))]

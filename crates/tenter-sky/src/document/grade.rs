@@ -43,11 +43,16 @@ pub struct Grade {
     /// Exposure at ISO 100; one more halves the picture's brightness. Sunny day 15, dusk 5, night -4.
     #[schemars(title = "Exposure", range(min = -20, max = 30), extend("unit" = "EV", "soft" = [-6, 18]))]
     pub ev100: f64,
-    /// Exposures for heights of the sun; where there are any they stand in for the one above, in between by straight lines.
+    /// Exposures for heights of the sun; where there are any they stand in for the one above, in between by
+    /// straight lines.
     #[schemars(title = "Exposure by sun height", length(max = MAX_EXPOSURES))]
     pub exposures: Vec<ExposureAt>,
     /// Colour of light that is shown as white; higher makes the picture warmer. 6500 leaves it as it is.
-    #[schemars(title = "White balance", range(min = 1500, max = 40000), extend("unit" = "K", "soft" = [2500, 12000], "scale" = "log"))]
+    #[schemars(
+        title = "White balance",
+        range(min = 1500, max = 40000),
+        extend("unit" = "K", "soft" = [2500, 12000], "scale" = "log")
+    )]
     pub white_k: f64,
     /// Shift of white between green and magenta; positive is more magenta in the picture.
     #[schemars(title = "Tint", range(min = -100, max = 100), extend("unit" = "", "soft" = [-50, 50]))]

@@ -18,7 +18,11 @@ pub struct Place {
     #[schemars(title = "Latitude", range(min = -90, max = 90), extend("unit" = "deg", "soft" = [-90, 90]))]
     pub latitude_deg: f64,
     /// Degrees east of Greenwich; shifts the hour of noon.
-    #[schemars(title = "Longitude", range(min = -180, max = 180), extend("unit" = "deg", "soft" = [-180, 180]))]
+    #[schemars(
+        title = "Longitude",
+        range(min = -180, max = 180),
+        extend("unit" = "deg", "soft" = [-180, 180])
+    )]
     pub longitude_deg: f64,
     /// Date, hour and offset from UTC (RFC 3339); moves the sun along its day.
     #[schemars(title = "Time", length(max = 40), extend("format" = "date-time"))]
@@ -27,7 +31,11 @@ pub struct Place {
     #[schemars(title = "Time zone", length(max = 64))]
     pub zone: String,
     /// Turns the scene's north against the map's: suns and moon placed by time go round with it.
-    #[schemars(title = "North offset", range(min = -360, max = 360), extend("unit" = "deg", "soft" = [-180, 180]))]
+    #[schemars(
+        title = "North offset",
+        range(min = -360, max = 360),
+        extend("unit" = "deg", "soft" = [-180, 180])
+    )]
     pub north_offset_deg: f64,
 }
 
@@ -51,11 +59,19 @@ pub enum Placement {
     /// By hand: two angles.
     Hand {
         /// Compass direction of the light, clockwise from north; it turns all light and shadow with it.
-        #[schemars(title = "Azimuth", range(min = -360, max = 360), extend("unit" = "deg", "soft" = [0, 360], "default" = 180))]
+        #[schemars(
+            title = "Azimuth",
+            range(min = -360, max = 360),
+            extend("unit" = "deg", "soft" = [0, 360], "default" = 180)
+        )]
         azimuth_deg: f64,
         /// Height of its centre above the level horizon, by which its light goes and where the disc is
         /// seen; low is red, below -6 the stars come.
-        #[schemars(title = "Elevation", range(min = -90, max = 90), extend("unit" = "deg", "soft" = [-18, 90], "default" = 35))]
+        #[schemars(
+            title = "Elevation",
+            range(min = -90, max = 90),
+            extend("unit" = "deg", "soft" = [-18, 90], "default" = 35)
+        )]
         elevation_deg: f64,
     },
     /// By the sky's place and time: light goes by the true height, refraction lifts the disc in the picture.
@@ -71,7 +87,11 @@ pub enum LightColour {
     /// A blackbody, as bright as the real sun.
     Temperature {
         /// Temperature of the star; 3000 is a red dwarf, 5800 the sun, 20000 a blue giant.
-        #[schemars(title = "Colour temperature", range(min = 1000, max = 40000), extend("unit" = "K", "soft" = [2000, 20000], "scale" = "log", "default" = 5800))]
+        #[schemars(
+            title = "Colour temperature",
+            range(min = 1000, max = 40000),
+            extend("unit" = "K", "soft" = [2000, 20000], "scale" = "log", "default" = 5800)
+        )]
         kelvin: f64,
     },
     /// Sunlight through a filter of this colour.
@@ -93,7 +113,11 @@ pub struct Sun {
     #[schemars(title = "Muted")]
     pub muted: bool,
     /// Width of the disc; a wider sun has softer shadows. The real one is 0.53.
-    #[schemars(title = "Angular size", range(min = 0.05, max = 20), extend("unit" = "deg", "soft" = [0.1, 5]))]
+    #[schemars(
+        title = "Angular size",
+        range(min = 0.05, max = 20),
+        extend("unit" = "deg", "soft" = [0.1, 5])
+    )]
     pub angular_diameter_deg: f64,
     /// Light outside the air, as a multiple of the real sun's; everything it lights follows.
     #[schemars(title = "Strength", range(min = 0, max = 100), extend("unit" = "", "soft" = [0, 4]))]
@@ -136,7 +160,11 @@ pub enum MoonPhase {
     /// By hand.
     Hand {
         /// Angle at the moon between sun and earth: 0 is full, 90 half, 180 new.
-        #[schemars(title = "Phase", range(min = 0, max = 180), extend("unit" = "deg", "soft" = [0, 180], "default" = 0))]
+        #[schemars(
+            title = "Phase",
+            range(min = 0, max = 180),
+            extend("unit" = "deg", "soft" = [0, 180], "default" = 0)
+        )]
         phase_deg: f64,
     },
 }
@@ -155,7 +183,11 @@ pub struct Moon {
     #[schemars(title = "Phase")]
     pub phase: MoonPhase,
     /// Width of the disc. The real one is 0.49 to 0.57.
-    #[schemars(title = "Angular size", range(min = 0.05, max = 20), extend("unit" = "deg", "soft" = [0.1, 5]))]
+    #[schemars(
+        title = "Angular size",
+        range(min = 0.05, max = 20),
+        extend("unit" = "deg", "soft" = [0.1, 5])
+    )]
     pub angular_diameter_deg: f64,
     /// Moonlight as a multiple of the real moon's at its phase.
     #[schemars(title = "Strength", range(min = 0, max = 100000), extend("unit" = "", "soft" = [0, 10]))]

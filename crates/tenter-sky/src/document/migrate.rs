@@ -1,5 +1,5 @@
-//! Documents of older versions, brought to the newest one. Nothing is lost on the way: what an old version could not
-//! have held stays where it is, for the check to name.
+//! Documents of older versions, brought to the newest one. Nothing is lost on the way: what an old version
+//! could not have held stays where it is, for the check to name.
 
 use super::{CloudKind, SCHEMA_VERSION};
 use serde_json::{Map, Value, json};

@@ -114,13 +114,15 @@ impl Default for Sky {
 }
 
 impl Sky {
-    /// All that the sky around the eye hangs on: without where it is looked at, and without how that is developed.
+    /// All that the sky around the eye hangs on: without where it is looked at, and without how that is
+    /// developed.
     pub fn around_eye(&self) -> Sky {
         let eye = Eye { altitude_m: self.eye.altitude_m, ..Eye::default() };
         Sky { grade: Grade::default(), eye, ..self.clone() }
     }
 
-    /// Reads a document, also of an older version; every problem comes back with its path, and nothing is guessed.
+    /// Reads a document, also of an older version; every problem comes back with its path, and nothing is
+    /// guessed.
     pub fn from_json(text: &str) -> Result<Sky, Problems> {
         let value = serde_json::from_str(text).map_err(|e| {
             Problems(vec![Problem::new("", format!("this is not JSON: {e}"), serde_json::Value::Null, None)])

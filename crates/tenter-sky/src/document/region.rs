@@ -23,14 +23,23 @@ pub struct CoverRegion {
     /// Disc, wedge, band, an outline drawn by hand, or an image.
     #[schemars(title = "Outline")]
     pub outline: Outline,
-    /// What it goes with: the land, the way the eye looks, or the place where the sun is seen through the layer.
+    /// What it goes with: the land, the way the eye looks, or the place where the sun is seen through the
+    /// layer.
     #[schemars(title = "Tied to", extend("unit" = ""))]
     pub tied_to: Tie,
     /// Its middle, east of what it is tied to (to the right of it, where that turns).
-    #[schemars(title = "Middle east", range(min = -1000, max = 1000), extend("unit" = "km", "soft" = [-40, 40]))]
+    #[schemars(
+        title = "Middle east",
+        range(min = -1000, max = 1000),
+        extend("unit" = "km", "soft" = [-40, 40])
+    )]
     pub east_km: f64,
     /// Its middle, north of what it is tied to (ahead of it, where that turns).
-    #[schemars(title = "Middle north", range(min = -1000, max = 1000), extend("unit" = "km", "soft" = [-40, 40]))]
+    #[schemars(
+        title = "Middle north",
+        range(min = -1000, max = 1000),
+        extend("unit" = "km", "soft" = [-40, 40])
+    )]
     pub north_km: f64,
     /// Where a wedge opens to, a band runs and the top of an image lies, from north over east.
     #[schemars(title = "Turn", range(min = 0, max = 360), extend("unit" = "deg", "soft" = [0, 360]))]
@@ -62,19 +71,31 @@ pub enum Outline {
     /// A disc.
     Disc {
         /// From the middle to the rim.
-        #[schemars(title = "Radius", range(min = 0.05, max = 1000), extend("unit" = "km", "soft" = [0.2, 40], "scale" = "log", "default" = 5))]
+        #[schemars(
+            title = "Radius",
+            range(min = 0.05, max = 1000),
+            extend("unit" = "km", "soft" = [0.2, 40], "scale" = "log", "default" = 5)
+        )]
         radius_km: f64,
     },
     /// All that lies between two directions from the middle.
     Wedge {
         /// Angle between its sides.
-        #[schemars(title = "Width", range(min = 1, max = 359), extend("unit" = "deg", "soft" = [5, 180], "default" = 60))]
+        #[schemars(
+            title = "Width",
+            range(min = 1, max = 359),
+            extend("unit" = "deg", "soft" = [5, 180], "default" = 60)
+        )]
         width_deg: f64,
     },
     /// A strip without ends.
     Band {
         /// Across the strip.
-        #[schemars(title = "Width", range(min = 0.05, max = 1000), extend("unit" = "km", "soft" = [0.2, 40], "scale" = "log", "default" = 4))]
+        #[schemars(
+            title = "Width",
+            range(min = 0.05, max = 1000),
+            extend("unit" = "km", "soft" = [0.2, 40], "scale" = "log", "default" = 4)
+        )]
         width_km: f64,
     },
     /// Drawn by hand.
@@ -86,10 +107,18 @@ pub enum Outline {
     /// An image of cover: black is open, white is overcast.
     Image {
         /// Side of the square it covers.
-        #[schemars(title = "Side", range(min = 0.1, max = 2000), extend("unit" = "km", "soft" = [5, 200], "scale" = "log", "default" = 60))]
+        #[schemars(
+            title = "Side",
+            range(min = 0.1, max = 2000),
+            extend("unit" = "km", "soft" = [5, 200], "scale" = "log", "default" = 60)
+        )]
         side_km: f64,
         /// Texels along each side.
-        #[schemars(title = "Texels", range(min = 2, max = MAX_COVER_SIDE), extend("unit" = "", "soft" = [16, 256], "default" = 64))]
+        #[schemars(
+            title = "Texels",
+            range(min = 2, max = MAX_COVER_SIDE),
+            extend("unit" = "", "soft" = [16, 256], "default" = 64)
+        )]
         texels: u32,
         /// A byte for each texel, row by row from the north west, in hexadecimal.
         #[schemars(title = "Values", length(max = 131072), regex(pattern = "^[0-9a-f]*$"))]

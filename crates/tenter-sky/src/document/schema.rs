@@ -6,10 +6,12 @@ use std::fmt::Write;
 use std::sync::LazyLock;
 
 /// The JSON Schema (draft 2020-12) of a sky, with `unit`, `soft`, `default` and `scale` beside the standard
-/// keywords, under `usual` the layer that each kind of cloud begins with, and under `ice` the kinds that are of ice.
+/// keywords, under `usual` the layer that each kind of cloud begins with, and under `ice` the kinds that are
+/// of ice.
 pub fn json_schema() -> &'static Value {
     static SCHEMA: LazyLock<Value> = LazyLock::new(|| {
         let mut schema = schemars::schema_for!(Sky).to_value();
+        join_lines(&mut schema);
         let usual: Map<String, Value> = CloudKind::ALL
             .iter()
             .map(|k| (serde_json::to_value(k).unwrap().as_str().unwrap().into(), json!(k.usual())))
@@ -22,6 +24,22 @@ pub fn json_schema() -> &'static Value {
     &SCHEMA
 }
 
+/// Makes descriptions, which are wrapped as comments are, single lines.
+fn join_lines(node: &mut Value) {
+    match node {
+        Value::Object(fields) => {
+            for (name, field) in fields {
+                match field {
+                    Value::String(text) if name == "description" => *text = text.replace('\n', " "),
+                    field => join_lines(field),
+                }
+            }
+        }
+        Value::Array(items) => items.iter_mut().for_each(join_lines),
+        _ => {}
+    }
+}
+
 /// Follows `$ref` inside the schema.
 pub(super) fn resolve<'a>(root: &'a Value, node: &'a Value) -> &'a Value {
     match node.get("$ref").and_then(Value::as_str).and_then(|r| r.strip_prefix("#/$defs/")) {
@@ -30,17 +48,26 @@ pub(super) fn resolve<'a>(root: &'a Value, node: &'a Value) -> &'a Value {
     }
 }
 
-/// TypeScript types for the document, generated from [`json_schema`].
+/// TypeScript types for the document, generated from [`json_schema`], and the family of each kind of cloud.
 pub fn typescript() -> String {
     let schema = json_schema();
     let mut out = String::from("// Generated from the Rust document types: do not edit.\n\n");
     let defs = schema["$defs"].as_object().expect("the schema has definitions");
     for (name, def) in defs.iter().chain([(&"Sky".to_string(), schema)]) {
-        let _ = writeln!(out, "export type {name} = {};\n", type_of(def, 0));
+        let _ = writeln!(out, "export type {name} ={};\n", spaced(type_of(def, 0)));
     }
-    out.truncate(out.trim_end().len());
-    out.push('\n');
+    out.push_str("/** How a kind is formed. */\nexport const familyOf: Record<CloudKind, string> = {\n");
+    for kind in CloudKind::ALL {
+        let family = format!("{:?}", kind.family()).to_lowercase();
+        let _ = writeln!(out, "  {}: \"{family}\",", json!(kind).as_str().unwrap_or_default());
+    }
+    out.push_str("};\n");
     out
+}
+
+/// A type after its equals sign: on a line of its own, or after a space.
+fn spaced(of: String) -> String {
+    if of.starts_with('\n') { of } else { format!(" {of}") }
 }
 
 fn type_of(node: &Value, depth: usize) -> String {
@@ -51,7 +78,9 @@ fn type_of(node: &Value, depth: usize) -> String {
         return options.iter().map(|o| type_of(o, depth)).collect::<Vec<_>>().join(" | ");
     }
     if let Some(options) = node.get("enum").and_then(Value::as_array) {
-        return options.iter().map(|o| o.to_string()).collect::<Vec<_>>().join(" | ");
+        let options: Vec<String> = options.iter().map(Value::to_string).collect();
+        let line = options.join(" | ");
+        return if line.len() < 80 { line } else { format!("\n  | {}", options.join("\n  | ")) };
     }
     if let Some(value) = node.get("const") {
         return value.to_string();

@@ -46,16 +46,30 @@ pub enum Along {
 pub enum SkyKind {
     /// Sunlight scattered by the air.
     Air {},
-    /// One of the fifteen standard skies of ISO 15469 / CIE S 011: relative luminance by formula, colour of daylight.
+    /// One of the fifteen standard skies of ISO 15469 / CIE S 011: relative luminance by formula, colour of
+    /// daylight.
     Standard {
-        /// Type after the standard: 1 overcast with steep gradation, 5 uniform, 12 clear, 15 white-blue turbid.
-        #[schemars(title = "Type", range(min = 1, max = 15), extend("unit" = "", "soft" = [1, 15], "default" = 12))]
+        /// Type after the standard: 1 overcast with steep gradation, 5 uniform, 12 clear, 15 white-blue
+        /// turbid.
+        #[schemars(
+            title = "Type",
+            range(min = 1, max = 15),
+            extend("unit" = "", "soft" = [1, 15], "default" = 12)
+        )]
         number: u32,
         /// Luminance overhead; the standard only says how the rest relates to it.
-        #[schemars(title = "Zenith luminance", range(min = 0, max = 1000000), extend("unit" = "cd/m2", "soft" = [10, 20000], "scale" = "log", "default" = 4000))]
+        #[schemars(
+            title = "Zenith luminance",
+            range(min = 0, max = 1000000),
+            extend("unit" = "cd/m2", "soft" = [10, 20000], "scale" = "log", "default" = 4000)
+        )]
         zenith_cd_m2: f64,
         /// Colour temperature of the sky, even all over.
-        #[schemars(title = "Sky temperature", range(min = 1000, max = 40000), extend("unit" = "K", "soft" = [4000, 20000], "scale" = "log", "default" = 6500))]
+        #[schemars(
+            title = "Sky temperature",
+            range(min = 1000, max = 40000),
+            extend("unit" = "K", "soft" = [4000, 20000], "scale" = "log", "default" = 6500)
+        )]
         kelvin: f64,
     },
     /// Colours set by hand.
@@ -67,7 +81,11 @@ pub enum SkyKind {
         #[schemars(title = "Runs along", extend("unit" = "", "default" = "elevation"))]
         along: Along,
         /// Luminance of white in the stops.
-        #[schemars(title = "Brightness", range(min = 0, max = 1000000), extend("unit" = "cd/m2", "soft" = [10, 20000], "scale" = "log", "default" = 5000))]
+        #[schemars(
+            title = "Brightness",
+            range(min = 0, max = 1000000),
+            extend("unit" = "cd/m2", "soft" = [10, 20000], "scale" = "log", "default" = 5000)
+        )]
         white_cd_m2: f64,
     },
 }
@@ -92,7 +110,11 @@ pub struct SkySource {
     #[schemars(title = "Light strength", range(min = 0, max = 100), extend("unit" = "", "soft" = [0, 3]))]
     pub light_strength: f64,
     /// Shifts the colour of the sky's light on clouds and land; positive is warmer.
-    #[schemars(title = "Light shift", range(min = -200, max = 200), extend("unit" = "mired", "soft" = [-100, 100]))]
+    #[schemars(
+        title = "Light shift",
+        range(min = -200, max = 200),
+        extend("unit" = "mired", "soft" = [-100, 100])
+    )]
     pub light_shift_mired: f64,
     /// Filter over the sky's light on clouds and land.
     #[schemars(title = "Light tint")]

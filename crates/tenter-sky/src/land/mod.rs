@@ -1,7 +1,7 @@
 //! Trial land: a heightfield of stacks, headlands and skerries around the eye, out to 40 km and more.
 //!
-//! Heights are kept in two grids of squares, a fine one near the eye and a coarse one beyond. Around the origin there is
-//! open water, so that the eye stands on none of it.
+//! Heights are kept in two grids of squares, a fine one near the eye and a coarse one beyond. Around the
+//! origin there is open water, so that the eye stands on none of it.
 
 use crate::clouds::hash::{Draws, layered_noise};
 use crate::document;
@@ -47,7 +47,8 @@ impl Land {
         Land { near, far, tallest, albedo: land.albedo as f32 }
     }
 
-    /// Height above the sea at places east and north of the origin, m; less than 0 under water and past [`REACH`].
+    /// Height above the sea at places east and north of the origin, m; less than 0 under water and past
+    /// [`REACH`].
     #[inline(always)]
     pub fn height<R: Real>(&self, x: R, y: R) -> R {
         let reach = x.abs().max(y.abs());
@@ -137,7 +138,8 @@ impl<R: Real> Place<R> {
     }
 }
 
-/// Heights at one northing: cliffs that rise from the water to rolling tops, low skerries in shoals, stacks off the coasts.
+/// Heights at one northing: cliffs that rise from the water to rolling tops, low skerries in shoals, stacks
+/// off the coasts.
 #[inline(always)]
 fn formed<R: Real>(seed: u32, x: R, y: f32, cell: f32) -> R {
     let north = R::splat(y);

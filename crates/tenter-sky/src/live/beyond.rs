@@ -1,5 +1,5 @@
-//! What stands around the eye, for clouds that are lit by it from one side: a wall of cloud brightens small heaps before it, and what faces the sun's
-//! side of the sky gets more of its light than what does not.
+//! What stands around the eye, for clouds that are lit by it from one side: a wall of cloud brightens small
+//! heaps before it, and what faces the sun's side of the sky gets more of its light than what does not.
 //!
 //! Means over all azimuths are elsewhere ([`Ambience`](crate::scene::Ambience)); here is what the eye sees
 //! around it, for clouds see much the same.
@@ -21,7 +21,8 @@ const HEIGHT: usize = WIDTH / 2;
 const HARDLY: f32 = 0.9;
 /// Sky about within this angle of a light, radians, comes with it and not from around.
 const WITH_LIGHT: f64 = 0.45;
-/// What faces one azimuth gets no more than so many times as much from the sky as of a clear one, and no less than one over it.
+/// What faces one azimuth gets no more than so many times as much from the sky as of a clear one, and no less
+/// than one over it.
 const MOST: f32 = 6.0;
 
 /// Least cosine that counts: what faces the ground sees a little of all the sky, not of the nearest looks.
@@ -214,7 +215,8 @@ impl UnderLight {
     }
 }
 
-/// What is seen all around, component by component, and what each look counts: of all, and of the sky away from lights.
+/// What is seen all around, component by component, and what each look counts: of all, and of the sky away
+/// from lights.
 struct Spread {
     directions: [Vec<f32>; 3],
     light: [Vec<f32>; 3],
@@ -297,8 +299,8 @@ mod tests {
         }
     }
 
-    /// A wall in the east, up to 20 degrees: most of its light comes through what stands before it, little through what stands in the west; what faces
-    /// east gets more of it. All the light there is stays.
+    /// A wall in the east, up to 20 degrees: most of its light comes through what stands before it, little
+    /// through what stands in the west; what faces east gets more of it. All the light there is stays.
     #[test]
     fn a_wall_is_seen_through_what_stands_before_it() {
         let wall = |d: &[f64; 3]| f32::from(d[0] > 0.5 && (0.0..0.34).contains(&d[2]));

@@ -28,7 +28,8 @@ pub fn to_land<R: Real>(land: &Land, rays: &Rays<R>, to_ground: R) -> R {
         let inside = gap.lt(zero) & active;
         let back = step * (-gap) / (gap_before - gap).max(R::splat(1e-6));
         hit = R::select(inside, t - back, hit);
-        // Slopes are seldom steeper than the way down to them is long; far off a step may pass what no pixel shows.
+        // Slopes are seldom steeper than the way down to them is long; far off a step may pass what no pixel
+        // shows.
         step = (gap * R::splat(0.7)).max((t * R::splat(0.0035)).max(R::splat(1.5)));
         gap_before = gap;
         t = R::select(active, t + step, t);
@@ -55,7 +56,8 @@ pub fn surface<R: Real>(land: &Land, rays: &Rays<R>, p: &SurfacePoint<R>, t: R, 
     let (sx, sy) = (R::select(dry, -slope_x, zero), R::select(dry, -slope_y, zero));
     let length = (sx * sx + sy * sy + one).sqrt();
     let normal = [sx / length, sy / length, one / length];
-    // Heath where it is flat, rock where it is steep, dark weed at the water's edge (shares of light: common practice).
+    // Heath where it is flat, rock where it is steep, dark weed at the water's edge (shares of light: common
+    // practice).
     let heath = ((normal[2] - R::splat(0.78)) * R::splat(1.0 / 0.14)).clamp(0.0, 1.0);
     let weed = one - ((p.altitude - R::splat(2.0)) * R::splat(0.4)).clamp(0.0, 1.0);
     let mut albedo = [zero; 3];
@@ -66,14 +68,15 @@ pub fn surface<R: Real>(land: &Land, rays: &Rays<R>, p: &SurfacePoint<R>, t: R, 
         albedo[c] = R::select(dry, rock.lerp(grown, heath).lerp(wet, weed), R::splat(sea[c]));
     }
     let mut lit = [one; MAX_LIGHTS];
-    for (lit, light) in lit.iter_mut().zip(&rays.scene.lights) {
-        *lit =
-            seen_from::<R>(land, p, p.turn.local(light.direction()), light.placed.in_sky.disc_radius as f32);
+    for (i, light) in rays.scene.lights.iter().enumerate() {
+        let toward = p.turn.local(light.direction());
+        lit[i] = seen_from::<R>(land, p, toward, light.placed.in_sky.disc_radius as f32);
     }
     Surface { normal, albedo, lit }
 }
 
-/// Share of a light's disc that stands clear of the land from a place: the least angle over the land on the way, in discs.
+/// Share of a light's disc that stands clear of the land from a place: the least angle over the land on the
+/// way, in discs.
 #[inline(always)]
 fn seen_from<R: Real>(land: &Land, p: &SurfacePoint<R>, to: [R; 3], radius: f32) -> R {
     let (zero, one) = (R::splat(0.0), R::splat(1.0));

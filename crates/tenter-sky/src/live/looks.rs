@@ -1,10 +1,11 @@
 //! What light reaches places in a cloud.
 //!
-//! At each the depth toward the sun is marched through the form for the first few hundred metres, where its shape
-//! shows, and read from the sun-depth grid beyond. A look costs as much as several steps of a ray, and
+//! At each the depth toward the sun is marched through the form for the first few hundred metres, where its
+//! shape shows, and read from the sun-depth grid beyond. A look costs as much as several steps of a ray, and
 //! seldom do more than two rays of a packet ask for one in the same step: questions wait until they fill a
 //! packet of their own.
 
+use super::answer::{ANSWERED, OF_LIGHT, ONWARD, OPACITY, SURROUNDINGS, THICKNESS, parts};
 use super::courses::Stop;
 use super::rays::{Rays, Turn};
 use super::sheets::{Scattered, hardly_turned, more_met, through_ball};
@@ -12,14 +13,15 @@ use super::stretches::Stretches;
 use crate::clouds::ball::BallLight;
 use crate::clouds::diffusion::{ASYMMETRY, LEAVES_DIRECTION, reach};
 use crate::document::Family;
-use crate::scene::{MAX_LIGHTS, Scene};
-use crate::simd::{Mask, Real};
+use crate::scene::Scene;
+use crate::simd::{Mask, Real, Subkernel};
 
 /// Samples toward the sun through the form, each longer than the one before, and how far they reach, m.
 const SUN_STEPS: f32 = 8.0;
 const SUN_GROWTH: f32 = 1.42;
 const SUN_WAY: f32 = 370.0;
-/// Share of a layer's depth that they reach at least: lumps of tall clouds shade one another from farther off.
+/// Share of a layer's depth that they reach at least: lumps of tall clouds shade one another from farther
+/// off.
 const SUN_DEEP: f32 = 0.1;
 /// Where a pixel is wider than this (m), they grow with it.
 const SUN_PIXEL: f32 = 14.0;
@@ -28,8 +30,9 @@ const LEAST_SINE: f32 = 0.005;
 /// Footprint of a sample toward the sun, as a share of its length.
 const SUN_FOOTPRINT: f32 = 0.5;
 
-/// Most radius of a lump's dome, in those of the whole body: in a flat or ragged one a dome is more than there is of it. Of 1, 1.5, 2 and no end the one by which
-/// a ragged heap overhead has the light it has in the reference, under suns of 5 and 40 degrees.
+/// Most radius of a lump's dome, in those of the whole body: in a flat or ragged one a dome is more than
+/// there is of it. Of 1, 1.5, 2 and no end the one by which a ragged heap overhead has the light it has in
+/// the reference, under suns of 5 and 40 degrees.
 const DOMES: f32 = 1.5;
 
 /// Least width of the edge of a surface without lumps, m.
@@ -57,19 +60,6 @@ impl TowardSun {
 
 /// Numbers in a question.
 const ASKED: usize = 14;
-/// Numbers in an answer: for the surroundings, and for each light.
-pub const SURROUNDINGS: usize = 7;
-/// Of the first: what stands behind, the logarithm of a sheet's thickness, and one for each opacity.
-pub const ONWARD: usize = 4;
-pub const THICKNESS: usize = 5;
-pub const OPACITY: usize = 6;
-pub const OF_LIGHT: usize = 5;
-pub const ANSWERED: usize = SURROUNDINGS + OF_LIGHT * MAX_LIGHTS;
-/// Numbers of an answer under so many lights.
-pub fn parts(lights: usize) -> usize {
-    SURROUNDINGS + OF_LIGHT * lights
-}
-
 /// Most depth of diffraction that is told: past it next to nothing is left of light.
 const MOST_DIFFRACTED: f32 = 12.0;
 /// Questions that can wait: all but one of a packet, and a packet more.
@@ -143,7 +133,8 @@ impl Waiting {
         self.count > 0
     }
 
-    /// Answers the first packet of them, or as many of it as lie in the first one's cloud; `clouds`: the numbers of the band's.
+    /// Answers the first packet of them, or as many of it as lie in the first one's cloud; `clouds`: the
+    /// numbers of the band's.
     #[inline(always)]
     pub fn answer<R: Real>(
         &mut self,
@@ -157,7 +148,8 @@ impl Waiting {
             question[k] = R::load(&self.asked[k]);
         }
         let cloud = self.cloud[0];
-        let answered = look(toward_sun, scene, clouds[cloud], &Question(question));
+        let answered =
+            R::call(Answer { toward_sun, scene, cloud: clouds[cloud], question: Question(question) });
         let mut values = [[0.0; 16]; ANSWERED];
         let answers = parts(scene.lights.len());
         for k in 0..answers {
@@ -182,9 +174,25 @@ impl Waiting {
     }
 }
 
-/// How much of each source reaches places (colours left out): the surroundings above, beside and below, the flow between
-/// them and what stands behind, the logarithm of a sheet's thickness there, then for each light what it sends straight, a few times
-/// forward, many times scattered: all around and backward, and what has been turned by diffraction alone more than once.
+struct Answer<'a, R: Real> {
+    toward_sun: &'a TowardSun,
+    scene: &'a Scene,
+    cloud: usize,
+    question: Question<R>,
+}
+
+impl<R: Real> Subkernel<R> for Answer<'_, R> {
+    type Output = [R; ANSWERED];
+    #[inline(always)]
+    fn run(self) -> [R; ANSWERED] {
+        look(self.toward_sun, self.scene, self.cloud, &self.question)
+    }
+}
+
+/// How much of each source reaches places (colours left out): the surroundings above, beside and below, the
+/// flow between them and what stands behind, the logarithm of a sheet's thickness there, then for each light
+/// what it sends straight, a few times forward, many times scattered: all around and backward, and what has
+/// been turned by diffraction alone more than once.
 #[inline(always)]
 fn look<R: Real>(
     toward_sun: &TowardSun,
@@ -202,8 +210,8 @@ fn look<R: Real>(
     let mut answer = [zero; ANSWERED];
     answer[OPACITY] = one;
 
-    // Light that has hardly turned is still on its way: in a thin sheet only so much of what is scattered toward the eye comes
-    // from all around, the rest from what stands behind (similarity, along the ray).
+    // Light that has hardly turned is still on its way: in a thin sheet only so much of what is scattered
+    // toward the eye comes from all around, the rest from what stands behind (similarity, along the ray).
     // Crystals turn more light than droplets do, which tables are of.
     let turned = if sheet { clouds.turned } else { 1.0 };
     let peak = if sheet { clouds.sheets.peak } else { 1.0 - LEAVES_DIRECTION };
@@ -225,8 +233,8 @@ fn look<R: Real>(
             continue;
         }
         let [sx, sy, sz] = turn.local(light.direction());
-        // Other clouds on the way take from what comes straight; what leaves its direction there is part of the surroundings. `smooth` is the
-        // depth toward the light if lumps cast no shadows.
+        // Other clouds on the way take from what comes straight; what leaves its direction there is part of
+        // the surroundings. `smooth` is the depth toward the light if lumps cast no shadows.
         let (mut depth, mut smooth, mut veiled) = (zero, zero, zero);
         for (number, other) in scene.clouds.iter().enumerate() {
             let z = z + R::splat(form.base - other.form.0.base);
@@ -251,7 +259,7 @@ fn look<R: Real>(
             for k in 0..toward_sun.count + usize::from(begins) {
                 let middle = length.mul_add(R::splat(0.5), gone);
                 let footprint = w.max(length * R::splat(SUN_FOOTPRINT));
-                let there = other.form.0.at(
+                let there = other.form.0.at_without_columns(
                     middle.mul_add(sx, x),
                     middle.mul_add(sy, y),
                     middle.mul_add(sz, z),
@@ -304,8 +312,9 @@ fn look<R: Real>(
             dome = domes.max(body);
             let near = nearest * R::splat(form.core);
             let mut shares = [[zero; 3]; 2];
-            for (shares, depth) in shares.iter_mut().zip([depth, smooth]) {
-                *shares = BallLight::get().at(depth, near, dome);
+            let depths = [depth, smooth];
+            for k in 0..2 {
+                shares[k] = BallLight::get().at(depths[k], near, dome);
             }
             let [[forward, wide, backward], [_, smooth_wide, smooth_backward]] = shares;
             let share = R::splat(form.evened);

@@ -1,16 +1,18 @@
 //! Rays through bands of clouds.
 //!
-//! Steps follow the form's own distance through the open and the optical depth inside. Where enough cloud has come
-//! together, a ray asks what light reaches it there: few rays of a packet ask at once, so their questions wait
-//! until a packet is full of them ([`super::looks`]). The answers come together by stretches of the way
-//! ([`super::stretches`]), each of which gets its colours and the air in front of it. Where the rays' courses are known
-//! ([`super::courses`]) they are not marched: only the light is asked for.
+//! Steps follow the form's own distance through the open and the optical depth inside. Where enough cloud has
+//! come together, a ray asks what light reaches it there: few rays of a packet ask at once, so their
+//! questions wait until a packet is full of them ([`super::looks`]). The answers come together by stretches
+//! of the way ([`super::stretches`]), each of which gets its colours and the air in front of it. Where the
+//! rays' courses are known ([`super::courses`]) they are not marched: only the light is asked for.
 
-use super::courses::{Courses, Following, Step, Stop};
-use super::looks::{Question, TowardSun, Waiting, parts};
+use super::answer::parts;
+use super::courses::{Courses, Step, Stop};
+use super::following::Following;
+use super::looks::{Question, TowardSun, Waiting};
 use super::rays::{Rays, Span, SurfacePoint};
 use super::sheets::few_turns;
-use super::stretches::{Colour, Colours, Phases, Stretches};
+use super::stretches::{CloudLight, Colour, Colours, Phases, Stretches};
 use super::{Look, Way};
 use crate::clouds::ball::{self, diffracted};
 use crate::clouds::form::Place;
@@ -28,16 +30,9 @@ const FINEST: f32 = 4.0;
 const FAR_UP: f32 = 1e6;
 /// Opacity that is worth a look.
 const WORTH_A_LOOK: f32 = 1e-4;
-/// Opacity that is lit by one look toward the sun: in heaps, and in sheets, whose wide thin shades would show grain.
+/// Opacity that is lit by one look toward the sun: in heaps, and in sheets, whose wide thin shades would show
+/// grain.
 const ENOUGH: [f32; 2] = [0.12, 0.08];
-
-/// What clouds send along the rays, and what they let through.
-pub struct CloudLight<R: Real> {
-    pub light: [R; 3],
-    pub through: R,
-    /// What sheets have scattered but hardly turned, as a share of what stands behind all clouds.
-    pub onward: R,
-}
 
 /// A band on the way down, or on the way up.
 #[derive(Clone, Copy)]
@@ -281,9 +276,9 @@ impl<R: Real> March<R> {
         step = R::select(active, R::select(back, zero, R::select(reaches, left, ahead)), step);
         let next = R::select(back, surface, R::select(reaches, span.end, t + step));
 
-        // Light is looked up once enough cloud has come together, or when a ray comes out of it; each ray by itself,
-        // so that nothing hangs on its neighbours. Air and colour change along the way: a stretch is closed once it
-        // has grown by a third.
+        // Light is looked up once enough cloud has come together, or when a ray comes out of it; each ray by
+        // itself, so that nothing hangs on its neighbours. Air and colour change along the way: a stretch is
+        // closed once it has grown by a third.
         let left = extinction.le(zero) & R::splat(WORTH_A_LOOK).lt(pending) & active;
         let long = (self.stretch_from * R::splat(1.35)).lt(next) & R::splat(1e-3).lt(stretch) & active;
         let (mut ready, mut ends) = (enough.lt(pending) | left | long | (asks & !active), long);
@@ -350,7 +345,8 @@ fn colours_of<'a, R: Real>(look: &'a Look<'a>, band: &Band, way: &'a Way<'a, R>)
     colours
 }
 
-/// How far light of a disc spreads over a pixel: radius, radians, of a disc that is as wide, in the mean of squares, as both together.
+/// How far light of a disc spreads over a pixel: radius, radians, of a disc that is as wide, in the mean of
+/// squares, as both together.
 fn spread_of_light(look: &Look, light: usize) -> f64 {
     let disc = look.scene.lights[light].placed.in_sky.disc_radius;
     disc.hypot(look.pixel as f64 / 3f64.sqrt())

@@ -1,13 +1,16 @@
 //! The live integrator: fast, free of noise, approximate.
 //!
 //! Packets of neighbouring pixels march together. For each pixel light is gathered from what lies along its
-//! ray (bands of clouds one after the other, then ground or sky), each behind the air in front of it: a share `a` of cloud at distance `t`
-//! hides what lies behind, so the air's own light up to `t` is seen with weight `a`, and the rest of it with
-//! what is left at the end.
+//! ray (bands of clouds one after the other, then ground or sky), each behind the air in front of it: a share
+//! `a` of cloud at distance `t` hides what lies behind, so the air's own light up to `t` is seen with weight
+//! `a`, and the rest of it with what is left at the end.
 
+mod answer;
 mod beyond;
 mod courses;
 mod fog;
+mod following;
+mod ground;
 mod land;
 mod looks;
 mod march;
@@ -28,16 +31,19 @@ pub use under_eye::UnderEye;
 
 use crate::air::{Front, FrontCorners, lobe, narrow};
 use crate::scene::{Clouds, Fog, Lifted, MAX_LIGHTS, Scene};
-use crate::simd::{Kernel, Mask, Real, dispatch};
+use crate::simd::{Kernel, Mask, Real, best, dispatch};
 use crate::spectrum::Rgb;
 use fog::{FogInFront, fog_in_front};
+use ground::ground_light;
 use land::to_land;
-use march::{CloudLight, through_bands};
+use march::through_bands;
 use rayon::prelude::*;
 use rays::{FAR, Rays};
 use shafts::Shade;
+use stretches::CloudLight;
 
-/// Width of looks that are spread all around, radians: were they as wide as they are apart, clouds would be all edge, and dark.
+/// Width of looks that are spread all around, radians: were they as wide as they are apart, clouds would be
+/// all edge, and dark.
 const LOOK: f64 = 0.005;
 
 /// How finely rays are marched.
@@ -50,8 +56,8 @@ pub struct Effort {
 }
 
 impl Effort {
-    /// For first and small pictures, whose pixels are so wide that small gaps and crests would go over into an even cloud, which lets less
-    /// light through than they do: forms are looked at more narrowly.
+    /// For first and small pictures, whose pixels are so wide that small gaps and crests would go over into
+    /// an even cloud, which lets less light through than they do: forms are looked at more narrowly.
     pub const COARSE: Effort = Effort { step: 1.0, width: 0.5 };
 }
 
@@ -78,7 +84,8 @@ pub struct Look<'a> {
     /// Angle between neighbouring pixels, radians.
     pub pixel: f32,
     pub effort: Effort,
-    /// What clouds leave of the light in the air, if they take any, and which of the followed rays are around these.
+    /// What clouds leave of the light in the air, if they take any, and which of the followed rays are around
+    /// these.
     pub shadows: Option<&'a Shadows>,
     pub around: &'a Around,
     pub courses: Courses<'a>,
@@ -103,8 +110,8 @@ struct Way<'a, R: Real> {
     rays: Rays<'a, R>,
     skies: Skies<R>,
     to_ground: R,
-    /// Where sky and ground go over into each other rays are followed just above the horizon; so much of what is seen is the
-    /// ground, so far away.
+    /// Where sky and ground go over into each other rays are followed just above the horizon; so much of what
+    /// is seen is the ground, so far away.
     ground_covers: R,
     ground: R,
     shade: Shade<R>,
@@ -151,7 +158,7 @@ impl Look<'_> {
         let hits = way.ground.lt(R::splat(f32::MAX));
         if hits.any() {
             let distance = R::select(hits, way.ground, zero);
-            let ground = way.rays.ground_light(&way.rays.at(distance), distance);
+            let ground = ground_light(&way.rays, &way.rays.at(distance), distance);
             let front = self.air::<R, CLOUDS>(&way, distance);
             // Clouds past the horizon do not hide the ground before it.
             let before = R::select(R::splat(self.under_clouds()).lt(way.ground_covers), zero, one);
@@ -170,8 +177,8 @@ impl Look<'_> {
         out
     }
 
-    /// Whether all clouds are higher than the eye: so much of the ground's share may be less than whole before it counts as
-    /// seen in front of them.
+    /// Whether all clouds are higher than the eye: so much of the ground's share may be less than whole
+    /// before it counts as seen in front of them.
     fn under_clouds(&self) -> f32 {
         let above = |clouds: &Clouds| self.scene.eye_altitude <= clouds.form.0.base as f64;
         if self.scene.clouds.iter().all(above) { 0.999 } else { -1.0 }
@@ -241,8 +248,8 @@ impl Look<'_> {
         x * x * (R::splat(3.0) - x - x)
     }
 
-    /// Radiance that fog sends toward the eye: each light by a phase function that two or three turns have widened, and
-    /// what comes from all sides.
+    /// Radiance that fog sends toward the eye: each light by a phase function that two or three turns have
+    /// widened, and what comes from all sides.
     #[inline(always)]
     fn fog_light<R: Real>(&self, fog: &Fog, rays: &Rays<R>, sky: &[R; 3]) -> [R; 3] {
         let scene = self.scene;
@@ -355,7 +362,24 @@ pub fn look_at(scene: &Scene, directions: &[[f64; 3]], pixel: f64, effort: Effor
         .flat_map_iter(|numbers| {
             let directions: Vec<[f64; 3]> = numbers.iter().map(|i| directions[*i]).collect();
             let shadows = Shadows::along(scene, &directions, pixel);
-            dispatch(Single { scene, directions: &directions, pixel, effort, shadows })
+            let rays: Vec<usize> = (0..directions.len()).collect();
+            let lanes = best().lanes();
+            let mut looks = Vec::with_capacity(directions.len());
+            for (chunk, rays) in directions.chunks(lanes).zip(rays.chunks(lanes)) {
+                let seen = dispatch(Look {
+                    scene,
+                    directions: &packet(chunk),
+                    pixel: pixel as f32,
+                    effort,
+                    shadows: shadows.as_ref(),
+                    around: &Around::themselves(rays),
+                    courses: Courses::default(),
+                });
+                looks.extend((0..chunk.len()).map(|lane| {
+                    ([seen.light[0][lane], seen.light[1][lane], seen.light[2][lane]], seen.through[lane])
+                }));
+            }
+            looks
         })
         .collect();
     let mut seen = vec![([0.0; 3], 0.0); looks.len()];
@@ -365,7 +389,8 @@ pub fn look_at(scene: &Scene, directions: &[[f64; 3]], pixel: f64, effort: Effor
     seen
 }
 
-/// A number that is much the same for directions near one another (Morton 1966, of their three parts): rays of a packet wait for the longest.
+/// A number that is much the same for directions near one another (Morton 1966, of their three parts): rays
+/// of a packet wait for the longest.
 fn among_neighbours(direction: [f64; 3]) -> u32 {
     const BITS: u32 = 7;
     let parts = direction.map(|v| ((v + 1.0) * 0.5 * f64::from((1 << BITS) - 1)) as u32);
@@ -373,40 +398,6 @@ fn among_neighbours(direction: [f64; 3]) -> u32 {
         .flat_map(|bit| parts.map(|part| part >> bit & 1))
         .zip(0..)
         .fold(0, |all, (bit, at)| all | bit << at)
-}
-
-struct Single<'a> {
-    scene: &'a Scene,
-    directions: &'a [[f64; 3]],
-    pixel: f64,
-    effort: Effort,
-    shadows: Option<Shadows>,
-}
-
-impl Kernel for Single<'_> {
-    type Output = Vec<(Rgb, f32)>;
-    #[inline(always)]
-    fn run<R: Real>(self) -> Self::Output {
-        let mut out = Vec::with_capacity(self.directions.len());
-        let rays: Vec<usize> = (0..self.directions.len()).collect();
-        for (chunk, rays) in self.directions.chunks(R::LANES).zip(rays.chunks(R::LANES)) {
-            let look = Look {
-                scene: self.scene,
-                directions: &packet(chunk),
-                pixel: self.pixel as f32,
-                effort: self.effort,
-                shadows: self.shadows.as_ref(),
-                around: &Around::themselves(rays),
-                courses: Courses::default(),
-            };
-            let seen = look.run::<R>();
-            for lane in 0..chunk.len() {
-                let light = [seen.light[0][lane], seen.light[1][lane], seen.light[2][lane]];
-                out.push((light, seen.through[lane]));
-            }
-        }
-        out
-    }
 }
 
 /// Up to 16 directions by component; the last one fills what is left.

@@ -1,7 +1,6 @@
 //! A packet of rays from the eye over a round planet.
 
-use super::land::{self, Surface};
-use crate::scene::{MAX_LIGHTS, Scene};
+use crate::scene::Scene;
 use crate::simd::{Mask, Real};
 
 /// Rays of one packet.
@@ -139,7 +138,8 @@ impl<'a, R: Real> Rays<'a, R> {
         R::select(hits & R::splat(0.0).le(near), near, R::splat(f32::MAX))
     }
 
-    /// Where the rays pass between two altitudes: on their way down, or on their way up from their lowest point.
+    /// Where the rays pass between two altitudes: on their way down, or on their way up from their lowest
+    /// point.
     #[inline(always)]
     pub fn between(&self, from: f32, to: f32, rising: bool, to_ground: R) -> Span<R> {
         let zero = R::splat(0.0);
@@ -160,8 +160,8 @@ impl<'a, R: Real> Rays<'a, R> {
         Span { start: start.max(zero), end }
     }
 
-    /// Where the rays first come between two altitudes and where they leave them for the last time: they may pass below in
-    /// the meantime.
+    /// Where the rays first come between two altitudes and where they leave them for the last time: they may
+    /// pass below in the meantime.
     #[inline(always)]
     pub fn shell(&self, from: f32, to: f32, to_ground: R) -> Span<R> {
         let zero = R::splat(0.0);
@@ -190,7 +190,8 @@ impl<'a, R: Real> Rays<'a, R> {
         Span { start: near.max(zero), end: R::select(R::splat(FAR * 0.999).le(near), zero, end) }
     }
 
-    /// Where the rays come over an altitude for good; at once where they are above it and do not sink, never below the ground.
+    /// Where the rays come over an altitude for good; at once where they are above it and do not sink, never
+    /// below the ground.
     #[inline(always)]
     pub fn over(&self, altitude: f32) -> R {
         if altitude <= self.scene.eye_altitude as f32 {
@@ -199,8 +200,8 @@ impl<'a, R: Real> Rays<'a, R> {
         self.to_shell(altitude).1.max(R::splat(0.0))
     }
 
-    /// Where the rays are below one altitude and above another, as if there were no ground; those that pass over the first
-    /// count from their lowest point.
+    /// Where the rays are below one altitude and above another, as if there were no ground; those that pass
+    /// over the first count from their lowest point.
     #[inline(always)]
     pub fn under(&self, high: f32, low: f32) -> Span<R> {
         let zero = R::splat(0.0);
@@ -211,58 +212,6 @@ impl<'a, R: Real> Rays<'a, R> {
         let (deep, _) = self.to_shell(low);
         let end = R::select(misses, start, far.min(R::select(zero.lt(deep), deep, R::splat(FAR))));
         Span { start, end: end.max(start) }
-    }
-
-    /// Radiance of the ground, or the land on it, at the end of rays `t` long: its albedo under all lights and the sky, with
-    /// the shadows of clouds and land.
-    #[inline(always)]
-    pub fn ground_light(&self, p: &SurfacePoint<R>, t: R) -> [R; 3] {
-        let scene = self.scene;
-        let (zero, one) = (R::splat(0.0), R::splat(1.0));
-        let sea = scene.air.medium.ground_rgb;
-        let mut surface = Surface { normal: [zero, zero, one], albedo: [zero; 3], lit: [one; MAX_LIGHTS] };
-        for c in 0..3 {
-            surface.albedo[c] = R::splat(sea[c]);
-        }
-        if let Some(land) = &scene.land {
-            surface = land::surface(land, self, p, t, sea);
-        }
-        let normal = surface.normal;
-        // A slope sees so much of the sky, and of the ground for the rest.
-        let open = normal[2].mul_add(R::splat(0.5), R::splat(0.5));
-        let near = scene.under_eye.map_or(zero, |here| {
-            let far = t * self.flat * R::splat(1.0 / here.around);
-            (-far * far).exp()
-        });
-        let mut sum = [zero; 3];
-        for c in 0..3 {
-            let ground = scene.ambience.ground[c] * std::f32::consts::PI;
-            let mean = R::splat(scene.ambience.ground_diffuse[c]);
-            let sky = scene.under_eye.map_or(mean, |here| mean.lerp(R::splat(here.diffuse[c]), near));
-            sum[c] = R::splat(ground).lerp(sky, open);
-        }
-        let fog = scene.fog.as_ref().map_or(0.0, |f| f.column() as f32);
-        for (i, light) in scene.lights.iter().enumerate() {
-            let sun = p.turn.local(light.direction());
-            let up = sun[2];
-            let colour = light.sunlight.at(p.altitude.max(zero), up);
-            let facing = normal[0] * sun[0] + normal[1] * sun[1] + normal[2] * up;
-            let mut lit = facing.max(zero) * surface.lit[i] * R::splat(light.strength);
-            let mut depth = R::splat(fog) / up.max(R::splat(0.02));
-            for clouds in &scene.clouds {
-                let z = p.altitude.max(zero) - R::splat(clouds.form.0.base);
-                let cloud = clouds.shadow(i, 0, [p.x, p.y, z], sun);
-                depth = cloud.mul_add(R::splat(clouds.shadow_on_land), depth);
-            }
-            lit = lit * (-depth).exp();
-            for c in 0..3 {
-                sum[c] = colour[c].mul_add(lit, sum[c]);
-            }
-        }
-        for c in 0..3 {
-            sum[c] = sum[c] * surface.albedo[c] * R::splat(std::f32::consts::FRAC_1_PI);
-        }
-        sum
     }
 }
 

@@ -1,8 +1,9 @@
 //! What clouds leave of each light in the air below them, along rays.
 //!
-//! Shadows in the air change little from pixel to pixel and cost much: they are looked for along a few rays ([`Shadows`]), and
-//! the rays between take theirs from those around them ([`Around`]). For that the rays here know neither ground nor land: they go on
-//! below it, so that what they say is smooth across the horizon and the outlines of hills.
+//! Shadows in the air change little from pixel to pixel and cost much: they are looked for along a few rays
+//! ([`Shadows`]), and the rays between take theirs from those around them ([`Around`]). For that the rays
+//! here know neither ground nor land: they go on below it, so that what they say is smooth across the horizon
+//! and the outlines of hills.
 
 use super::packet;
 use super::rays::{Rays, Span};
@@ -16,7 +17,8 @@ pub const LOOKS: usize = 4;
 /// Distances: `FIRST * (GROWTH^k - 1)`, m.
 pub const FIRST: f32 = 400.0;
 pub const GROWTH: f32 = 1.135;
-/// Where shadows lie farther apart than the cells of a coarser grid, that one is asked: it blurs what would else show as slices.
+/// Where shadows lie farther apart than the cells of a coarser grid, that one is asked: it blurs what would
+/// else show as slices.
 const COARSER: [usize; 2] = [14, 26];
 /// Share of the sky's light that a layer must take to be worth a look: by whatever light, or several would
 /// not add up.
@@ -61,11 +63,13 @@ impl Shadows {
     /// One part in one stretch, at rays among those that were followed.
     #[inline(always)]
     pub fn left<R: Real>(&self, stretch: usize, part: usize, around: &Around) -> R {
-        let row = R::Int::splat(((stretch * self.parts + part) * self.rays) as i32);
+        let row = (stretch * self.parts + part) * self.rays;
+        assert!(part < self.parts && row + self.rays <= self.values.len(), "a stretch past the last");
         let mut left = R::splat(0.0);
         for k in 0..4 {
-            let index = R::load(&around.rays[k]).to_int() + row;
-            // SAFETY: `Around` holds numbers of followed rays.
+            let ray = R::load(&around.rays[k]).clamp(0.0, (self.rays - 1) as f32);
+            let index = ray.to_int() + R::Int::splat(row as i32);
+            // SAFETY: the row lies inside, and rays are held to it; what is no number becomes the last ray.
             let value = unsafe { R::gather(&self.values, index) };
             left = value.mul_add(R::load(&around.weights[k]), left);
         }
@@ -76,13 +80,20 @@ impl Shadows {
 /// For each ray of a packet, four followed rays around it and the weights of what they say.
 #[derive(Clone, Debug)]
 pub struct Around {
-    pub rays: [[f32; 16]; 4],
-    pub weights: [[f32; 16]; 4],
+    rays: [[f32; 16]; 4],
+    weights: [[f32; 16]; 4],
 }
 
 impl Around {
     pub fn none() -> Around {
         Around { rays: [[0.0; 16]; 4], weights: [[0.0; 16]; 4] }
+    }
+
+    /// Sets the numbers of the followed rays around one lane's, and their weights.
+    pub fn set(&mut self, lane: usize, rays: [usize; 4], weights: [f32; 4]) {
+        for k in 0..4 {
+            (self.rays[k][lane], self.weights[k][lane]) = (rays[k] as f32, weights[k]);
+        }
     }
 
     /// Rays that were followed themselves.
@@ -115,7 +126,8 @@ impl Kernel for Along<'_> {
             let d = [R::load(&directions[0]), R::load(&directions[1]), R::load(&directions[2])];
             let rays = Rays::new(self.scene, d, self.pixel);
             let Span { start, end } = rays.under(self.highest, DEEPEST);
-            // Shadows are looked for a little before the end: on the base itself, rounding would say on which side of it.
+            // Shadows are looked for a little before the end: on the base itself, rounding would say on which
+            // side of it.
             let last = (end - start).mul_add(R::splat(0.999), start);
             for stretch in 0..STRETCHES {
                 let mut left = [R::splat(0.0); MOST_PARTS];
@@ -138,9 +150,9 @@ impl Kernel for Along<'_> {
     }
 }
 
-/// What is left at distances on the rays: what comes straight from a light is lost in the shadow of each cloud, what has been
-/// scattered before in the mean over the sky; and what the lowest clouds over a place send down in their
-/// stead.
+/// What is left at distances on the rays: what comes straight from a light is lost in the shadow of each
+/// cloud, what has been scattered before in the mean over the sky; and what the lowest clouds over a place
+/// send down in their stead.
 #[inline(always)]
 fn left_at<R: Real>(rays: &Rays<R>, t: R, level: usize) -> [R; MOST_PARTS] {
     let scene = rays.scene;
@@ -153,7 +165,8 @@ fn left_at<R: Real>(rays: &Rays<R>, t: R, level: usize) -> [R; MOST_PARTS] {
     let mut under = zero;
     let up = rays.direction[2];
     let second = up.mul_add(up * R::splat(1.5), R::splat(-0.5));
-    for (clouds, around) in scene.clouds.iter().zip(&scene.ambience.layers) {
+    for number in 0..scene.clouds.len() {
+        let (clouds, around) = (&scene.clouds[number], &scene.ambience.layers[number]);
         if 1.0 - around.open < LEAST_TAKEN {
             continue;
         }
@@ -163,8 +176,9 @@ fn left_at<R: Real>(rays: &Rays<R>, t: R, level: usize) -> [R; MOST_PARTS] {
         let first = beneath & under.le(zero);
         // Haze sends on more of what comes from where one looks.
         let bright = luminance(around.sent_down).max(1e-9);
-        let [along, across] = [0, 1].map(|k| around.leaning[k] * scene.air.turning[k] / bright);
-        let leaning = up.mul_add(R::splat(along), second.mul_add(R::splat(across), one)).max(R::splat(0.1));
+        let along = R::splat(around.leaning[0] * scene.air.turning[0] / bright);
+        let across = R::splat(around.leaning[1] * scene.air.turning[1] / bright);
+        let leaning = up.mul_add(along, second.mul_add(across, one)).max(R::splat(0.1));
         for c in 0..3 {
             let part = lights + 1 + c;
             left[part] = R::select(first, leaning * R::splat(around.sent_down[c]), left[part]);

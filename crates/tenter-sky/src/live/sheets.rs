@@ -1,8 +1,9 @@
 //! How light is scattered in clouds, and how even sheets get exactly what a plane slab sends.
 //!
-//! What reaches a place is told by its depths to each side and toward the light ([`Scattered`]); that holds wherever forms
-//! bend and shade themselves, and is a few tens of percent off where the sun is low over thin sheets. So for sheets it
-//! is multiplied by what [`SlabLight`] has for an even one of that thickness, over what this has for the same.
+//! What reaches a place is told by its depths to each side and toward the light ([`Scattered`]); that holds
+//! wherever forms bend and shade themselves, and is a few tens of percent off where the sun is low over thin
+//! sheets. So for sheets it is multiplied by what [`SlabLight`] has for an even one of that thickness, over
+//! what this has for the same.
 
 use crate::air::lobe;
 use crate::clouds::ball::HALF;
@@ -18,14 +19,16 @@ use std::sync::LazyLock;
 const TURNED: f32 = 1.0 - ASYMMETRY;
 /// Steepest way through a sheet whose thickness is taken for that along a ray.
 const SLANTED: f32 = 0.05;
-/// Depth toward a light under which what lies over a place tells nothing of another side: where a sheet ends both go to nothing.
+/// Depth toward a light under which what lies over a place tells nothing of another side: where a sheet ends
+/// both go to nothing.
 const IN_EDGES: f32 = 0.1;
 /// Sine of a light's height within which it lights a sheet from above and from below.
 const EDGEWISE: f32 = 0.02;
 /// Corrections past these are not believed: neither side is known well there.
 const MOST: f32 = 6.0;
 
-/// Of what a sheet of this thickness scatters along a way (`down`: sine of its height), the share that has hardly turned.
+/// Of what a sheet of this thickness scatters along a way (`down`: sine of its height), the share that has
+/// hardly turned.
 #[inline(always)]
 pub fn hardly_turned<R: Real>(thickness: R, down: R) -> R {
     let one = R::splat(1.0);
@@ -34,8 +37,8 @@ pub fn hardly_turned<R: Real>(thickness: R, down: R) -> R {
     one - (one - (-along * R::splat(TURNED)).exp()) / (one - (-along).exp())
 }
 
-/// How much more light would meet droplets along a way than crystals that turn so many times more of what they meet; `thickness`: of droplets that turn as
-/// much (similarity), `down`: sine of the way's height.
+/// How much more light would meet droplets along a way than crystals that turn so many times more of what
+/// they meet; `thickness`: of droplets that turn as much (similarity), `down`: sine of the way's height.
 #[inline(always)]
 pub fn more_met<R: Real>(thickness: R, down: R, turned: f32) -> R {
     let one = R::splat(1.0);
@@ -49,15 +52,15 @@ pub fn through_ball<R: Real>(dome: R) -> R {
     hardly_turned(dome * R::splat(HALF * 4.0 / 3.0), R::splat(1.0))
 }
 
-/// The smooth phase function of light that has been turned a few times: two or three turns by narrow angles make a broader
-/// lobe, the rest is nearly even.
+/// The smooth phase function of light that has been turned a few times: two or three turns by narrow angles
+/// make a broader lobe, the rest is nearly even.
 #[inline(always)]
 pub fn few_turns<R: Real>(cosine: R) -> R {
     lobe(0.72, cosine) * R::splat(0.7) + lobe(0.1, cosine) * R::splat(0.3)
 }
 
-/// A place in a cloud: optical depths to its surfaces and toward a light, that light's sine of height, the same of the way that is
-/// looked along, and the share of what is scattered that has turned.
+/// A place in a cloud: optical depths to its surfaces and toward a light, that light's sine of height, the
+/// same of the way that is looked along, and the share of what is scattered that has turned.
 pub struct Scattered<R: Real> {
     pub above: R,
     pub below: R,
@@ -69,7 +72,8 @@ pub struct Scattered<R: Real> {
 }
 
 impl<R: Real> Scattered<R> {
-    /// What has been turned a few times, and many times. Through a sheet light flows straight down, or up from a sun below.
+    /// What has been turned a few times, and many times. Through a sheet light flows straight down, or up
+    /// from a sun below.
     #[inline(always)]
     pub fn in_sheet(&self) -> (Reach<R>, [R; 2]) {
         let up = self.up.abs().max(R::splat(0.05));
@@ -87,9 +91,10 @@ impl<R: Real> Scattered<R> {
         (r, [self.turned() - single, many])
     }
 
-    /// Cosine of the light to the plane through which it comes in, and how level that plane is. The ways straight up and toward the light end on it, so with its
-    /// slope t the second is `sin e + t cos e` times as short as the first under a light at height e. In an even sheet it is level; under a
-    /// light overhead both ways are one and tell nothing.
+    /// Cosine of the light to the plane through which it comes in, and how level that plane is. The ways
+    /// straight up and toward the light end on it, so with its slope t the second is `sin e + t cos e` times
+    /// as short as the first under a light at height e. In an even sheet it is level; under a light overhead
+    /// both ways are one and tell nothing.
     #[inline(always)]
     fn lit_side(&self, up: R) -> (R, R) {
         let one = R::splat(1.0);
@@ -196,8 +201,9 @@ impl SheetCorrections {
             for out in OUT {
                 let under = slabs.under(out);
                 for (thickness, own) in THICKNESS.into_iter().zip(&mut uncorrected) {
-                    // What comes out along a way, of light that is even all round, is what a beam along it would leave there
-                    // (reciprocity; van de Hulst 1980, section 3.3); what has hardly turned is taken from behind.
+                    // What comes out along a way, of light that is even all round, is what a beam along it
+                    // would leave there (reciprocity; van de Hulst 1980, section 3.3); what has hardly turned
+                    // is taken from behind.
                     let thickness = thickness / AS_DROPLETS;
                     let sent_back = under.sent_back(thickness / turned);
                     let passed = 1.0 - sent_back - (-TURNED * thickness / out).exp();
@@ -263,7 +269,6 @@ impl SheetCorrections {
     }
 
     /// Of one way under one light.
-    #[inline(always)]
     fn of_light(
         &self,
         [x, y, z]: [f32; 3],
@@ -271,7 +276,7 @@ impl SheetCorrections {
         lane: usize,
         found: &mut [[f32; 16]; THICKNESS.len()],
     ) {
-        let [sx, sy, sz] = light.map(|v| v as f32);
+        let [sx, sy, sz] = [light[0] as f32, light[1] as f32, light[2] as f32];
         // Looking up one sees the side away from a sun above; one that stands edgewise lights both.
         let above = side_above(sz);
         let away = if z > 0.0 { above } else { 1.0 - above };
@@ -279,15 +284,19 @@ impl SheetCorrections {
         let turn = ((x * sx + y * sy) / flat).clamp(-1.0, 1.0).acos().to_degrees();
         let (rows, outs) = (Between::of(&LIGHT, sz.abs()), Between::of(&OUT, z.abs()));
         let turns = Between::of(&TURN, turn);
-        for (side, share) in [away, 1.0 - away].into_iter().enumerate().filter(|(_, share)| *share > 0.0) {
-            for (t, found) in found.iter_mut().enumerate() {
-                for (l, a) in rows.both() {
-                    for (o, b) in outs.both() {
-                        let first = (t * LIGHT.len() + l) * DIRECTIONS + (side * OUT.len() + o) * TURN.len();
-                        for (k, c) in turns.both() {
-                            found[lane] += share * a * b * c * self.light[first + k];
-                        }
-                    }
+        let sides = [away, 1.0 - away];
+        for side in 0..2 {
+            if sides[side] == 0.0 {
+                continue;
+            }
+            for t in 0..THICKNESS.len() {
+                // The eight entries around: by the light's sine, the way's, and the azimuth between them.
+                for corner in 0..8 {
+                    let (l, a) = rows.entry(corner & 1);
+                    let (o, b) = outs.entry(corner >> 1 & 1);
+                    let (k, c) = turns.entry(corner >> 2);
+                    let first = (t * LIGHT.len() + l) * DIRECTIONS + (side * OUT.len() + o) * TURN.len();
+                    found[t][lane] += sides[side] * a * b * c * self.light[first + k];
                 }
             }
         }
@@ -308,7 +317,8 @@ pub fn at_thickness<R: Real>(corrections: &ByThickness<R>, log: R) -> R {
     sum
 }
 
-/// Places along a way through an even slab, all of the same opacity: their depths to both surfaces, and each one's opacity.
+/// Places along a way through an even slab, all of the same opacity: their depths to both surfaces, and each
+/// one's opacity.
 fn places(thickness: f32, side: usize, out: f32) -> ([[f32; 2]; STEPS], f32) {
     let seen = 1.0 - (-thickness / out).exp();
     let place = |i: usize| {
@@ -321,7 +331,8 @@ fn places(thickness: f32, side: usize, out: f32) -> ([[f32; 2]; STEPS], f32) {
 /// Steps through an even slab.
 const STEPS: usize = 24;
 
-/// What is looked up at a place of an even slab: light's sine of height, and that of the way along which it is seen.
+/// What is looked up at a place of an even slab: light's sine of height, and that of the way along which it
+/// is seen.
 fn even([above, below]: [f32; 2], light: f32, down: f32) -> Scattered<Scalar> {
     Scattered {
         above: Scalar(above),
@@ -339,7 +350,8 @@ fn looking(side: usize, out: f32) -> f32 {
     if side == 0 { out } else { -out }
 }
 
-/// Radiance of few and many turns out of an even slab, as it comes without correction; angles as [`SlabLight`] has them.
+/// Radiance of few and many turns out of an even slab, as it comes without correction; angles as
+/// [`SlabLight`] has them.
 fn of_light(thickness: f32, light: f32, side: usize, out: f32, turn_deg: f32) -> f32 {
     let flat = |m: f32| (1.0 - m * m).max(0.0).sqrt();
     let down = looking(side, out);
@@ -352,7 +364,8 @@ fn of_light(thickness: f32, light: f32, side: usize, out: f32, turn_deg: f32) ->
     sent.iter().sum::<f32>() * opacity
 }
 
-/// Radiance out of an even slab under a radiance of 1 from above, and from below, as it comes without correction.
+/// Radiance out of an even slab under a radiance of 1 from above, and from below, as it comes without
+/// correction.
 fn of_surroundings(thickness: f32, side: usize, out: f32) -> [f32; 2] {
     let down = looking(side, out);
     let (places, opacity) = places(thickness, side, out);
@@ -394,7 +407,8 @@ mod tests {
         }
     }
 
-    /// Droplets need no more of themselves; of ice, that turns half as much again, thin sheets need half as much again to scatter as often.
+    /// Droplets need no more of themselves; of ice, that turns half as much again, thin sheets need half as
+    /// much again to scatter as often.
     #[test]
     fn more_is_met_where_crystals_stand_for_droplets() {
         let more = |thickness: f32, turned: f32| more_met(Scalar(thickness), Scalar(0.7), turned).0;
@@ -402,7 +416,8 @@ mod tests {
         assert!((more(0.05, 1.5) - 1.5).abs() < 0.03 && (more(60.0, 1.5) - 1.0).abs() < 1e-3);
     }
 
-    /// Next to nothing lets on what it scatters but for the share that turns for good; large heaps let nothing on.
+    /// Next to nothing lets on what it scatters but for the share that turns for good; large heaps let
+    /// nothing on.
     #[test]
     fn small_heaps_let_light_on() {
         let share = |dome: f32| through_ball(Scalar(dome)).0;
@@ -410,7 +425,8 @@ mod tests {
         assert!((1..40).all(|i| share(i as f32 + 1.0) < share(i as f32)) && share(60.0) < 1e-3);
     }
 
-    /// Light comes into an even sheet from above, and into a wall that faces it from the side; straight from above, it does into both.
+    /// Light comes into an even sheet from above, and into a wall that faces it from the side; straight from
+    /// above, it does into both.
     #[test]
     fn walls_are_lit_from_the_side() {
         let side = |above: f32, depth: f32, up: f32| {

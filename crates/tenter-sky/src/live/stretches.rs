@@ -1,12 +1,12 @@
 //! Light of clouds gathered by stretches of the way.
 //!
-//! What is gathered has no colour yet: the sun's, the sky's and the ground's come on for whole stretches, behind the
-//! air in front of them. Clouds that are met together keep their light apart: each has its own drops and surroundings.
+//! What is gathered has no colour yet: the sun's, the sky's and the ground's come on for whole stretches,
+//! behind the air in front of them. Clouds that are met together keep their light apart: each has its own
+//! drops and surroundings.
 
+use super::answer::{ANSWERED, OF_LIGHT, ONWARD, OPACITY, SURROUNDINGS, THICKNESS, parts};
 use super::beyond::Sides;
 use super::courses::Notes;
-use super::looks::{ANSWERED, OF_LIGHT, ONWARD, OPACITY, SURROUNDINGS, THICKNESS, parts};
-use super::march::CloudLight;
 use super::sheets::{OfSheet, at_thickness};
 use super::{Look, Way};
 use crate::scene::{MAX_LIGHTS, Shading, Surroundings};
@@ -15,6 +15,14 @@ use crate::spectrum::LUMINANCE;
 
 /// Stretches of each ray that are kept before they get their colours.
 const KEPT: usize = 4;
+
+/// What clouds send along the rays, and what they let through.
+pub struct CloudLight<R: Real> {
+    pub light: [R; 3],
+    pub through: R,
+    /// What sheets have scattered but hardly turned, as a share of what stands behind all clouds.
+    pub onward: R,
+}
 
 /// Opacities and light of up to [`KEPT`] stretches of each ray.
 pub struct Stretches {
@@ -28,7 +36,8 @@ pub struct Stretches {
     light: Vec<[[[f32; 16]; ANSWERED]; KEPT]>,
 }
 
-/// Phase functions of a packet: exact for the first order, smooth for those that follow it closely, and two for many orders.
+/// Phase functions of a packet: exact for the first order, smooth for those that follow it closely, and two
+/// for many orders.
 #[derive(Clone, Copy)]
 pub struct Phases<R: Real> {
     pub single: [R; 3],
@@ -110,22 +119,27 @@ impl Stretches {
         self.most == KEPT
     }
 
-    /// Adds all stretches that have ended to what is seen along their rays, and forgets them; those that go on are the first ones then,
-    /// so that no ray's light hangs on when its neighbours' stretches end.
+    /// Adds all stretches that have ended to what is seen along their rays, and forgets them; those that go
+    /// on are the first ones then, so that no ray's light hangs on when its neighbours' stretches end.
     #[inline(always)]
     pub fn close<R: Real>(&mut self, colours: &Colours<R>, seen: &mut CloudLight<R>) {
         let zero = R::splat(0.0);
-        let present = R::load(&self.present.map(|k| k as f32));
+        let mut present = [0.0; 16];
+        for ray in 0..R::LANES {
+            present[ray] = self.present[ray] as f32;
+        }
+        let present = R::load(&present);
         for k in 0..self.most {
             let ended = R::splat(k as f32).lt(present);
             let opacity = R::load(&self.opacity[k]);
             let t = R::load(&self.distance[k]) / opacity.max(R::splat(1e-9));
             let front = colours.look.air::<R, true>(colours.way, t);
             let mut onward = zero;
-            for (light, colour) in self.light.iter().zip(&colours.clouds) {
+            for cloud in 0..colours.clouds.len() {
+                let (values, colour) = (&self.light[cloud][k], &colours.clouds[cloud]);
                 let mut light_parts = [zero; ANSWERED];
-                for (part, values) in light_parts.iter_mut().zip(&light[k]) {
-                    *part = R::select(ended, R::load(values), zero);
+                for part in 0..ANSWERED {
+                    light_parts[part] = R::select(ended, R::load(&values[part]), zero);
                 }
                 onward = onward + light_parts[ONWARD];
                 match &colour.sides {

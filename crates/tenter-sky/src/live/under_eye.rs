@@ -1,4 +1,5 @@
-//! The ground under the eye: lit by the sky that stands over it, clouds and all, where the mean over places may be a fifth more or less.
+//! The ground under the eye: lit by the sky that stands over it, clouds and all, where the mean over places
+//! may be a fifth more or less.
 
 use super::{Effort, LOOK, look_at};
 use crate::camera::{Camera, Projection};
@@ -9,7 +10,8 @@ use std::f64::consts::{PI, TAU};
 
 /// Pixels along a side of the level picture of the sky.
 const SIDE: usize = 36;
-/// Around each light there is a peak, which has directions of its own: within this angle, radians, on so many rings and so many along each.
+/// Around each light there is a peak, which has directions of its own: within this angle, radians, on so many
+/// rings and so many along each.
 const CAP: f64 = 0.14;
 const RINGS: usize = 12;
 const ALONG: usize = 16;
@@ -60,7 +62,8 @@ impl UnderEye {
     }
 }
 
-/// Directions all over the sky with their weights: pixels of a level picture have equal shares of level ground's light.
+/// Directions all over the sky with their weights: pixels of a level picture have equal shares of level
+/// ground's light.
 fn spread() -> impl Iterator<Item = (DVec3, f64)> {
     let level = Camera { projection: Projection::Level, width: SIDE, height: SIDE };
     let middle = |i: usize| level.direction((i % SIDE) as f64 + 0.5, (i / SIDE) as f64 + 0.5);

@@ -1,6 +1,8 @@
-//! Pictures of the same clouds from the same eye, again and again: under another sun, in other air, in other tints.
+//! Pictures of the same clouds from the same eye, again and again: under another sun, in other air, in other
+//! tints.
 //!
-//! What rays met on their way through clouds is kept from one picture to the next; each is to the last bit what it would be without.
+//! What rays met on their way through clouds is kept from one picture to the next; each is to the last bit
+//! what it would be without.
 
 use super::keeping::{Keeping, Kept};
 use super::{Area, Picture, TILE, render, render_tiles, tile};
@@ -143,9 +145,10 @@ impl Again {
         self.size.load(Ordering::Relaxed)
     }
 
-    /// Renders a whole picture as [`super::render`] does, faster where the last two were of the same land by the same lens: rays are not
-    /// marched through clouds that have not changed, up to the first that have, nor is light looked for where none has moved. What is found
-    /// out is kept even where the picture is called off; nothing is where the last one was of something else, for that takes time.
+    /// Renders a whole picture as [`super::render`] does, faster where the last two were of the same land by
+    /// the same lens: rays are not marched through clouds that have not changed, up to the first that have,
+    /// nor is light looked for where none has moved. What is found out is kept even where the picture is
+    /// called off; nothing is where the last one was of something else, for that takes time.
     pub fn render(
         &mut self,
         scene: &Scene,
@@ -268,14 +271,15 @@ mod tests {
             again.render(&scene, &Camera::lens(&sky.eye, 96, 54), Effort::default(), &|| false).unwrap();
             sizes.push(again.size.load(Ordering::Relaxed));
         }
-        // Nothing of the first picture, which might be the only one of its kind; then ever more, for other pixels are looked at under
-        // other light, until all is forgotten.
+        // Nothing of the first picture, which might be the only one of its kind; then ever more, for other
+        // pixels are looked at under other light, until all is forgotten.
         assert_eq!((sizes[0], sizes[9]), (0, 0));
         assert!(0 < sizes[1] && sizes[1] <= sizes[2] && sizes[2] <= sizes[3], "{sizes:?}");
         assert!(sizes[4] < 3 * sizes[1] && 0 < sizes[7], "{sizes:?}");
     }
 
-    /// Spoilt courses spoil the picture: plain ones where the sun has moved, lit ones where only air has changed; marched ones would not.
+    /// Spoilt courses spoil the picture: plain ones where the sun has moved, lit ones where only air has
+    /// changed; marched ones would not.
     #[test]
     fn what_is_known_is_followed() {
         let workshop = Workshop::default();

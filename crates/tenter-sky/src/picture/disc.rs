@@ -20,7 +20,8 @@ pub struct Disc {
     pub radius: f64,
     /// Radiance in its middle where nothing hides it, cd/m2.
     pub radiance: Rgb,
-    /// Share of that radiance in a square around the disc, rows from the top: limb darkening, clouds, horizon.
+    /// Share of that radiance in a square around the disc, rows from the top: limb darkening, clouds,
+    /// horizon.
     pub mask: Vec<f32>,
     /// What it sheds on a plane that faces it, lx.
     pub illuminance: Rgb,
@@ -39,8 +40,8 @@ pub struct Disc {
 enum Surface {
     /// The linear law of limb darkening (common practice, no source; 0.6 for the sun).
     Sun { limb_darkening: f64 },
-    /// A dark sphere lit from a direction (x right, y up, z toward the eye), by the law of Lommel and Seeliger (Hapke 1981,
-    /// eq. 8, without opposition surge), and by the earth.
+    /// A dark sphere lit from a direction (x right, y up, z toward the eye), by the law of Lommel and
+    /// Seeliger (Hapke 1981, eq. 8, without opposition surge), and by the earth.
     Moon { light: [f64; 3], earthshine: f64 },
 }
 
@@ -214,7 +215,8 @@ impl Disc {
         add_light(picture, area, &self.pixels(camera, scene));
     }
 
-    /// Pixels the disc touches and its light in each, cd/m2. In maps its energy comes out exact at every size.
+    /// Pixels the disc touches and its light in each, cd/m2. In maps its energy comes out exact at every
+    /// size.
     pub fn pixels(&self, camera: &Camera, scene: &Scene) -> Vec<DiscPixel> {
         if !self.seen {
             return Vec::new();

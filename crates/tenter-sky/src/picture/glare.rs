@@ -4,8 +4,9 @@ use super::{Area, Disc, Picture};
 use crate::camera::Camera;
 use crate::spectrum::Rgb;
 
-/// Veiling luminance for each lx at the eye, by angle in degrees: CIE 146:2002, the simplified general function for young
-/// eyes, `10 / a^3 + 5 / a^2` (from memory). Closer than a tenth of a degree it is not known and stays level.
+/// Veiling luminance for each lx at the eye, by angle in degrees: CIE 146:2002, the simplified general
+/// function for young eyes, `10 / a^3 + 5 / a^2` (from memory). Closer than a tenth of a degree it is not
+/// known and stays level.
 pub fn spread(angle_deg: f64) -> f64 {
     let a = angle_deg.max(0.1);
     10.0 / (a * a * a) + 5.0 / (a * a)

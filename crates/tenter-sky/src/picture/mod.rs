@@ -5,7 +5,6 @@ mod disc;
 mod glare;
 mod keeping;
 mod map;
-mod map_sums;
 mod noise;
 mod outlines;
 mod tile;
@@ -16,9 +15,8 @@ pub use disc::{Disc, DiscPixel, DiscPlace, MASK_SIDE, add_light, disc_places, di
 pub use glare::{add_glare, spread};
 pub use map::{
     BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, Layout, LightFact, MapError, MapFacts, MapRender,
-    MapSettings, SMALLEST_WIDTH, Scale, SettingsError,
+    MapSettings, MapSums, SMALLEST_WIDTH, Scale, SettingsError,
 };
-pub use map_sums::MapSums;
 pub use noise::{NOISE_PERCENT, effort_for, noise_left};
 pub use outlines::smooth_outlines;
 pub use turned::Seen;

@@ -12,16 +12,16 @@ const SAMPLES: usize = 6000;
 /// Steps tried, coarsest first.
 const STEPS: [f32; 6] = [2.0, 1.0, 0.5, 0.25, 0.125, 0.0625];
 
-/// Noise left in what `camera` shows, percent: root mean square over pixels of the difference against steps half
-/// as long, over max(pixel, 10 % of the mean). Taken from pixels spread evenly over the picture.
+/// Noise left in what `camera` shows, percent: root mean square over pixels of the difference against steps
+/// half as long, over max(pixel, 10 % of the mean). Taken from pixels spread evenly over the picture.
 pub fn noise_left(scene: &Scene, camera: &Camera, effort: Effort) -> f64 {
     let directions = spread(camera);
     let finer = Effort { step: effort.step * 0.5, ..effort };
     change(&luminances(scene, camera, &directions, effort), &luminances(scene, camera, &directions, finer))
 }
 
-/// The coarsest steps that leave no more than `percent` of noise, and what they leave; `None` if the finest leave
-/// more.
+/// The coarsest steps that leave no more than `percent` of noise, and what they leave; `None` if the finest
+/// leave more.
 pub fn effort_for(
     scene: &Scene,
     camera: &Camera,

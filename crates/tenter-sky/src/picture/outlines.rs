@@ -13,8 +13,8 @@ const PLACES: [[f64; 2]; 4] = [[-0.125, -0.375], [0.375, -0.125], [-0.375, 0.125
 /// Pixels looked at between two questions whether it is called off.
 const AT_ONCE: usize = 1024;
 
-/// Makes the pixels on outlines of a rendered part of a picture the mean of four looks, each with a footprint half as
-/// wide. Discs of lights must not be in it yet.
+/// Makes the pixels on outlines of a rendered part of a picture the mean of four looks, each with a footprint
+/// half as wide. Discs of lights must not be in it yet.
 pub fn smooth_outlines(
     picture: &mut Picture,
     scene: &Scene,

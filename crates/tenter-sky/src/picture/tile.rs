@@ -1,18 +1,20 @@
 //! One tile of a picture: where it is looked at, and what comes from between.
 //!
-//! Every other pixel along both axes is looked at first. Where the four at a cell's corners agree, the pixels between take
-//! their light from them; elsewhere they are looked at themselves. Courses of rays through clouds can be kept for the next picture.
+//! Every other pixel along both axes is looked at first. Where the four at a cell's corners agree, the pixels
+//! between take their light from them; elsewhere they are looked at themselves. Courses of rays through
+//! clouds can be kept for the next picture.
 
 use super::Area;
 use super::keeping::Keeping;
 use crate::camera::Camera;
 use crate::live::{Around, Courses, Effort, Look, Notes, Shadows, Takes, packet, turns};
 use crate::scene::Scene;
-use crate::simd::{Kernel, Real, dispatch};
+use crate::simd::{best, dispatch};
 use crate::spectrum::Rgb;
 use std::cell::RefCell;
 
-/// Largest difference between a cell's corners, as a share of the brightest channel, that pixels between are taken from, for usual steps.
+/// Largest difference between a cell's corners, as a share of the brightest channel, that pixels between are
+/// taken from, for usual steps.
 const AGREE: f32 = 0.025;
 /// Most pixels between rays whose shadows in the air are looked for, and widest angle, radians.
 const SPACING: usize = 4;
@@ -30,10 +32,11 @@ pub fn draw(scene: &Scene, camera: &Camera, tile: Area, effort: Effort, keeping:
         .collect();
     let shadows = AirShadows::over(scene, camera, tile, &directions);
     let pixel = camera.pixel_angle() as f32;
-    dispatch(Tile { scene, pixel, tile, effort, directions, shadows, keeping })
+    Tile { scene, pixel, tile, effort, directions, shadows, keeping }.drawn()
 }
 
-/// The shadows in a tile's air: along a grid of rays, or along each pixel's own where a grid would reach over a seam.
+/// The shadows in a tile's air: along a grid of rays, or along each pixel's own where a grid would reach over
+/// a seam.
 struct AirShadows {
     followed: Option<Shadows>,
     /// Rays along a row of the grid and pixels between them; none for pixels' own.
@@ -82,9 +85,7 @@ impl AirShadows {
             let [fu, fv] = place.map(f32::fract);
             let first = place[1] as usize * across + place[0] as usize;
             let weights = [(1.0 - fu) * (1.0 - fv), fu * (1.0 - fv), (1.0 - fu) * fv, fu * fv];
-            for (k, ray) in [first, first + 1, first + across, first + across + 1].into_iter().enumerate() {
-                (around.rays[k][lane], around.weights[k][lane]) = (ray as f32, weights[k]);
-            }
+            around.set(lane, [first, first + 1, first + across, first + across + 1], weights);
         }
         around
     }
@@ -102,15 +103,13 @@ struct Tile<'a> {
     keeping: Keeping<'a>,
 }
 
-impl Kernel for Tile<'_> {
-    type Output = Vec<Rgb>;
-    #[inline(always)]
-    fn run<R: Real>(mut self) -> Vec<Rgb> {
+impl Tile<'_> {
+    fn drawn(mut self) -> Vec<Rgb> {
+        let lanes = best().lanes();
         let width = self.tile.width;
         let notes = RefCell::new(Notes::default());
         let turns = turns(self.scene).count();
         let mut light = vec![[0.0; 3]; width * self.tile.height];
-        // One loop over all that is looked at: what it calls is large, and compiled where it is called.
         for pass in [Pass::EveryOther, Pass::Between] {
             let mut pixels = match pass {
                 Pass::EveryOther => self.every_other(),
@@ -118,7 +117,7 @@ impl Kernel for Tile<'_> {
             };
             // No ray hangs on those it goes with: known ones go together.
             pixels.sort_by_key(|pixel| std::cmp::Reverse(self.keeping.how_much(*pixel)));
-            for pixels in pixels.chunks(R::LANES) {
+            for pixels in pixels.chunks(lanes) {
                 let mut directions = [[0.0; 3]; 16];
                 for (direction, pixel) in directions.iter_mut().zip(pixels) {
                     *direction = self.directions[*pixel].expect("only shown pixels are looked at");
@@ -136,7 +135,7 @@ impl Kernel for Tile<'_> {
                     around: &self.shadows.around(pixels, width),
                     courses,
                 };
-                let seen = look.run::<R>();
+                let seen = dispatch(look);
                 for (lane, pixel) in pixels.iter().enumerate() {
                     light[*pixel] = [seen.light[0][lane], seen.light[1][lane], seen.light[2][lane]];
                 }

@@ -1,4 +1,5 @@
-//! First pictures of an eye that turns: the sky around it stays the same, and most of it has been seen already.
+//! First pictures of an eye that turns: the sky around it stays the same, and most of it has been seen
+//! already.
 
 use super::Picture;
 use crate::camera::Camera;
@@ -7,7 +8,8 @@ use crate::scene::Scene;
 use crate::spectrum::Rgb;
 use rayon::prelude::*;
 
-/// Share of the pixels that have to be known already: below it little is saved, and a picture is better of one kind.
+/// Share of the pixels that have to be known already: below it little is saved, and a picture is better of
+/// one kind.
 const KNOWN: f64 = 0.4;
 
 /// A picture, and the camera that took it.
@@ -18,8 +20,9 @@ pub struct Seen<'a> {
 }
 
 impl Seen<'_> {
-    /// What `camera` sees of the same scene, from the same place: pixels are means over what is known, and are looked at where
-    /// nothing is. None where that is most of the picture, or where pixels that are known are wider than the camera's.
+    /// What `camera` sees of the same scene, from the same place: pixels are means over what is known, and
+    /// are looked at where nothing is. None where that is most of the picture, or where pixels that are known
+    /// are wider than the camera's.
     pub fn turned(self, scene: &Scene, camera: &Camera, effort: Effort) -> Option<Picture> {
         if camera.pixel_angle() < self.by.pixel_angle() {
             return None;

@@ -1,7 +1,8 @@
 //! Balls of droplets under one light: the table that heaps are lit by.
 //!
-//! A photon that leaves a ball was scattered last at some place: how many leave from there toward an angle, over how many would if every droplet there sent one
-//! into every direction, is the mean source of what is seen of that place from outside.
+//! A photon that leaves a ball was scattered last at some place: how many leave from there toward an angle,
+//! over how many would if every droplet there sent one into every direction, is the mean source of what is
+//! seen of that place from outside.
 
 use super::droplets::Turns;
 use super::phase::turned;
@@ -86,7 +87,8 @@ fn follow(radius: f64, photons: usize, turns: &Turns) -> Sources {
 }
 
 impl Sources {
-    /// Shares of the lobes in each cell; cells that no light comes from, or that a ball does not have, are like those beside them.
+    /// Shares of the lobes in each cell; cells that no light comes from, or that a ball does not have, are
+    /// like those beside them.
     fn lobes(&self, radius: f64) -> Vec<f32> {
         let known: Vec<Option<[f64; LOBES]>> = (0..DEPTHS * FACINGS)
             .map(|i| {
@@ -166,7 +168,8 @@ impl Sources {
     }
 }
 
-/// A place in the ball and how likely it is, per volume: seven in ten near the surface, by the logarithm of their distance.
+/// A place in the ball and how likely it is, per volume: seven in ten near the surface, by the logarithm of
+/// their distance.
 pub(crate) fn somewhere(radius: f64, rng: &mut Rng) -> (DVec3, f64) {
     const LEAST: f64 = 0.01;
     const NEAR: f64 = 0.7;

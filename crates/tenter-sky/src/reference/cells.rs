@@ -1,9 +1,10 @@
 //! What paths find in common.
 //!
-//! A path that was turned inside of a cloud has all but forgotten where it came from: what it will bring hangs on the place and the
-//! direction it stands in, and neighbours found out about that before. So some paths are followed to their ends and note what the rest of
-//! their way brought from where they stood, in cells of place and direction; others end in the cell they come into (path space filtering
-//! by hashed cells; Binder, Fricke and Keller 2019). A cell that knows enough is divided, so that the more paths there are the
+//! A path that was turned inside of a cloud has all but forgotten where it came from: what it will bring
+//! hangs on the place and the direction it stands in, and neighbours found out about that before. So some
+//! paths are followed to their ends and note what the rest of their way brought from where they stood, in
+//! cells of place and direction; others end in the cell they come into (path space filtering by hashed cells;
+//! Binder, Fricke and Keller 2019). A cell that knows enough is divided, so that the more paths there are the
 //! less is blurred. Cells are shifted by chance each time, which leaves no edges.
 
 use super::droplets::Weight;
@@ -14,7 +15,8 @@ use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 use std::hash::{BuildHasherDefault, Hasher};
 
-/// Turns, other than onward ones, after which a path stands anywhere. After one the lit side of a heap would lose its grain.
+/// Turns, other than onward ones, after which a path stands anywhere. After one the lit side of a heap would
+/// lose its grain.
 pub const FORGOTTEN: u32 = 2;
 /// Ways that a cell must know to be believed, and to be divided.
 const ENOUGH: u32 = 24;
@@ -22,7 +24,8 @@ const ENOUGH: u32 = 24;
 const FREE_PATHS: f64 = 4.0;
 /// Cells of direction along the side of an octahedron laid flat, at level 0 and those before it.
 const DIRECTIONS: f64 = 4.0;
-/// Cells of each level are half as wide as those before it; after level 0 half as high too, and with so many more of direction along a side.
+/// Cells of each level are half as wide as those before it; after level 0 half as high too, and with so many
+/// more of direction along a side.
 const MORE_DIRECTIONS: f64 = 1.5;
 pub const WIDEST: i32 = -8;
 const SMALLEST: i32 = 4;
@@ -67,8 +70,9 @@ struct Known {
     sum: [f32; BANDS],
 }
 
-/// How far apart paths come to be: a turn sends them anywhere that is as far as the way to the next one, and what cells blur within that
-/// is lost on them. Where they go on within a cloud they stand otherwise than those that just came from afar, and have narrow cells again.
+/// How far apart paths come to be: a turn sends them anywhere that is as far as the way to the next one, and
+/// what cells blur within that is lost on them. Where they go on within a cloud they stand otherwise than
+/// those that just came from afar, and have narrow cells again.
 pub struct Spread {
     last: DVec3,
     /// From the eye to the first turn, and from the last turn but one to the last, m.
@@ -135,7 +139,8 @@ impl Cells {
         }
     }
 
-    /// What a way on from a stand brings of each light, by the smallest cell that knows enough, if one of this level or a later one does.
+    /// What a way on from a stand brings of each light, by the smallest cell that knows enough, if one of
+    /// this level or a later one does.
     pub fn told(&self, stand: &Stand, least: i32) -> Option<impl Iterator<Item = Spectrum>> {
         let knows = |level: &i32| self.known.get(&stand.cell(*level)).is_some_and(|k| k.ways >= ENOUGH);
         let smallest = (stand.widest..=SMALLEST).take_while(knows).last().filter(|known| *known >= least)?;
@@ -188,7 +193,8 @@ fn of_light(cell: Key, light: usize) -> Key {
     cell.wrapping_add(light as u64)
 }
 
-/// Mixes bits so that each hangs on all (Steele, Lea and Flood 2014, with Stafford's thirteenth constants; from memory).
+/// Mixes bits so that each hangs on all (Steele, Lea and Flood 2014, with Stafford's thirteenth constants;
+/// from memory).
 fn mixed(mut bits: u64) -> u64 {
     bits = (bits ^ (bits >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
     bits = (bits ^ (bits >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
@@ -256,7 +262,8 @@ mod tests {
         Found { stand, shares: vec![Spectrum::splat(share), Spectrum::splat(10.0 * share)] }
     }
 
-    /// Every direction has its place on the square, and neighbours stay neighbours: a fourth of a whole turn is half of a side at most.
+    /// Every direction has its place on the square, and neighbours stay neighbours: a fourth of a whole turn
+    /// is half of a side at most.
     #[test]
     fn directions_cover_the_square() {
         let mut rng = Rng::with_seed(2);
@@ -290,7 +297,8 @@ mod tests {
         assert!(cells.told(&stand, 1).is_none(), "half as wide ones know nothing yet");
     }
 
-    /// Paths that went far between turns share wide cells, those that did not don't; the first way counts as it is seen.
+    /// Paths that went far between turns share wide cells, those that did not don't; the first way counts as
+    /// it is seen.
     #[test]
     fn the_farther_paths_went_the_wider_their_cells() {
         let mut rng = Rng::with_seed(1);

@@ -1,8 +1,9 @@
-//! Light's ways through clouds: free paths by null collisions over the same forms that the live integrator reads.
+//! Light's ways through clouds: free paths by null collisions over the same forms that the live integrator
+//! reads.
 //!
-//! Extinction is nowhere above that of a form's core, so collisions are drawn with that bound and taken as often as the
-//! extinction there is a share of it (Woodcock 1965; Novak, Georgiev, Hanika and Jarosz 2018). Where a form promises open air, the
-//! way through it is gone in one step.
+//! Extinction is nowhere above that of a form's core, so collisions are drawn with that bound and taken as
+//! often as the extinction there is a share of it (Woodcock 1965; Novak, Georgiev, Hanika and Jarosz 2018).
+//! Where a form promises open air, the way through it is gone in one step.
 
 use super::droplets::Turns;
 use crate::clouds::form::CloudForm;
@@ -52,9 +53,9 @@ pub struct Meeting {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Onward {
     Lost,
-    /// It goes on in its direction: where a path that ends here would be told from it by a turn that is not onward, paths need not find the
-    /// peak around the light by chance. The light of the sun is blurred by as much; the same is done with delta functions
-    /// (Nakajima and Tanaka 1988).
+    /// It goes on in its direction: where a path that ends here would be told from it by a turn that is not
+    /// onward, paths need not find the peak around the light by chance. The light of the sun is blurred by as
+    /// much; the same is done with delta functions (Nakajima and Tanaka 1988).
     Kept,
 }
 
@@ -101,8 +102,9 @@ impl<'a> CloudField<'a> {
         first
     }
 
-    /// Share of light that comes through clouds from space, by ratio tracking (Novak, Selle and Jarosz 2014). What is scattered
-    /// [`onward`](Turns::onward) is lost, or taken as if it kept its direction. Less than `least` is drawn for.
+    /// Share of light that comes through clouds from space, by ratio tracking (Novak, Selle and Jarosz 2014).
+    /// What is scattered [`onward`](Turns::onward) is lost, or taken as if it kept its direction. Less than
+    /// `least` is drawn for.
     pub fn through(
         &self,
         from: DVec3,
@@ -147,7 +149,8 @@ impl<'a> CloudField<'a> {
     }
 }
 
-/// Places of a ray that are looked at together: the first tells how far the nearest cloud is, collisions are drawn at the others.
+/// Places of a ray that are looked at together: the first tells how far the nearest cloud is, collisions are
+/// drawn at the others.
 const TOGETHER: usize = 16;
 
 /// A ray through the clouds.
@@ -161,8 +164,8 @@ struct Way {
 }
 
 impl Part<'_> {
-    /// Visits drawn places of a ray: `visit` gets the distance and the extinction there as a share of the bound that they were drawn by,
-    /// and says whether to go on.
+    /// Visits drawn places of a ray: `visit` gets the distance and the extinction there as a share of the
+    /// bound that they were drawn by, and says whether to go on.
     fn walk(&self, way: Way, rng: &mut Rng, mut visit: impl FnMut(f64, f64, &mut Rng) -> bool) {
         if self.bound <= 0.0 {
             return;
@@ -196,8 +199,8 @@ impl Part<'_> {
         passages(planet, from.length(), from.dot(direction), self.base, self.top)
     }
 
-    /// Looks at a place of a ray, `t` metres along it, and at those where collisions come next if extinction is the bound all along;
-    /// `drawn`: evenly between 0 and 1.
+    /// Looks at a place of a ray, `t` metres along it, and at those where collisions come next if extinction
+    /// is the bound all along; `drawn`: evenly between 0 and 1.
     fn look(&self, planet: f64, from: DVec3, direction: DVec3, t: f64, drawn: [f32; TOGETHER]) -> Looked {
         let form = match self.body {
             Body::Form(form) => Some(form),
@@ -215,7 +218,8 @@ struct Looked {
     at: [f64; TOGETHER],
     /// Extinction as a share of the bound.
     share: [f32; TOGETHER],
-    /// How far along the ray everything is known: the last place, or beyond it what lies open around one of them.
+    /// How far along the ray everything is known: the last place, or beyond it what lies open around one of
+    /// them.
     open_to: f64,
 }
 
@@ -337,7 +341,8 @@ mod tests {
         }
     }
 
-    /// However early is drawn for what is left, as much comes through on average: e to the minus of the depth (Beer 1852).
+    /// However early is drawn for what is left, as much comes through on average: e to the minus of the depth
+    /// (Beer 1852).
     #[test]
     fn what_comes_through_does_not_hang_on_the_roulette() {
         const RAYS: usize = 40_000;
@@ -445,7 +450,8 @@ mod tests {
         }
     }
 
-    /// Collisions are drawn as often as the bound says, and all of a ray is looked at: nowhere is cloud left out between two looks.
+    /// Collisions are drawn as often as the bound says, and all of a ray is looked at: nowhere is cloud left
+    /// out between two looks.
     #[test]
     fn collisions_are_drawn_by_the_bound() {
         const BOUND: f64 = 0.02;
@@ -490,8 +496,9 @@ mod tests {
         assert!(dense.meet(from, -DVec3::Z, 100.0, &mut rng).is_none());
     }
 
-    /// A slab lit from above, seen from above and below: what a path brings back that looks toward the light by whole phase functions, and so comes
-    /// into their peak by chance, and one that knows onward turns as [`AirPaths`](crate::reference::AirPaths) does.
+    /// A slab lit from above, seen from above and below: what a path brings back that looks toward the light
+    /// by whole phase functions, and so comes into their peak by chance, and one that knows onward turns as
+    /// [`AirPaths`](crate::reference::AirPaths) does.
     #[test]
     fn onward_turns_bring_what_chance_would() {
         const PLANET: f64 = 1e9;

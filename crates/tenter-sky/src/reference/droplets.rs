@@ -1,10 +1,11 @@
 //! Turns of light at droplets and crystals.
 //!
-//! Half of what they scatter is diffraction: it leaves its direction by a degree or two, and less so the shorter the waves. That
-//! makes two troubles for paths that are turned a hundred times. First, a path drawn for one colour would weigh hundreds of times more
-//! or less for another: each is weighed by how often any of three colours would have drawn it (balance heuristic over wavelengths,
-//! Wilkie, Nawaz, Droske, Weidlich and Hanika 2014). Second, few paths come into the peak beside a light, and those bring back a
-//! thousand times what others do: turns are told apart into onward ones and others ([`Turns::onward`]), and onward turns on
+//! Half of what they scatter is diffraction: it leaves its direction by a degree or two, and less so the
+//! shorter the waves. That makes two troubles for paths that are turned a hundred times. First, a path drawn
+//! for one colour would weigh hundreds of times more or less for another: each is weighed by how often any of
+//! three colours would have drawn it (balance heuristic over wavelengths, Wilkie, Nawaz, Droske, Weidlich and
+//! Hanika 2014). Second, few paths come into the peak beside a light, and those bring back a thousand times
+//! what others do: turns are told apart into onward ones and others ([`Turns::onward`]), and onward turns on
 //! the last way to a light are taken as none ([`CloudField`](super::clouds::CloudField)).
 
 use super::phase::turned;
@@ -16,7 +17,8 @@ use std::f64::consts::PI;
 
 /// Steps of a phase function's cumulated form.
 const STEPS: usize = 4096;
-/// Onward turns are within this angle, radians: past the first dark ring of droplets of 10 um (1.9 degrees in green; Airy 1835).
+/// Onward turns are within this angle, radians: past the first dark ring of droplets of 10 um (1.9 degrees in
+/// green; Airy 1835).
 const ONWARD: f64 = 0.07;
 
 /// The phase function of a cloud and its cumulated form.
@@ -169,8 +171,8 @@ mod tests {
         }
     }
 
-    /// After many turns every band still weighs one on average, none more than three times as much, and each keeps its own
-    /// asymmetry: after k turns the mean cosine to the first direction is g^k.
+    /// After many turns every band still weighs one on average, none more than three times as much, and each
+    /// keeps its own asymmetry: after k turns the mean cosine to the first direction is g^k.
     #[test]
     fn weights_hold_for_all_colours_after_many_turns() {
         let phase = DropletPhase::new(10.0);
@@ -204,8 +206,8 @@ mod tests {
         }
     }
 
-    /// About half of what droplets scatter is diffraction (van de Hulst 1957, section 8.1), and what is not is nowhere
-    /// a peak.
+    /// About half of what droplets scatter is diffraction (van de Hulst 1957, section 8.1), and what is not
+    /// is nowhere a peak.
     #[test]
     fn onward_turns_are_diffraction() {
         for radius_um in [6.0, 10.0, 20.0] {

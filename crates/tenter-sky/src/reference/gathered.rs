@@ -2,11 +2,11 @@
 
 use super::cells::{Cells, Found, Stand, Trail, WIDEST};
 use super::droplets::Weight;
-use super::paths::Disc;
+use super::light::Disc;
 use crate::spectrum::{Rgb, Spectrum};
 
-/// Stands that a path which finds things out goes on for after the cell that told its own rest: it may then end in another, if that is
-/// narrow: blur would else add up.
+/// Stands that a path which finds things out goes on for after the cell that told its own rest: it may then
+/// end in another, if that is narrow: blur would else add up.
 const FARTHER: usize = 24;
 const NARROW: i32 = 1;
 

@@ -1,19 +1,22 @@
 //! The reference integrator: unbiased, slow, true.
 //!
-//! Paths of light are followed backwards from the eye through spherical shells of air, scattered as often as chance has
-//! it, and lit by the sun at every turn. It reads the same [`Medium`](crate::air::Medium) as the live integrator and
-//! shares none of its tables, so that the two can be held against each other. Clouds are the live integrator's forms, at their finest.
+//! Paths of light are followed backwards from the eye through spherical shells of air, scattered as often as
+//! chance has it, and lit by the sun at every turn. It reads the same [`Medium`](crate::air::Medium) as the
+//! live integrator and shares none of its tables, so that the two can be held against each other. Clouds are
+//! the live integrator's forms, at their finest.
 //!
-//! Asked to, paths through clouds share what they find ([`Wish::shared`]): faster, and no longer without any bias.
+//! Asked to, paths through clouds share what they find ([`Wish::shared`]): faster, and no longer without any
+//! bias.
 //!
-//! All [`BANDS`](crate::spectrum::BANDS) wavelengths go along one path: where to collide is drawn for all of them
-//! together, each band carries its own weight (spectral tracking; Kutz, Habel, Li and Novak 2017).
+//! All [`BANDS`](crate::spectrum::BANDS) wavelengths go along one path: where to collide is drawn for all of
+//! them together, each band carries its own weight (spectral tracking; Kutz, Habel, Li and Novak 2017).
 
 pub mod balls;
 mod cells;
 mod clouds;
 mod droplets;
 mod gathered;
+mod light;
 mod paths;
 pub(crate) mod phase;
 mod shared;
@@ -133,8 +136,9 @@ pub struct Wish {
     pub most_paths: u64,
     /// Whether paths are spread over the pixels, or all go through their middles.
     pub spread: bool,
-    /// Whether paths that were turned in clouds end in what others found from there: far faster in thick clouds, and a little blurred, the
-    /// less so the more paths there are. Else each is followed to its own end.
+    /// Whether paths that were turned in clouds end in what others found from there: far faster in thick
+    /// clouds, and a little blurred, the less so the more paths there are. Else each is followed to its own
+    /// end.
     pub shared: bool,
 }
 
@@ -160,11 +164,12 @@ impl<'a> Reference<'a> {
         })
     }
 
-    /// Radiance along one direction (x east, y north, z up), by paths until the standard error is under this share of it,
-    /// or there are `most` of them. The same always comes out the same.
+    /// Radiance along one direction (x east, y north, z up), by paths until the standard error is under this
+    /// share of it, or there are `most` of them. The same always comes out the same.
     pub fn along(&self, direction: [f64; 3], share: f64, most: u64) -> Estimate {
         let mut tally = Tally::default();
-        // Where few paths find the light, the first rounds may miss all that do and seem sure: twice as many have to agree.
+        // Where few paths find the light, the first rounds may miss all that do and seem sure: twice as many
+        // have to agree.
         let mut sure = 0;
         while tally.paths < most {
             let begun = tally.paths;
@@ -183,9 +188,9 @@ impl<'a> Reference<'a> {
         tally.estimate()
     }
 
-    /// What a camera sees, refined until the noise left is under what is wished or the most paths are spent; noise is
-    /// the root mean square over pixels of standard error over the larger of the pixel and a tenth of the mean.
-    /// `progress` gets the noise after each round, percent.
+    /// What a camera sees, refined until the noise left is under what is wished or the most paths are spent;
+    /// noise is the root mean square over pixels of standard error over the larger of the pixel and a tenth
+    /// of the mean. `progress` gets the noise after each round, percent.
     pub fn picture(
         &self,
         camera: &Camera,
@@ -221,7 +226,8 @@ impl<'a> Reference<'a> {
             if noise <= wish.noise_percent || spent >= wish.most_paths {
                 return Ok(Traced::of(camera, &estimates, noise));
             }
-            // Four times the paths halve the noise; never more than doubled at once, for early estimates are rough.
+            // Four times the paths halve the noise; never more than doubled at once, for early estimates are
+            // rough.
             paths = spent.min(1 << 16).min(wish.most_paths - spent);
         }
     }

@@ -4,19 +4,21 @@ use super::cells::{Cells, FORGOTTEN, Found, Spread};
 use super::clouds::{CloudField, LEAST, Onward, survives};
 use super::droplets::{Scattered, Weight};
 use super::gathered::Gathered;
+use super::light::Disc;
 use super::phase::{lobed_cosine, rayleigh_cosine, turned};
 use super::shells::{Next, Shells, Under};
 use crate::air::{Medium, rayleigh_phase};
 use crate::scene::{Clouds, PlacedLight};
-use crate::spectrum::{BANDS, LightToRgb, Rgb, Spectrum};
+use crate::spectrum::{BANDS, Rgb, Spectrum};
 use fastrand::Rng;
 use glam::DVec3;
 use std::f32::consts::PI;
 
-/// Where much of a light is scattered toward the eye, less than [`LEAST`] of it is followed: until what is left times the phase function
-/// is under this, per steradian.
+/// Where much of a light is scattered toward the eye, less than [`LEAST`] of it is followed: until what is
+/// left times the phase function is under this, per steradian.
 const WORTH: f32 = 0.015;
-/// Phase function, per steradian, from which on a path looks toward a light at every droplet: a path of many turns brings back about half as much.
+/// Phase function, per steradian, from which on a path looks toward a light at every droplet: a path of many
+/// turns brings back about half as much.
 const LIKELY: f32 = 0.15;
 
 /// Follows paths from an eye.
@@ -26,15 +28,6 @@ pub struct AirPaths<'a> {
     eye: DVec3,
     shells: Shells,
     clouds: CloudField<'a>,
-}
-
-/// A light to send rays to.
-pub(super) struct Disc {
-    direction: DVec3,
-    /// Radians.
-    radius: f64,
-    strength: f32,
-    to_rgb: LightToRgb,
 }
 
 /// What came back along a path.
@@ -341,24 +334,6 @@ impl Here {
             share.0[b] = sum / self.scattering.0[b].max(f32::MIN_POSITIVE);
         }
         share
-    }
-}
-
-impl Disc {
-    /// A direction to the disc, evenly over it.
-    fn draw(&self, rng: &mut Rng) -> DVec3 {
-        let (s, c) = (std::f64::consts::TAU * rng.f64()).sin_cos();
-        let r = self.radius * rng.f64().sqrt();
-        let (a, b) = self.direction.any_orthonormal_pair();
-        (self.direction + (a * c + b * s) * r).normalize()
-    }
-
-    /// Adds shares of its light.
-    pub(super) fn add(&self, share: Spectrum, light: &mut Rgb) {
-        let rgb = self.to_rgb.convert(&share);
-        for c in 0..3 {
-            light[c] += rgb[c] * self.strength;
-        }
     }
 }
 

@@ -4,7 +4,8 @@ use fastrand::Rng;
 use glam::DVec3;
 use std::f64::consts::TAU;
 
-/// Cosine of an angle scattered by molecules, exactly after 3/8 (1 + c^2): the cubic c^3 + 3 c = 8 u - 4 by Cardano.
+/// Cosine of an angle scattered by molecules, exactly after 3/8 (1 + c^2): the cubic c^3 + 3 c = 8 u - 4 by
+/// Cardano.
 pub fn rayleigh_cosine(rng: &mut Rng) -> f64 {
     let half = 4.0 * rng.f64() - 2.0;
     let root = (half + (half * half + 1.0).sqrt()).cbrt();
@@ -47,7 +48,8 @@ pub fn turned(direction: DVec3, cosine: f64, rng: &mut Rng) -> DVec3 {
 mod tests {
     use super::*;
 
-    /// Means of the cosine and of its square: 0 and 2/5 for molecules, g and (1 + 2 g^2) / 3 for Henyey and Greenstein.
+    /// Means of the cosine and of its square: 0 and 2/5 for molecules, g and (1 + 2 g^2) / 3 for Henyey and
+    /// Greenstein.
     #[test]
     fn drawn_cosines_have_the_moments_of_their_function() {
         let mut rng = Rng::with_seed(3);

@@ -16,7 +16,8 @@ const FINDING: u64 = 8;
 const AT_ONCE: u64 = 32;
 const TOGETHER: usize = 2048;
 
-/// Half of a picture's paths: two that know nothing of one another tell by their difference how sure they are.
+/// Half of a picture's paths: two that know nothing of one another tell by their difference how sure they
+/// are.
 struct Half {
     cells: Cells,
     tallies: Vec<Tally>,

@@ -43,7 +43,8 @@ impl Shells {
     pub fn new(medium: &Medium) -> Shells {
         let mut bounds = [0.0; SHELLS];
         for (bound, edges) in bounds.iter_mut().zip(EDGES_KM.windows(2)) {
-            // The profile is linear between its steps of 25 m, so that the edges and all steps tell the highest.
+            // The profile is linear between its steps of 25 m, so that the edges and all steps tell the
+            // highest.
             let (low, high) = (edges[0] * 1000.0, edges[1] * 1000.0);
             let steps = ((high - low) / 25.0) as usize;
             let extinction =
@@ -78,8 +79,8 @@ impl Shells {
         place.length() - self.planet
     }
 
-    /// Metres in which nothing comes next whatever the direction, with `free` optical depths of the bound to go, and what is
-    /// left of those.
+    /// Metres in which nothing comes next whatever the direction, with `free` optical depths of the bound to
+    /// go, and what is left of those.
     pub fn nothing_within(&self, at: &Under, free: f64) -> (f64, f64) {
         let altitude = self.altitude(at.place);
         let (low, high) = (EDGES_KM[at.shell] * 1000.0, EDGES_KM[at.shell + 1] * 1000.0);

@@ -1,8 +1,9 @@
 //! Plane slabs, as others have computed them.
 
-/// Reflectance of plane slabs over black ground by discrete ordinates with 48 streams (Stamnes, Tsay, Wiscombe and
-/// Jayaweera 1988; computed with the open PythonicDISORT 1.x): Henyey and Greenstein's phase function with g = 0.85, nothing
-/// absorbed; by optical thickness, then for cosines of the zenith angle 1, 0.87, 0.5 and 0.2.
+/// Reflectance of plane slabs over black ground by discrete ordinates with 48 streams (Stamnes, Tsay,
+/// Wiscombe and Jayaweera 1988; computed with the open PythonicDISORT 1.x): Henyey and Greenstein's phase
+/// function with g = 0.85, nothing absorbed; by optical thickness, then for cosines of the zenith angle 1,
+/// 0.87, 0.5 and 0.2.
 pub const REFLECTANCE: [(f64, [f64; 4]); 5] = [
     (0.5, [0.0199, 0.0274, 0.0871, 0.3094]),
     (2.0, [0.0910, 0.1206, 0.2802, 0.5143]),

@@ -1,4 +1,5 @@
-//! Skies lit by one light alone: all of their light goes with its strength, so that a picture of one serves for all strengths.
+//! Skies lit by one light alone: all of their light goes with its strength, so that a picture of one serves
+//! for all strengths.
 
 use super::placed_lights;
 use crate::document::{Sky, SkyKind};
@@ -8,14 +9,14 @@ use crate::spectrum::solar_illuminance;
 const TRACE: f64 = 1e-4;
 /// Sine of the elevation below which other lights count, however weak.
 const LOWEST: f64 = 0.02;
-/// Share of a light's illuminance on a plane that faces it that reaches level ground at the least, from the lowest elevation on (a clear sky with
-/// the sun at 1 degree has 2 klx; from memory).
+/// Share of a light's illuminance on a plane that faces it that reaches level ground at the least, from the
+/// lowest elevation on (a clear sky with the sun at 1 degree has 2 klx; from memory).
 const ARRIVES: f64 = 0.01;
 /// Strengths below this leave thresholds of other parts of a scene.
 const WEAKEST: f64 = 0.01;
 
-/// The sky as it would be with its one sun at strength 1, and that sun's strength; nothing where other lights, airglow or a painted
-/// sky would be seen beside it.
+/// The sky as it would be with its one sun at strength 1, and that sun's strength; nothing where other
+/// lights, airglow or a painted sky would be seen beside it.
 ///
 /// ```
 /// use tenter_sky::document::{Placement, Sky};

@@ -24,7 +24,8 @@ pub struct Ambience {
     pub lifted: Vec<Lifted>,
 }
 
-/// Mean radiance all around that clouds below add in the air over an altitude (m) to what it gets from the ground.
+/// Mean radiance all around that clouds below add in the air over an altitude (m) to what it gets from the
+/// ground.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Lifted {
     pub above: f32,
@@ -34,7 +35,8 @@ pub struct Lifted {
 /// Share by which what goes up has to change from one layer to the next to be told apart.
 const TOLD_APART: f32 = 0.1;
 
-/// How far air is in the mean from clouds that light it, m: molecules thin out so fast (scale height of the standard atmosphere).
+/// How far air is in the mean from clouds that light it, m: molecules thin out so fast (scale height of the
+/// standard atmosphere).
 const AIR_LIT: f64 = 8000.0;
 
 /// Mean radiance around a cloud layer, and what it takes from below.
@@ -85,7 +87,8 @@ struct Passed<'a> {
 }
 
 impl Ambiences {
-    /// `clouds`: the layers' columns, from the lowest up, and how much more light they turn than droplets do; `heights`: the altitudes of their middles and tops, m.
+    /// `clouds`: the layers' columns, from the lowest up, and how much more light they turn than droplets do;
+    /// `heights`: the altitudes of their middles and tops, m.
     pub fn new(
         air: &Air,
         sky: &SkyLight,

@@ -25,8 +25,8 @@ pub struct Fog {
 const DEPTHS: f64 = 9.0;
 
 impl Fog {
-    /// Nothing where there is none. `sun_up` is the sine of the highest sun's elevation, `cover` the share of the sky's
-    /// columns that hold cloud.
+    /// Nothing where there is none. `sun_up` is the sine of the highest sun's elevation, `cover` the share of
+    /// the sky's columns that hold cloud.
     pub fn new(fog: &document::Fog, sun_up: f64, cover: f64) -> Option<Fog> {
         if fog.muted {
             return None;

@@ -86,9 +86,10 @@ impl Clear {
 }
 
 impl Levels {
-    /// The sky's light and the lights' come in at the top; slabs and ground send light to and fro (the two-stream adding of slabs, for
-    /// example Liou 2002, section 6.4), and so does the air over them, a share `air`: of what goes up from bare ground the sky's
-    /// light knows. `clear`: what there is at each level without clouds.
+    /// The sky's light and the lights' come in at the top; slabs and ground send light to and fro (the
+    /// two-stream adding of slabs, for example Liou 2002, section 6.4), and so does the air over them, a
+    /// share `air`: of what goes up from bare ground the sky's light knows. `clear`: what there is at each
+    /// level without clouds.
     pub fn between(slabs: &[Slab], clear: &[Clear], albedo: Rgb, air: Rgb) -> Levels {
         let n = slabs.len();
         let left = |share: &dyn Fn(&(f32, f32, f32)) -> f32| {
@@ -190,7 +191,8 @@ mod tests {
         assert!((levels.up[0][0] - 0.3 * (SKY + SUN)).abs() < 1e-4 && levels.bare[0] == levels.up[0]);
     }
 
-    /// White clouds under air that sends a tenth back: 1 + s R + (s R)^2 ..., R being what they send up of all that falls on them.
+    /// White clouds under air that sends a tenth back: 1 + s R + (s R)^2 ..., R being what they send up of
+    /// all that falls on them.
     #[test]
     fn light_goes_to_and_fro_over_white_clouds() {
         const BACK: f32 = 0.1;
@@ -202,7 +204,8 @@ mod tests {
         assert!(levels.down[0][0] < 1e-3 && levels.total_down(0) < 1e-3);
     }
 
-    /// What the air under open clouds scatters comes down as if there were none; under closed ones that let nothing straight through, not.
+    /// What the air under open clouds scatters comes down as if there were none; under closed ones that let
+    /// nothing straight through, not.
     #[test]
     fn air_under_clouds_scatters_what_gets_there() {
         let clear = || [clear(SKY, 0.7 * SUN), clear(0.5 * SKY, SUN)];

@@ -15,8 +15,8 @@ pub const MAX_LIGHTS: usize = crate::document::MAX_SUNS + 1;
 pub enum Face {
     /// Darkening toward the rim by a linear law with this factor.
     Sun { limb_darkening: f64 },
-    /// Lit from a direction: cosine of the phase angle, and the direction of the bright limb as a vector in the sky; light
-    /// of the earth as a share of the full moon's.
+    /// Lit from a direction: cosine of the phase angle, and the direction of the bright limb as a vector in
+    /// the sky; light of the earth as a share of the full moon's.
     Moon { phase_cos: f64, bright_limb: [f64; 3], earthshine: f64 },
 }
 
@@ -130,22 +130,22 @@ impl PlacedMoon {
 /// Of the moon at its mean distance.
 const MEAN_DIAMETER_DEG: f64 = 0.518;
 
-/// Moonlight outside the air at the mean distance, lx, by phase angle in degrees (Krisciunas and Schaefer 1991, eq. 8 and
-/// 9: footcandles from the magnitude -12.73 + 0.026 a + 4e-9 a^4).
+/// Moonlight outside the air at the mean distance, lx, by phase angle in degrees (Krisciunas and Schaefer
+/// 1991, eq. 8 and 9: footcandles from the magnitude -12.73 + 0.026 a + 4e-9 a^4).
 pub fn moonlight(phase_deg: f64) -> f64 {
     const LUX_PER_FOOTCANDLE: f64 = 10.7639;
     let a = phase_deg.abs().min(180.0);
     LUX_PER_FOOTCANDLE * 10f64.powf(-0.4 * (-12.73 + 0.026 * a + 4e-9 * a.powi(4) + 16.57))
 }
 
-/// Light of the earth on the moon at new moon, as a share of the sun's there (about 1e-4; Goode et al. 2001, from memory);
-/// it wanes as the earth does.
+/// Light of the earth on the moon at new moon, as a share of the sun's there (about 1e-4; Goode et al. 2001,
+/// from memory); it wanes as the earth does.
 fn earthshine(phase_deg: f64) -> f64 {
     1e-4 * (1.0 - phase_deg.to_radians().cos()) * 0.5
 }
 
-/// The moon's rock is darker in the blue: relative to 550 nm a straight line, which takes the sun's colour index of 0.65
-/// to 0.88 (0.92 observed; common practice, no source).
+/// The moon's rock is darker in the blue: relative to 550 nm a straight line, which takes the sun's colour
+/// index of 0.65 to 0.88 (0.92 observed; common practice, no source).
 fn moons_colour() -> LightToRgb {
     let rock = Spectrum::from_fn(|nm| 1.0 + 0.0018 * (nm - 550.0));
     let light = LightToRgb::sunlight().filtered(&rock);
@@ -211,8 +211,8 @@ fn colour_of(colour: &LightColour) -> LightToRgb {
 mod tests {
     use super::*;
 
-    /// Krisciunas and Schaefer 1991: outside the air the full moon sheds 0.31 lx; half moons a tenth of it (their fig. 1,
-    /// from memory: magnitude -10.1 at 90 degrees).
+    /// Krisciunas and Schaefer 1991: outside the air the full moon sheds 0.31 lx; half moons a tenth of it
+    /// (their fig. 1, from memory: magnitude -10.1 at 90 degrees).
     #[test]
     fn moonlight_by_phase() {
         assert!((moonlight(0.0) - 0.313).abs() < 0.005, "{}", moonlight(0.0));

@@ -1,7 +1,8 @@
 //! The document resolved into things that can be sampled, and the caches they are kept in.
 //!
 //! Each stage is a pure function of the part of the document it reads and is kept under that part's content:
-//! exposure touches no stage, a moved sun keeps the form and the density of clouds, a turned camera keeps all.
+//! exposure touches no stage, a moved sun keeps the form and the density of clouds, a turned camera keeps
+//! all.
 
 mod alone;
 mod ambience;
@@ -93,7 +94,8 @@ pub struct Clouds {
     pub form: Arc<(CloudForm, Survey)>,
     /// Toward each light.
     pub depths: Vec<Arc<SunDepth>>,
-    /// How many times more light is turned than droplets of 10 um would (similarity): crystals have a smaller asymmetry.
+    /// How many times more light is turned than droplets of 10 um would (similarity): crystals have a smaller
+    /// asymmetry.
     pub turned: f32,
     pub phase: Arc<DropletPhase>,
     /// What light that is scattered more than once is multiplied by in sheets of them.
@@ -136,11 +138,11 @@ impl Shading {
 }
 
 impl Clouds {
-    /// Optical depth of its shadow from a place beside it (m east, north and above its base) toward a light, as
-    /// [`SunDepth::from_outside`] has it.
+    /// Optical depth of its shadow from a place beside it (m east, north and above its base) toward a light,
+    /// as [`SunDepth::from_outside`] has it.
     #[inline(always)]
     pub fn shadow<R: Real>(&self, light: usize, level: usize, [x, y, z]: [R; 3], toward: [R; 3]) -> R {
-        let [east, north] = self.shadow_shift.map(R::splat);
+        let [east, north] = R::splat_each(self.shadow_shift);
         self.depths[light].from_outside(level, x - east, y - north, z, toward)
     }
 
@@ -180,6 +182,7 @@ impl Band {
 }
 
 impl Light {
+    #[inline]
     pub fn direction(&self) -> [f64; 3] {
         self.placed.in_sky.direction
     }

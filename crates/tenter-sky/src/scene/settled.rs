@@ -1,12 +1,13 @@
-//! A cloud layer as it is when all that it hangs on is known: the wind that has carried it, and what its cover regions are
-//! tied to.
+//! A cloud layer as it is when all that it hangs on is known: the wind that has carried it, and what its
+//! cover regions are tied to.
 
 use crate::document::{CloudLayer, CoverRegion, Sky, Tie};
 
 /// Farthest that a region tied to the sun is put, m: past it lies the horizon of most layers.
 const FARTHEST: f64 = 150_000.0;
 
-/// A layer of a sky with all its regions tied to the ground, after the time that has passed. `sun`: toward the first one.
+/// A layer of a sky with all its regions tied to the ground, after the time that has passed. `sun`: toward
+/// the first one.
 pub fn settled(sky: &Sky, layer: &CloudLayer, sun: [f64; 3]) -> CloudLayer {
     let mut layer = sky.drift.carried(layer);
     let middle = layer.base_m + 0.5 * layer.depth_m - sky.eye.altitude_m;

@@ -1,4 +1,5 @@
-//! The clear sky's own light: what it sheds at the eye's height and at others, and what air sends back of light from below.
+//! The clear sky's own light: what it sheds at the eye's height and at others, and what air sends back of
+//! light from below.
 
 use super::Light;
 use super::levels::{Clear, ratio};
@@ -8,8 +9,9 @@ use crate::simd::Scalar;
 use crate::spectrum::{LightToRgb, Rgb, Spectrum, luminance};
 use std::f64::consts::PI;
 
-/// Share that air over an altitude (m) sends back of light that comes from all over the ground's side: the two-stream solution by quadrature
-/// for air that absorbs nothing (Meador and Weaver 1980, table 1), with forward scattering counted as none.
+/// Share that air over an altitude (m) sends back of light that comes from all over the ground's side: the
+/// two-stream solution by quadrature for air that absorbs nothing (Meador and Weaver 1980, table 1), with
+/// forward scattering counted as none.
 pub(super) fn sent_back_by_air(medium: &Medium, altitude: f64) -> Spectrum {
     const STEP: f64 = 500.0;
     const STEPS: usize = (TOP_M / STEP) as usize;
@@ -114,8 +116,8 @@ impl Scattering {
     const STEP: f64 = 500.0;
     const STEPS: usize = (TOP_M / Self::STEP) as usize;
 
-    /// Of a light at a cosine `m` to the zenith the Eddington approximation sends `(1 + 3/2 g m) / 2` of what is scattered on down (Meador and Weaver
-    /// 1980, table 1).
+    /// Of a light at a cosine `m` to the zenith the Eddington approximation sends `(1 + 3/2 g m) / 2` of what
+    /// is scattered on down (Meador and Weaver 1980, table 1).
     pub fn new(medium: &Medium, light: Option<&Light>) -> Scattering {
         let asymmetry = [0.0, medium.aerosol.moment(1), medium.dust.moment(1)];
         let mut above = vec![[0.0; 3]; Self::STEPS + 1];
@@ -308,8 +310,8 @@ mod tests {
             .sum()
     }
 
-    /// Air of molecules alone: spherical albedo as Vermote and others 1997 have it for the second simulation of the satellite signal,
-    /// (3 t - 4 E3(t) + 6 E4(t)) / (4 + 3 t) (from memory).
+    /// Air of molecules alone: spherical albedo as Vermote and others 1997 have it for the second simulation
+    /// of the satellite signal, (3 t - 4 E3(t) + 6 E4(t)) / (4 + 3 t) (from memory).
     #[test]
     fn molecules_send_back_their_spherical_albedo() {
         let air = Air { visibility_km: 1000.0, ..Air::default() };

@@ -83,8 +83,8 @@ impl<T> Stage<T> {
         Some((key, self.kept(&key)?))
     }
 
-    /// The value that is best kept, and its key. For a first picture the fine one is as good: where nothing has changed first pictures show
-    /// what the last one did, or they would jump at each touch.
+    /// The value that is best kept, and its key. For a first picture the fine one is as good: where nothing
+    /// has changed first pictures show what the last one did, or they would jump at each touch.
     pub fn best_kept(&self, key: impl Fn(Fineness) -> Key, making: Making) -> Option<(Key, Arc<T>)> {
         let fine = (making.fineness == Fineness::Draft).then_some(Fineness::Full);
         fine.into_iter().chain([making.fineness]).map(key).find_map(|key| self.with_key(key))

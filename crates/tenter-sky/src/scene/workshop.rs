@@ -21,17 +21,21 @@ use crate::spectrum::Rgb;
 use std::f64::consts::PI;
 use std::sync::{Arc, Mutex};
 
-/// Entries each stage keeps: the current one and a few to go back to; where there is one for each light, of as many.
+/// Entries each stage keeps: the current one and a few to go back to; where there is one for each light, of
+/// as many.
 const KEPT: usize = 4;
 const KEPT_FOR_LIGHTS: usize = 2 * MAX_LIGHTS;
 /// For layers: all of a full sky, draft and fine, and some to go back to.
 const KEPT_FOR_LAYERS: usize = 2 * MAX_LAYERS + 6;
 
-/// Eyes no farther apart in height, m, see the same light in first pictures: there is 1 % more or less of haze under them.
+/// Eyes no farther apart in height, m, see the same light in first pictures: there is 1 % more or less of
+/// haze under them.
 const NEAR_EYE: f64 = 30.0;
-/// How many times as many depths toward lights are kept as a scene has: those of the last pictures under a light that moves, which are large.
+/// How many times as many depths toward lights are kept as a scene has: those of the last pictures under a
+/// light that moves, which are large.
 const DEPTHS_KEPT: usize = 3;
-/// Most bytes of depths that are kept beside those of the sky itself, and of densities, which are made again for another light where there is no room.
+/// Most bytes of depths that are kept beside those of the sky itself, and of densities, which are made again
+/// for another light where there is no room.
 const DEPTHS_BYTES: usize = 512 << 20;
 const DENSITIES_BYTES: usize = 256 << 20;
 
@@ -107,7 +111,8 @@ impl Workshop {
         *last.insert(near.unwrap_or(eye))
     }
 
-    /// The forms a layer is made of: the bodies of its kinds, and the anvils over them; each with the layer it was made from.
+    /// The forms a layer is made of: the bodies of its kinds, and the anvils over them; each with the layer
+    /// it was made from.
     fn forms(&self, layer: &CloudLayer, reach_steps: i32, making: Making) -> Result<Vec<Part>, CalledOff> {
         let mut parts = Vec::new();
         for layer in layer.parted() {
@@ -230,7 +235,8 @@ impl Workshop {
         Ok(parts)
     }
 
-    /// Keeps as many densities and depths as there is room for; depths at least of all parts, for they are what a scene holds.
+    /// Keeps as many densities and depths as there is room for; depths at least of all parts, for they are
+    /// what a scene holds.
     fn make_room_for_grids(&self, parts: &[Part], lights: usize) {
         if parts.is_empty() {
             return;
@@ -400,8 +406,8 @@ fn sky_height(lights: &[Light]) -> f64 {
 const LEAST_REACH: f64 = 60_000.0;
 const REACH_STEP: f64 = 1.25;
 
-/// How far clouds with these tops can be seen: to the horizon and from there to the top, in steps of a quarter so that a lifted eye keeps
-/// the maps.
+/// How far clouds with these tops can be seen: to the horizon and from there to the top, in steps of a
+/// quarter so that a lifted eye keeps the maps.
 fn reach_steps(planet: f64, top: f64, eye: f64) -> i32 {
     let horizon = |h: f64| (h * (2.0 * planet + h)).sqrt();
     let exact = (horizon(top) + horizon(eye)).clamp(LEAST_REACH, 450_000.0);

@@ -9,10 +9,13 @@ mod scalar;
 mod x86;
 
 pub use scalar::{Scalar, ScalarInt};
+// Not for others: they are sound only inside kernels that `enter` runs, on machines that have the
+// instructions.
 #[cfg(target_arch = "x86_64")]
-pub use x86::{F8, F16};
+use x86::{F8, F16};
 
 use std::ops::{Add, BitAnd, BitOr, BitXor, Div, Mul, Neg, Not, Sub};
+use std::sync::LazyLock;
 
 /// Truth of each lane.
 pub trait Mask: Copy + BitAnd<Output = Self> + BitOr<Output = Self> + Not<Output = Self> {
@@ -54,6 +57,15 @@ pub trait Real:
     const LANES: usize;
 
     fn splat(v: f32) -> Self;
+    /// Each of some values in all lanes.
+    #[inline(always)]
+    fn splat_each<const N: usize>(values: [f32; N]) -> [Self; N] {
+        let mut all = [Self::splat(0.0); N];
+        for i in 0..N {
+            all[i] = Self::splat(values[i]);
+        }
+        all
+    }
     /// 0, 1, 2 and so on.
     #[inline(always)]
     fn counts() -> Self {
@@ -104,6 +116,9 @@ pub trait Real:
         (Self::from_bits(a), Self::from_bits(b))
     }
 
+    /// Calls a part of a kernel that is compiled by itself for these lanes.
+    fn call<K: Subkernel<Self>>(part: K) -> K::Output;
+
     #[inline(always)]
     fn clamp(self, lo: f32, hi: f32) -> Self {
         self.max(Self::splat(lo)).min(Self::splat(hi))
@@ -151,13 +166,77 @@ pub trait Real:
 }
 
 /// Work that can be done at any lane width.
-pub trait Kernel {
+///
+/// The functions that enter it for one instruction set are methods of its own, so that each kernel has a
+/// codegen unit of its own: instances of one free function would all be compiled in the same unit.
+pub trait Kernel: Sized {
     type Output;
-    /// Must be `#[inline(always)]`, and so must everything it calls with lanes.
+    /// Must be `#[inline(always)]`, and so must everything it calls with lanes, closures included: what is
+    /// not inlined is compiled without the kernel's instructions.
     fn run<R: Real>(self) -> Self::Output;
+
+    #[doc(hidden)]
+    #[inline(never)]
+    fn enter_scalar(self) -> Self::Output {
+        self.run::<Scalar>()
+    }
+
+    /// # Safety
+    /// The machine has AVX2 and FMA.
+    #[doc(hidden)]
+    #[cfg(target_arch = "x86_64")]
+    #[inline(never)]
+    #[target_feature(enable = "avx2,fma")]
+    unsafe fn enter_avx2(self) -> Self::Output {
+        self.run::<F8>()
+    }
+
+    /// # Safety
+    /// The machine has AVX-512 F and DQ, AVX2 and FMA.
+    #[doc(hidden)]
+    #[cfg(target_arch = "x86_64")]
+    #[inline(never)]
+    #[target_feature(enable = "avx512f,avx512dq,avx2,fma")]
+    unsafe fn enter_avx512(self) -> Self::Output {
+        self.run::<F16>()
+    }
 }
 
-/// Instruction sets a kernel is compiled for.
+/// A part of kernels that is compiled once for each instruction set and called, not inlined, by
+/// [`Real::call`]: for what is large, or used by several kernels.
+pub trait Subkernel<R: Real>: Sized {
+    type Output;
+    /// Must be `#[inline(always)]`, as [`Kernel::run`].
+    fn run(self) -> Self::Output;
+
+    #[doc(hidden)]
+    #[inline(never)]
+    fn enter_scalar(self) -> Self::Output {
+        self.run()
+    }
+
+    /// # Safety
+    /// The machine has AVX2 and FMA.
+    #[doc(hidden)]
+    #[cfg(target_arch = "x86_64")]
+    #[inline(never)]
+    #[target_feature(enable = "avx2,fma")]
+    unsafe fn enter_avx2(self) -> Self::Output {
+        self.run()
+    }
+
+    /// # Safety
+    /// The machine has AVX-512 F and DQ, AVX2 and FMA.
+    #[doc(hidden)]
+    #[cfg(target_arch = "x86_64")]
+    #[inline(never)]
+    #[target_feature(enable = "avx512f,avx512dq,avx2,fma")]
+    unsafe fn enter_avx512(self) -> Self::Output {
+        self.run()
+    }
+}
+
+/// Instruction sets a kernel can be compiled for, widest last.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum InstructionSet {
     Scalar,
@@ -166,19 +245,47 @@ pub enum InstructionSet {
 }
 
 impl InstructionSet {
-    /// The sets this machine can run, widest last.
+    /// The sets that kernels are compiled for (see `build.rs`) and this machine can run, widest last.
     pub fn available() -> &'static [InstructionSet] {
-        use InstructionSet::*;
+        static AVAILABLE: LazyLock<Vec<InstructionSet>> = LazyLock::new(|| {
+            let compiled = [
+                #[cfg(isa = "scalar")]
+                InstructionSet::Scalar,
+                #[cfg(isa = "avx2")]
+                InstructionSet::Avx2,
+                #[cfg(isa = "avx512")]
+                InstructionSet::Avx512,
+            ];
+            compiled.into_iter().filter(|set| set.is_detected()).collect()
+        });
+        &AVAILABLE
+    }
+
+    /// Whether this machine can run it.
+    fn is_detected(self) -> bool {
         #[cfg(target_arch = "x86_64")]
         {
-            if is_x86_feature_detected!("avx2") && is_x86_feature_detected!("fma") {
-                if is_x86_feature_detected!("avx512f") && is_x86_feature_detected!("avx512dq") {
-                    return &[Scalar, Avx2, Avx512];
-                }
-                return &[Scalar, Avx2];
+            let has_avx2 = is_x86_feature_detected!("avx2") && is_x86_feature_detected!("fma");
+            let has_avx512 = is_x86_feature_detected!("avx512f") && is_x86_feature_detected!("avx512dq");
+            match self {
+                InstructionSet::Scalar => true,
+                InstructionSet::Avx2 => has_avx2,
+                InstructionSet::Avx512 => has_avx2 && has_avx512,
             }
         }
-        &[Scalar]
+        #[cfg(not(target_arch = "x86_64"))]
+        {
+            self == InstructionSet::Scalar
+        }
+    }
+
+    /// Lanes of its packets.
+    pub fn lanes(self) -> usize {
+        match self {
+            InstructionSet::Scalar => 1,
+            InstructionSet::Avx2 => 8,
+            InstructionSet::Avx512 => 16,
+        }
     }
 
     pub fn name(self) -> &'static str {
@@ -191,29 +298,41 @@ impl InstructionSet {
 }
 
 /// The set that [`dispatch`] uses here.
+///
+/// # Panics
+/// Where the program was compiled for the instruction set of another machine alone.
 pub fn best() -> InstructionSet {
-    static BEST: std::sync::LazyLock<InstructionSet> =
-        std::sync::LazyLock::new(|| *InstructionSet::available().last().unwrap());
+    static BEST: LazyLock<InstructionSet> = LazyLock::new(|| match InstructionSet::available().last() {
+        Some(set) => *set,
+        None => panic!("compiled for another machine's instruction set: build with TENTER_ISA=all"),
+    });
     *BEST
 }
 
 /// Runs a kernel with the widest lanes of this machine.
 pub fn dispatch<K: Kernel>(k: K) -> K::Output {
-    dispatch_on(best(), k)
+    enter(best(), k)
 }
 
 /// Runs a kernel on a given set, which must be one of [`InstructionSet::available`].
 pub fn dispatch_on<K: Kernel>(set: InstructionSet, k: K) -> K::Output {
-    assert!(InstructionSet::available().contains(&set), "{} is not available on this machine", set.name());
+    assert!(InstructionSet::available().contains(&set), "{} is not available here", set.name());
+    enter(set, k)
+}
+
+/// Runs a kernel on a set that is available.
+fn enter<K: Kernel>(set: InstructionSet, k: K) -> K::Output {
     match set {
-        InstructionSet::Scalar => k.run::<Scalar>(),
+        #[cfg(isa = "scalar")]
+        InstructionSet::Scalar => k.enter_scalar(),
         // SAFETY: the features were detected.
-        #[cfg(target_arch = "x86_64")]
-        InstructionSet::Avx2 => unsafe { x86::run_avx2(k) },
-        #[cfg(target_arch = "x86_64")]
-        InstructionSet::Avx512 => unsafe { x86::run_avx512(k) },
-        #[cfg(not(target_arch = "x86_64"))]
-        _ => unreachable!("only x86-64 has further sets"),
+        #[cfg(isa = "avx2")]
+        InstructionSet::Avx2 => unsafe { k.enter_avx2() },
+        // SAFETY: the features were detected.
+        #[cfg(isa = "avx512")]
+        InstructionSet::Avx512 => unsafe { k.enter_avx512() },
+        #[cfg(not(isa_all))]
+        _ => unreachable!("kernels are not compiled for {}", set.name()),
     }
 }
 
@@ -250,6 +369,7 @@ mod tests {
     }
 
     #[test]
+    #[cfg_attr(not(isa_all), ignore = "kernels are compiled for one instruction set: TENTER_ISA=all")]
     fn every_instruction_set_agrees_with_scalar() {
         let x: Vec<f32> = (0..256).map(|i| (i as f32 - 127.3) * 0.13).collect();
         let reference = dispatch_on(InstructionSet::Scalar, Exercise(&x));

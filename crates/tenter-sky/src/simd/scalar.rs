@@ -1,6 +1,6 @@
 //! One lane: the plain path for machines without wide vectors, and the yardstick of the others.
 
-use super::{Int, Mask, Real};
+use super::{Int, Mask, Real, Subkernel};
 use std::ops::{Add, BitAnd, BitOr, BitXor, Div, Mul, Neg, Not, Sub};
 
 #[derive(Clone, Copy)]
@@ -88,6 +88,10 @@ impl Real for Scalar {
     #[inline(always)]
     fn splat(v: f32) -> Self {
         Self(v)
+    }
+    #[inline(always)]
+    fn call<K: Subkernel<Self>>(part: K) -> K::Output {
+        part.enter_scalar()
     }
     #[inline(always)]
     fn load(v: &[f32]) -> Self {

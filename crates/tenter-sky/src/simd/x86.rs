@@ -1,18 +1,8 @@
 //! AVX2 (8 lanes) and AVX-512 (16 lanes).
 
-use super::{Int, Kernel, Mask, Real};
+use super::{Int, Mask, Real, Subkernel};
 use std::arch::x86_64::*;
 use std::ops::{Add, BitAnd, BitOr, BitXor, Div, Mul, Neg, Not, Sub};
-
-#[target_feature(enable = "avx2,fma")]
-pub unsafe fn run_avx2<K: Kernel>(k: K) -> K::Output {
-    k.run::<F8>()
-}
-
-#[target_feature(enable = "avx512f,avx512dq,avx2,fma")]
-pub unsafe fn run_avx512<K: Kernel>(k: K) -> K::Output {
-    k.run::<F16>()
-}
 
 // SAFETY of every `unsafe` below: these types are only used inside a kernel entered by `dispatch_on`, which
 // checked that the machine has the instructions; gathers pass on their caller's promise.
@@ -22,7 +12,8 @@ macro_rules! lanes {
      $minps:ident $maxps:ident $rsqrt:ident
      $seti:ident $addi:ident $subi:ident $muli:ident $mini:ident $maxi:ident $slli:ident $srli:ident
      $andi:ident $ori:ident $xori:ident
-     $cvttps:ident $cvti:ident $casti:ident $castf:ident $pairs:ident) => {
+     $cvttps:ident $cvti:ident $casti:ident $castf:ident $pairs:ident
+     $enter:ident) => {
         #[derive(Clone, Copy)]
         pub struct $f($vf);
         #[derive(Clone, Copy)]
@@ -32,8 +23,8 @@ macro_rules! lanes {
         lanes!(@op $f Add add $addps);
         lanes!(@op $f Sub sub $subps);
         lanes!(@op $f Mul mul $mulps);
-        // Division and square root start from the hardware's estimate and take one Newton step: a third of the
-        // time of the exact instructions, with a relative error under 4e-7.
+        // Division and square root start from the hardware's estimate and take one Newton step: a third of
+        // the time of the exact instructions, with a relative error under 4e-7.
         impl Div for $f {
             type Output = Self;
             #[inline(always)]
@@ -85,6 +76,10 @@ macro_rules! lanes {
             #[inline(always)]
             fn splat(v: f32) -> Self {
                 unsafe { Self($setps(v)) }
+            }
+            #[inline(always)]
+            fn call<K: Subkernel<Self>>(part: K) -> K::Output {
+                unsafe { part.$enter() }
             }
             #[inline(always)]
             fn load(v: &[f32]) -> Self {
@@ -199,13 +194,15 @@ lanes!(F8, I8, M8, 8, __m256, __m256i, __m256;
     _mm256_fmadd_ps _mm256_min_ps _mm256_max_ps _mm256_rsqrt_ps
     _mm256_set1_epi32 _mm256_add_epi32 _mm256_sub_epi32 _mm256_mullo_epi32 _mm256_min_epi32 _mm256_max_epi32
     _mm256_sllv_epi32 _mm256_srlv_epi32 _mm256_and_si256 _mm256_or_si256 _mm256_xor_si256
-    _mm256_cvttps_epi32 _mm256_cvtepi32_ps _mm256_castsi256_ps _mm256_castps_si256 pairs_avx2);
+    _mm256_cvttps_epi32 _mm256_cvtepi32_ps _mm256_castsi256_ps _mm256_castps_si256 pairs_avx2
+    enter_avx2);
 lanes!(F16, I16, M16, 16, __m512, __m512i, __mmask16;
     _mm512_set1_ps _mm512_loadu_ps _mm512_storeu_ps _mm512_add_ps _mm512_sub_ps _mm512_mul_ps _mm512_rcp14_ps
     _mm512_fmadd_ps _mm512_min_ps _mm512_max_ps _mm512_rsqrt14_ps
     _mm512_set1_epi32 _mm512_add_epi32 _mm512_sub_epi32 _mm512_mullo_epi32 _mm512_min_epi32 _mm512_max_epi32
     _mm512_sllv_epi32 _mm512_srlv_epi32 _mm512_and_si512 _mm512_or_si512 _mm512_xor_si512
-    _mm512_cvttps_epi32 _mm512_cvtepi32_ps _mm512_castsi512_ps _mm512_castps_si512 pairs_avx512);
+    _mm512_cvttps_epi32 _mm512_cvtepi32_ps _mm512_castsi512_ps _mm512_castps_si512 pairs_avx512
+    enter_avx512);
 
 /// Words `i` and `i + 1` as two vectors. Plain 64-bit loads put together take half the time of the gather
 /// instructions for the same.

@@ -14,8 +14,8 @@ use crate::air::SkyColour;
 use crate::document::SkyKind;
 use crate::spectrum::{LightToRgb, Rgb, luminance};
 
-/// Radiance over all directions of a sky that is not made by air, which by itself is black here. `sun` is where the first
-/// sun stands.
+/// Radiance over all directions of a sky that is not made by air, which by itself is black here. `sun` is
+/// where the first sun stands.
 pub fn painted(kind: &SkyKind, planet: f64, altitude: f64, sun: [f64; 3]) -> SkyColour {
     match kind {
         SkyKind::Air {} => SkyColour::painted(planet, altitude, sun, |_, _| [0.0; 3]),

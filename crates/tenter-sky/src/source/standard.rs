@@ -21,8 +21,8 @@ const PARAMETERS: [[f64; 5]; 15] = [
     [-1.0, -0.15, 24.0, -2.8, 0.15],
 ];
 
-/// Luminance as a multiple of that of the zenith (eq. 1): `up` and `sun_up` are cosines to the zenith of direction and sun,
-/// `to_sun` that between them. Below the horizon its own luminance goes on.
+/// Luminance as a multiple of that of the zenith (eq. 1): `up` and `sun_up` are cosines to the zenith of
+/// direction and sun, `to_sun` that between them. Below the horizon its own luminance goes on.
 pub fn relative(number: u32, up: f64, sun_up: f64, to_sun: f64) -> f64 {
     let [a, b, c, d, e] = PARAMETERS[(number.clamp(1, 15) - 1) as usize];
     let gradation = |up: f64| if up > 1e-4 { 1.0 + a * (b / up).exp() } else { 1.0 };
@@ -42,9 +42,9 @@ mod tests {
         angle_deg.to_radians().cos()
     }
 
-    /// The formula written out once more for type 12, sun at 60 degrees from the zenith, 30 degrees from the point, which
-    /// is 45 degrees from the zenith; and the traditional overcast sky, (1 + 2 sin e) / 3, which type 16 of the standard
-    /// replaces and type 1 comes near (Moon and Spencer 1942).
+    /// The formula written out once more for type 12, sun at 60 degrees from the zenith, 30 degrees from the
+    /// point, which is 45 degrees from the zenith; and the traditional overcast sky, (1 + 2 sin e) / 3, which
+    /// type 16 of the standard replaces and type 1 comes near (Moon and Spencer 1942).
     #[test]
     fn the_standards_formula() {
         let phi = |z: f64| 1.0 - (-0.32 / z.to_radians().cos()).exp();

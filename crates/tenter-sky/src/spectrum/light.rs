@@ -3,8 +3,9 @@
 use super::{BANDS, Rgb, Spectrum, colour_of, data, luminance, samples, xyz_to_rgb};
 use std::sync::LazyLock;
 
-/// Weights from shares of a light outside the air per band to linear Rec.709. The light's spectrum and the observer are
-/// integrated at 5 nm inside each band, so that the bands only have to resolve what the air does.
+/// Weights from shares of a light outside the air per band to linear Rec.709. The light's spectrum and the
+/// observer are integrated at 5 nm inside each band, so that the bands only have to resolve what the air
+/// does.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct LightToRgb {
     weights: [[f32; BANDS]; 3],
@@ -89,8 +90,9 @@ fn thirds() -> [Spectrum; 3] {
     ]
 }
 
-/// A smooth filter or reflectance that gives sunlight this tint (white leaves it as it is): three overlapping bands solved
-/// for the colour (common practice, no source). Where no such filter has only positive shares the nearest one stands in.
+/// A smooth filter or reflectance that gives sunlight this tint (white leaves it as it is): three overlapping
+/// bands solved for the colour (common practice, no source). Where no such filter has only positive shares
+/// the nearest one stands in.
 pub fn spectrum_of(tint: Rgb) -> Spectrum {
     static INVERSE: LazyLock<glam::DMat3> = LazyLock::new(|| {
         let sunlight = LightToRgb::sunlight();

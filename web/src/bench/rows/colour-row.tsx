@@ -5,7 +5,10 @@ import { readNumber, showNumber } from "../../data/number";
 import { Hint } from "../../parts/hint";
 import { useBench, type Rgb } from "../bench-store";
 
-/** A linear colour as a swatch shows it: by its hue, its largest channel full when it is brighter than a screen. */
+/**
+ * A linear colour as a swatch shows it: by its hue, its largest channel full when it is brighter than a
+ * screen.
+ */
 function toHex(colour: Rgb): string {
   const top = Math.max(1, ...colour);
   const part = (v: number) =>
@@ -34,7 +37,10 @@ export function ColourRow({
   value: Rgb;
   onChange: (value: Rgb, moving: boolean) => void;
   onSettle: () => void;
-  /** Luminance that stands for 1, where the colour is one of light; without it a picked colour keeps only its hue. */
+  /**
+   * Luminance that stands for 1, where the colour is one of light; without it a picked colour keeps only its
+   * hue.
+   */
   white?: number | undefined;
 }) {
   const id = useId();

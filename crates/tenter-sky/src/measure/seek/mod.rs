@@ -1,6 +1,7 @@
 //! Seek: where to slide a layer so that a wish comes true; or what seed, or how thick it is to be.
 //!
-//! Wishes are judged by what comes through all layers: quickly to find candidates, then closely, as the light meter does.
+//! Wishes are judged by what comes through all layers: quickly to find candidates, then closely, as the light
+//! meter does.
 
 mod rays;
 mod slides;
@@ -21,7 +22,8 @@ pub enum Wish {
     Sun { seen: Seen },
     /// Share of that light's direct light that reaches the eye.
     SunShare { share: f64 },
-    /// A part of the frame, from its left and upper edge, as shares of its width and height: free of clouds, or filled.
+    /// A part of the frame, from its left and upper edge, as shares of its width and height: free of clouds,
+    /// or filled.
     Frame { left: f64, top: f64, right: f64, bottom: f64, filled: bool },
     /// A spot of the land, metres east and north of the eye: in the light or in the shadow of a cloud.
     Spot { east_m: f64, north_m: f64, lit: bool },
@@ -65,7 +67,8 @@ pub struct Found {
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Findings {
     pub found: Vec<Found>,
-    /// The figure without the layer. Where that misses a wish for more light, no change of the layer can fulfil it.
+    /// The figure without the layer. Where that misses a wish for more light, no change of the layer can
+    /// fulfil it.
     pub without: f64,
 }
 

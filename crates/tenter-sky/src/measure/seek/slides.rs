@@ -1,5 +1,5 @@
-//! Slides of a layer. Sliding clouds is the same as looking from elsewhere: nothing is formed anew, only the light's way through
-//! the layer is summed from many places beside the eye (or beside a spot of the land).
+//! Slides of a layer. Sliding clouds is the same as looking from elsewhere: nothing is formed anew, only the
+//! light's way through the layer is summed from many places beside the eye (or beside a spot of the land).
 
 use super::rays::{Look, Rays};
 use super::way::depth;
@@ -14,15 +14,17 @@ use std::f64::consts::PI;
 const TRIED: usize = 4096;
 const CELLS_AWAY: f64 = 12.0;
 const NEARBY: usize = 16;
-/// How near those are, as shares of what is between the first: the sun's disc is tens of metres wide where clouds cross it.
+/// How near those are, as shares of what is between the first: the sun's disc is tens of metres wide where
+/// clouds cross it.
 const FINER: [f64; 3] = [0.5, 0.12, 0.03];
 /// Places that are judged closely, for each that is given back.
 const JUDGED: usize = 4;
 /// Places tried where each asks for clouds of its own.
 const REMADE: usize = 18;
 
-/// Slides of a layer that may fulfil a wish, the nearest first and no two of the same gap: found quickly, judged closely, and the
-/// best once more by clouds that are made for them, for maps are finest around the eye.
+/// Slides of a layer that may fulfil a wish, the nearest first and no two of the same gap: found quickly,
+/// judged closely, and the best once more by clouds that are made for them, for maps are finest around the
+/// eye.
 pub(super) fn slides(
     task: &Task,
     make: &impl Fn(&Sky, Fineness) -> Result<Scene, CalledOff>,

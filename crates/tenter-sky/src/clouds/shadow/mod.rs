@@ -1,25 +1,33 @@
 //! How much cloud lies toward the sun, everywhere in a layer.
 //!
-//! Two grids over the same nested squares as the form's maps: the density, which only depends on the form, and
-//! the optical depth toward the sun, swept from it slice by slice. A moved sun costs only the sweep. Cells are
-//! a hundred metres and more, so the grid carries light over long ways; near a sample the form itself is marched.
+//! Two grids over the same nested squares as the form's maps: the density, which only depends on the form,
+//! and the optical depth toward the sun, swept from it slice by slice. A moved sun costs only the sweep.
+//! Cells are a hundred metres and more, so the grid carries light over long ways; near a sample the form
+//! itself is marched.
 //!
-//! Cells far away are wider than clouds. Light passes between those, so that a cell that is filled by a share `f` stops no more than `f` of
-//! what crosses it ([`Broken`]): its mean density would stop everything.
+//! Cells far away are wider than clouds. Light passes between those, so that a cell that is filled by a share
+//! `f` stops no more than `f` of what crosses it ([`Broken`]): its mean density would stop everything.
 //!
-//! Between cells side by side what comes through is interpolated, not the depth: half-way between a clear cell and one of
-//! depth 100 lies half a shadow. Between slices it is the depth, which grows evenly through a cloud.
+//! Between cells side by side what comes through is interpolated, not the depth: half-way between a clear
+//! cell and one of depth 100 lies half a shadow. Between slices it is the depth, which grows evenly through a
+//! cloud.
 
-use super::form::CloudForm;
-use super::maps::LEVELS;
-use crate::air::{Fineness, Making};
-use crate::document::Family;
+mod density;
+mod layout;
+
+pub use density::DensityGrid;
+
+use super::nested::LEVELS;
+use crate::air::Making;
 use crate::simd::{Int, Kernel, Mask, Real, Scalar, dispatch};
+use density::{Broken, steps};
+use layout::{Layout, TOGETHER};
 use rayon::prelude::*;
 
 /// Least sine of the sun's height in a sweep: paths grow no longer than 200 layer depths.
 const LEAST_SINE: f32 = 0.005;
-/// Sine of the depth under the horizon at which nothing is shaded from below any more: the horizon of a place 1 km up.
+/// Sine of the depth under the horizon at which nothing is shaded from below any more: the horizon of a place
+/// 1 km up.
 const SUNK: f32 = 0.018;
 /// Cells hold `(1 + depth / (4 n))^-n` with this `n`: like e^(-depth/4) where light still comes through, so
 /// that half-way between a clear cell and a thick one lies half a shadow; and without end: 4800 is told as
@@ -47,278 +55,8 @@ fn depth_of<R: Real>(held: R) -> R {
 /// Most samples along one slice.
 const MOST_SAMPLES: f32 = 32.0;
 
-/// Extinction of a cell that is filled, as a share of the highest: bodies have edges, but where those are half as dense they stop as
-/// much. So that as much light comes through as along ways through the form (see the tests).
-const FILLED: f32 = 0.75;
-/// How much less it is where edges take much of a cell: in heaps as wide as this, m, and less of wider ones, and in cells as narrow.
-const EDGES: f32 = 0.15;
-const ALL_EDGE: [f32; 2] = [800.0, 110.0];
-
-/// Cells of the finest square are no wider than this and no higher, m, as far as the numbers of cells allow: a tower a few kilometres wide shades
-/// others ten kilometres off.
-const WIDEST_CELL: f32 = 175.0;
-const HIGHEST_SLICE: f32 = 420.0;
-/// Fewest and most cells along a side, and slices.
-const SIDES: [f32; 2] = [208.0, 320.0];
-const SLICES: [f32; 2] = [16.0, 24.0];
-/// Of them in first pictures.
-const DRAFT: f32 = 0.72;
-
-/// The shape of both grids.
-#[derive(Clone, Copy)]
-struct Layout {
-    side: usize,
-    slices: usize,
-    half: [f32; LEVELS],
-    depth: f32,
-}
-
-impl Layout {
-    /// High heaps are seen from afar: their squares are wide, and would have cells as wide as the shadows of towers.
-    fn new(form: &CloudForm, fineness: Fineness) -> Layout {
-        let half = form.squares();
-        let width = match form.family {
-            Family::Heaps => (2.0 * half[0] / WIDEST_CELL).clamp(SIDES[0], SIDES[1]),
-            _ => SIDES[0],
-        };
-        let height = (form.depth / HIGHEST_SLICE).clamp(SLICES[0], SLICES[1]);
-        let times = match fineness {
-            Fineness::Draft => DRAFT,
-            Fineness::Full => 1.0,
-            Fineness::Double => 2.0,
-        };
-        let side = ((width * times / TOGETHER as f32).round() as usize) * TOGETHER;
-        Layout { side, slices: (height * times).round() as usize, half, depth: form.depth }
-    }
-
-    fn plane(&self) -> usize {
-        self.side * self.side
-    }
-    fn level(&self) -> usize {
-        self.plane() * self.slices
-    }
-    fn cell(&self, level: usize) -> f32 {
-        2.0 * self.half[level] / self.side as f32
-    }
-    fn slice_height(&self) -> f32 {
-        self.depth / self.slices as f32
-    }
-    /// Middle of a cell along one axis, m.
-    fn centre(&self, level: usize, i: usize) -> f32 {
-        (i as f32 + 0.5 - self.side as f32 * 0.5) * self.cell(level)
-    }
-
-    /// First cell and weights of a bilinear look-up in one level, clamped to its square.
-    #[inline(always)]
-    fn flat<R: Real>(&self, half: R, x: R, y: R) -> (R, R, R, R) {
-        let side = self.side as f32;
-        let per_metre = R::splat(0.5 * side) / half;
-        let u = x.mul_add(per_metre, R::splat(0.5 * side - 0.5)).clamp(0.0, side - 1.001);
-        let v = y.mul_add(per_metre, R::splat(0.5 * side - 0.5)).clamp(0.0, side - 1.001);
-        let (u0, v0) = (u.floor(), v.floor());
-        (u0, v0, u - u0, v - v0)
-    }
-
-    /// Where a packet of `lanes` neighbouring cells, of which `cell` is the first, comes to by a way of so many cells; none where some of them
-    /// come to the edge of their square.
-    #[inline(always)]
-    fn beside(&self, cell: [usize; 2], lanes: usize, way: [f32; 2]) -> Option<Beside> {
-        let [u, v] = [cell[0] as f32 + way[0], cell[1] as f32 + way[1]];
-        let most = self.side as f32 - 2.01;
-        let inside = 1.0 <= u && u + (lanes - 1) as f32 <= most && 1.0 <= v && v <= most;
-        let first = v as usize * self.side + u as usize;
-        inside.then(|| Beside { first, share: [u - u.floor(), v - v.floor()] })
-    }
-
-    /// Bilinear look-up in one slice, of those of all levels.
-    #[inline(always)]
-    fn at_beside<R: Real>(&self, values: &[f32], slice: usize, beside: &Beside) -> R {
-        let values = &values[slice * self.plane() + beside.first..];
-        let [fu, fv] = beside.share.map(R::splat);
-        let low = R::load(values).lerp(R::load(&values[1..]), fu);
-        let high = R::load(&values[self.side..]).lerp(R::load(&values[self.side + 1..]), fu);
-        low.lerp(high, fv)
-    }
-
-    /// Trilinear look-up at metres east, north and above the base.
-    #[inline(always)]
-    fn at<R: Real>(&self, values: &[f32], from_level: usize, x: R, y: R, z: R) -> R {
-        let (low, high, f) = self.slices_at(values, from_level, x, y, z);
-        low.lerp(high, f)
-    }
-
-    /// Bilinear look-ups in the slices under and over a place, and how far it lies between them.
-    #[inline(always)]
-    fn slices_at<R: Real>(&self, values: &[f32], from_level: usize, x: R, y: R, z: R) -> (R, R, R) {
-        let far = x.abs().max(y.abs());
-        let mut half = R::splat(self.half[from_level]);
-        let mut level = R::splat(from_level as f32);
-        for k in from_level..LEVELS - 1 {
-            let outside = R::splat(self.half[k] * (1.0 - 3.0 / self.side as f32)).lt(far);
-            level = R::select(outside, R::splat((k + 1) as f32), level);
-            half = R::select(outside, R::splat(self.half[k + 1]), half);
-        }
-        let (u0, v0, fu, fv) = self.flat(half, x, y);
-        let slices = self.slices as f32;
-        let s = z.mul_add(R::splat(1.0 / self.slice_height()), R::splat(-0.5)).clamp(0.0, slices - 1.001);
-        let s0 = s.floor();
-        let side = R::Int::splat(self.side as i32);
-        let slice = level.mul_add(R::splat(slices), s0).to_int();
-        let first = (slice * side + v0.to_int()) * side + u0.to_int();
-        let low = self.four(values, first, fu, fv);
-        let high = self.four(values, first + R::Int::splat(self.plane() as i32), fu, fv);
-        (low, high, s - s0)
-    }
-
-    #[inline(always)]
-    fn four<R: Real>(&self, values: &[f32], first: R::Int, fu: R, fv: R) -> R {
-        let up = R::Int::splat(self.side as i32);
-        // SAFETY: both callers clamp the first cell so that its neighbours lie in the grid.
-        let ((a, b), (c, d)) =
-            unsafe { (R::gather_pairs(values, first), R::gather_pairs(values, first + up)) };
-        a.lerp(b, fu).lerp(c.lerp(d, fu), fv)
-    }
-}
-
-/// Cells between which a packet of neighbours lies that all went the same way.
-struct Beside {
-    /// The first of them in its slice.
-    first: usize,
-    /// How far toward the next cell, east and north.
-    share: [f32; 2],
-}
-
-/// Neighbours whose ways are compared: as many as the widest lanes.
-const TOGETHER: usize = 16;
 /// Ways of a packet of cells that differ by less than this, in cells, count as the same.
 const SAME_WAY: f32 = 0.1;
-
-/// Extinction in cells, per metre.
-pub struct DensityGrid {
-    layout: Layout,
-    /// The highest, and the width of single clouds, m.
-    extinction: f32,
-    heaps: bool,
-    body: f32,
-    values: Vec<f32>,
-}
-
-/// Clouds that fill cells in part, along ways toward a light.
-#[derive(Clone, Copy)]
-struct Broken<R: Real> {
-    /// Share of a cell that is filled, for its mean extinction.
-    per_core: R,
-    /// One over the metres along which a way meets the same clouds.
-    per_along: R,
-    /// Share that a cloud of that length stops.
-    stopped: R,
-    /// How much of this holds: fine cells know the edges of clouds.
-    holds: R,
-}
-
-/// Widths of cells, m, between which the soft edges of clouds are lost, which are some fifty metres wide.
-const LOST: [f32; 2] = [70.0, 150.0];
-
-impl<R: Real> Broken<R> {
-    /// `cosine`, `sine`: of the light's height.
-    #[inline(always)]
-    fn new(density: &DensityGrid, cell: f32, cosine: R, sine: R) -> Broken<R> {
-        let depth = R::splat(density.layout.depth) / sine;
-        let across = R::splat(cell.min(density.body)) / cosine.max(R::splat(1e-3));
-        let along = depth.min(across);
-        let core = density.core(cell);
-        let stopped = R::splat(1.0) - (along * R::splat(-core)).exp();
-        Broken {
-            per_core: R::splat(1.0 / core.max(1e-9)),
-            per_along: R::splat(1.0) / along,
-            stopped,
-            holds: R::splat(((cell - LOST[0]) / (LOST[1] - LOST[0])).clamp(0.0, 1.0)),
-        }
-    }
-
-    /// Extinction that stops what clouds of this mean extinction do.
-    #[inline(always)]
-    fn extinction(&self, mean: R) -> R {
-        let filled = (mean * self.per_core).min(R::splat(1.0));
-        let left = (R::splat(1.0) - filled * self.stopped).max(R::splat(1e-20));
-        // Whole clouds are what they are, however little their exponential leaves.
-        let broken = -left.ln() * self.per_along;
-        R::select(R::splat(0.98).lt(filled), mean, mean.lerp(broken.min(mean), self.holds))
-    }
-}
-
-impl DensityGrid {
-    /// Extinction of a cell that is filled, per metre, of cells so wide, m.
-    fn core(&self, cell: f32) -> f32 {
-        let edges = match self.heaps {
-            true => (ALL_EDGE[0] / self.body + ALL_EDGE[1] / cell).min(1.0),
-            false => 0.0,
-        };
-        self.extinction * (FILLED - EDGES * edges)
-    }
-
-    /// Bytes of a form's fine grid; depths toward one light take as many.
-    pub fn bytes(form: &CloudForm) -> usize {
-        LEVELS * Layout::new(form, Fineness::Full).level() * size_of::<f32>()
-    }
-
-    pub fn new<'a>(form: &CloudForm, making: impl Into<Making<'a>>) -> DensityGrid {
-        let making = making.into();
-        let layout = Layout::new(form, making.fineness);
-        let Layout { side, slices, .. } = layout;
-        let values = (0..LEVELS * slices * side)
-            .into_par_iter()
-            .with_min_len(8)
-            .flat_map_iter(|row| {
-                if making.is_off() {
-                    return vec![0.0; side];
-                }
-                let (level, slice, y) = (row / side / slices, row / side % slices, row % side);
-                dispatch(DensityRow { form, layout, level, slice, y })
-            })
-            .collect();
-        DensityGrid {
-            layout,
-            extinction: form.extinction,
-            heaps: form.family == Family::Heaps,
-            body: form.body,
-            values,
-        }
-    }
-}
-
-struct DensityRow<'a> {
-    form: &'a CloudForm,
-    layout: Layout,
-    level: usize,
-    slice: usize,
-    y: usize,
-}
-
-impl Kernel for DensityRow<'_> {
-    type Output = Vec<f32>;
-    #[inline(always)]
-    fn run<R: Real>(self) -> Vec<f32> {
-        let layout = &self.layout;
-        let cell = layout.cell(self.level);
-        let y = R::splat(layout.centre(self.level, self.y));
-        let z = R::splat((self.slice as f32 + 0.5) * layout.slice_height());
-        // Cells are wide and flat: a footprint between both keeps the mean without blurring the height.
-        let w = R::splat((cell * layout.slice_height()).sqrt().min(cell));
-        let mut row = vec![0.0; layout.side];
-        for start in (0..layout.side).step_by(R::LANES) {
-            let x = steps::<R>(layout.centre(self.level, start), cell);
-            self.form.extinction_at(x, y, z, w).store(&mut row[start..]);
-        }
-        row
-    }
-}
-
-/// `from`, `from + step` and so on.
-#[inline(always)]
-fn steps<R: Real>(from: f32, step: f32) -> R {
-    R::counts().mul_add(R::splat(step), R::splat(from))
-}
 
 /// Optical depth from each cell to the layer's edge, toward the sun.
 pub struct SunDepth {
@@ -354,14 +92,15 @@ impl SunDepth {
         SunDepth { layout, values }
     }
 
-    /// From a place beside the layer or in it to the layer's edge toward the light, which stands in the direction `[east, north,
-    /// up]` there; `z` is metres above the base. Grids finer than `level` are not asked.
+    /// From a place beside the layer or in it to the layer's edge toward the light, which stands in the
+    /// direction `[east, north, up]` there; `z` is metres above the base. Grids finer than `level` are not
+    /// asked.
     #[inline(always)]
     pub fn from_outside<R: Real>(&self, level: usize, x: R, y: R, z: R, light: [R; 3]) -> R {
         let (zero, top) = (R::splat(0.0), R::splat(self.layout.depth));
         let up = light[2];
-        // Under a layer light that comes along the ground still climbs through it, far away where the ground has fallen off; the less,
-        // the lower it stands.
+        // Under a layer light that comes along the ground still climbs through it, far away where the ground
+        // has fallen off; the less, the lower it stands.
         let under = z.lt(zero);
         let sunk = (up * R::splat(1.0 / SUNK)).clamp(-1.0, 0.0);
         let rising = zero.le(up) | (under & R::splat(-1.0).lt(sunk));
@@ -403,16 +142,23 @@ impl Slice {
     /// Sine of the light's height at places.
     #[inline(always)]
     fn up<R: Real>(&self, x: R, y: R) -> R {
-        let [east, north] = [self.sun[0], self.sun[1]].map(|part| R::splat(part / self.planet));
+        let [east, north] = R::splat_each([self.sun[0] / self.planet, self.sun[1] / self.planet]);
         (x * east + y * north + R::splat(self.sun[2])).clamp(-1.0, 1.0)
     }
 
-    /// Sine and cosine of its height that ways through the slice are counted by, where the sine of it is `up`.
+    /// Sine and cosine of its height that ways through the slice are counted by, where the sine of it is
+    /// `up`.
     #[inline(always)]
     fn steepness<R: Real>(&self, up: R) -> [R; 2] {
         let towards = if self.rising { 1.0 } else { -1.0 };
         let sine = (up * R::splat(towards)).max(R::splat(LEAST_SINE));
         [sine, (R::splat(1.0) - sine * sine).max(R::splat(0.0)).sqrt()]
+    }
+
+    /// How far light comes along the ground while it falls by `rise`, m, at one place.
+    fn shift(&self, x: f32, y: f32, rise: f32) -> f32 {
+        let [sine, cosine] = self.steepness(self.up(Scalar(x), Scalar(y)));
+        rise / sine.0 * cosine.0
     }
 }
 
@@ -467,25 +213,24 @@ impl Kernel for SweepRow<'_> {
             let shift = length * cosine;
             let (dx, dy) = (shift * R::splat(east), shift * R::splat(north));
             // As many samples as the longest way asks for, of the same cells whatever the lanes.
-            let ends = [start / TOGETHER * TOGETHER, start / TOGETHER * TOGETHER + TOGETHER - 1];
-            let [from, to] = ends.map(|column| {
-                let up = s.up(Scalar(layout.centre(s.level, column)), Scalar(y_of_row));
-                let [sine, cosine] = s.steepness(up);
-                rise / sine.0 * cosine.0
-            });
+            let first = start / TOGETHER * TOGETHER;
+            let from = s.shift(layout.centre(s.level, first), y_of_row, rise);
+            let to = s.shift(layout.centre(s.level, first + TOGETHER - 1), y_of_row, rise);
             let longest = from.max(to);
-            // Cells that all look the same way read whole rows; what is left of bends of the ground is next to nothing.
+            // Cells that all look the same way read whole rows; what is left of bends of the ground is next
+            // to nothing.
             let same_way = (from - to).abs() < SAME_WAY * cell;
-            let way = [east, north].map(|part| 0.5 * (from + to) / cell * part);
+            let cells = 0.5 * (from + to) / cell;
+            let way = [cells * east, cells * north];
             let count = (longest / cell).clamp(1.0, MOST_SAMPLES).ceil();
             let broken = Broken::new(density, cell, cosine, sine);
             let mut sum = zero;
             for i in 0..count as usize {
                 let f = (i as f32 + 0.5) / count;
                 let h = z + f * rise * towards;
-                let beside = layout.beside([start, self.y], R::LANES, way.map(|part| part * f));
-                let mean = match beside.filter(|_| same_way) {
-                    Some(beside) => {
+                let beside = layout.beside([start, self.y], R::LANES, [way[0] * f, way[1] * f]);
+                let mean = match beside {
+                    Some(beside) if same_way => {
                         let most = layout.slices as f32 - 1.001;
                         let slice = (h / dz - 0.5).clamp(0.0, most);
                         let first = s.level * layout.slices + slice as usize;
@@ -493,7 +238,7 @@ impl Kernel for SweepRow<'_> {
                         let high = layout.at_beside(&density.values, first + 1, &beside);
                         low.lerp(high, R::splat(slice.fract()))
                     }
-                    None => {
+                    _ => {
                         let f = R::splat(f);
                         layout.at(&density.values, s.level, x + dx * f, y + dy * f, R::splat(h))
                     }
@@ -505,9 +250,9 @@ impl Kernel for SweepRow<'_> {
                 let next = s.level * layout.slices + s.slice;
                 let next = if s.rising { next + 1 } else { next - 1 };
                 let beside = layout.beside([start, self.y], R::LANES, way);
-                let rest = match beside.filter(|_| same_way) {
-                    Some(beside) => layout.at_beside(before, next, &beside),
-                    None => rest_of(layout, before, s, next, x + dx, y + dy),
+                let rest = match beside {
+                    Some(beside) if same_way => layout.at_beside(before, next, &beside),
+                    _ => rest_of(layout, before, s, next, x + dx, y + dy),
                 };
                 depth = depth + depth_of(rest);
             }
@@ -518,7 +263,8 @@ impl Kernel for SweepRow<'_> {
     }
 }
 
-/// What the cells of the slice `next` hold at a place in it, or where it lies past the edge of their square the next wider ones.
+/// What the cells of the slice `next` hold at a place in it, or where it lies past the edge of their square
+/// the next wider ones.
 #[inline(always)]
 fn rest_of<R: Real>(layout: &Layout, values: &[f32], s: Slice, next: usize, x: R, y: R) -> R {
     let far = x.abs().max(y.abs());
@@ -538,6 +284,8 @@ fn rest_of<R: Real>(layout: &Layout, values: &[f32], s: Slice, next: usize, x: R
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::air::Fineness;
+    use crate::clouds::form::CloudForm;
     use crate::document::{CloudKind, CloudLayer};
 
     fn overcast() -> CloudForm {
@@ -545,7 +293,8 @@ mod tests {
         CloudForm::new(&layer, 100_000.0, Fineness::Draft)
     }
 
-    /// Towers are seen from 447 km, lower heaps from 160: their cells are less than twice as wide, not three times; and twelve of their grids find room.
+    /// Towers are seen from 447 km, lower heaps from 160: their cells are less than twice as wide, not three
+    /// times; and twelve of their grids find room.
     #[test]
     fn towers_have_finer_grids() {
         let grid = |kind: CloudKind, reach: f64| {
@@ -590,7 +339,8 @@ mod tests {
         assert!((low / high - 2.0).abs() < 0.2, "{low} {high}");
     }
 
-    /// Under a sun at the zenith as much light falls below heaps as comes through their columns, though cells are coarse.
+    /// Under a sun at the zenith as much light falls below heaps as comes through their columns, though cells
+    /// are coarse.
     #[test]
     fn heaps_let_through_what_their_columns_do() {
         for kind in [CloudKind::CumulusMediocris, CloudKind::CumulusCongestus] {
@@ -615,8 +365,8 @@ mod tests {
         }
     }
 
-    /// Broken clouds let as much light through in the mean as ways through their form do, whatever the cells' width and however low
-    /// the light.
+    /// Broken clouds let as much light through in the mean as ways through their form do, whatever the cells'
+    /// width and however low the light.
     #[test]
     fn light_passes_between_clouds() {
         const PLACES: usize = 600;

@@ -1,276 +1,37 @@
-//! The field a layer's hulls are cut from: domes and cells laid out over the land, and the threshold that gives the
-//! asked cover.
+//! The field a layer's hulls are cut from: domes and cells laid out over the land, and the threshold that
+//! gives the asked cover.
+
+mod cover;
+mod mounds;
+mod noise;
+mod tile;
+mod trails;
+
+pub use cover::{Cut, surveyed_m};
 
 use super::ageing::Ageing;
-use super::hash::{Draw, layered_noise};
+use super::hash::Draw;
 use super::heaps::{Dome, Heaps, Wanted};
 use super::regions::Regions;
 use super::sheets::{Cell, SheetStyle, cells_in, style_of};
-use super::streaks::StreakColumns;
+use super::streaks::{SEAM, StreakColumns, StreakShape};
 use crate::air::Making;
 use crate::document::{CloudKind, CloudLayer, Family};
-use crate::simd::{Kernel, Real, dispatch};
-use rayon::prelude::*;
-use std::f64::consts::PI;
+use crate::simd::dispatch;
+use cover::{COVERS, NOTHING, closed, outlined};
+use mounds::{Mound, Raise, raise_mounds};
+use noise::{Streaks, Swells};
+use tile::{Tile, fill, patches};
+use trails::Trail;
 
-/// Side of the tile a task fills, in texels.
-const TILE: usize = 128;
-/// Share of their reach by which lumps make bodies larger for light: without any the lit side of a narrow tower is a seventh too dark, with half of it
-/// fair weather is 3 % too bright (crops against the reference).
+/// Share of their reach by which lumps make bodies larger for light: without any the lit side of a narrow
+/// tower is a seventh too dark, with half of it fair weather is 3 % too bright (crops against the reference).
 const LUMPS_IN: f64 = 0.3;
 /// Field value of places no dome reaches.
 const LOWEST: f32 = -6.0;
 
-/// Works on a square map in tiles; the closure gets each tile's number, its lower and upper corner (m) and its texels.
-fn fill(
-    plane: &mut [f32],
-    side: usize,
-    texel: f64,
-    making: Making,
-    f: impl Fn(usize, [f64; 2], [f64; 2], &mut Tile) + Sync,
-) {
-    let tile_side = TILE.min(side);
-    let per_row = side / tile_side;
-    let tiles: Vec<Tile> = (0..per_row * per_row)
-        .into_par_iter()
-        .map(|t| {
-            let (tx, ty) = (t % per_row * tile_side, t / per_row * tile_side);
-            let at = |i: usize| (i as f64 + 0.5 - side as f64 * 0.5) * texel;
-            let (low, high) = ([at(tx), at(ty)], [at(tx + tile_side), at(ty + tile_side)]);
-            let mut tile = Tile { side: tile_side, texel, low, values: vec![0.0; tile_side * tile_side] };
-            for (row, values) in tile.values.chunks_exact_mut(tile_side).enumerate() {
-                values.copy_from_slice(&plane[(ty + row) * side + tx..][..tile_side]);
-            }
-            if !making.is_off() {
-                f(t, low, high, &mut tile);
-            }
-            tile
-        })
-        .collect();
-    for (t, tile) in tiles.iter().enumerate() {
-        let (tx, ty) = (t % per_row * tile_side, t / per_row * tile_side);
-        for (row, values) in tile.values.chunks_exact(tile_side).enumerate() {
-            let start = (ty + row) * side + tx;
-            plane[start..start + tile_side].copy_from_slice(values);
-        }
-    }
-}
-
-/// Values in square patches spread evenly over a square around the origin, `over` metres wide, of `side` x `side` places together that
-/// lie `step` metres apart in each.
-fn patches(
-    side: usize,
-    step: f64,
-    over: f64,
-    making: Making,
-    f: impl Fn([f64; 2], [f64; 2], &mut Tile) + Sync,
-) -> Vec<f32> {
-    const PATCH: usize = 16;
-    let per_row = side / PATCH;
-    let apart = over / per_row as f64;
-    (0..per_row * per_row)
-        .into_par_iter()
-        .flat_map_iter(|number| {
-            let corner =
-                |k: usize| (k as f64 / per_row as f64 - 0.5) * over + 0.5 * (apart - step * PATCH as f64);
-            let low = [corner(number % per_row), corner(number / per_row)];
-            let high = low.map(|v| v + step * PATCH as f64);
-            let mut tile = Tile { side: PATCH, texel: step, low, values: vec![0.0; PATCH * PATCH] };
-            if !making.is_off() {
-                f(low, high, &mut tile);
-            }
-            tile.values
-        })
-        .collect()
-}
-
-/// A rise of a map: `top - fall * r^2`, where r is the distance from its middle less `swell`.
-struct Mound {
-    /// Metres from the origin, along the layer's heading and to the left of it.
-    x: f32,
-    y: f32,
-    /// How much longer it is along the layer's heading.
-    stretch: f32,
-    /// Farthest it raises anything, m, before it is stretched.
-    reach: f32,
-    top: f32,
-    /// Per square metre.
-    fall: f32,
-    /// Metres.
-    swell: f32,
-    /// What [`Bodies`](super::bodies::Bodies) hold of the body it belongs to, m.
-    body: f32,
-}
-
-/// A line that an aircraft left.
-struct Trail {
-    /// Its middle, metres from the origin, along the layer's heading and to the left of it.
-    x: f64,
-    y: f64,
-    /// From fresh (0) to spread out (1).
-    age: f64,
-    /// Farthest it spreads to a side, m, and how much longer it is.
-    reach: f64,
-    stretch: f64,
-    /// How far its ends may stray to a side, m: farther off, maps do not look for it.
-    room: f64,
-}
-
-impl Trail {
-    const BEADS: usize = 96;
-    /// What is narrower falls between the places of maps.
-    const NARROW_M: f64 = 350.0;
-
-    /// Trails nearer to each other than they are wide are one; so are short ones that lie end to end.
-    fn nearest(stretch: f64) -> f64 {
-        const SHORT: f64 = 8.0;
-        2.0 * Self::NARROW_M * (SHORT / stretch).sqrt().max(1.0)
-    }
-
-    /// The vortices behind wings break up into puffs, winds bend and spread what is left of them, and no two aircraft have quite the same
-    /// heading (common practice, no source).
-    fn beads(&self, draw: &mut Draw, mounds: &mut Vec<Mound>) {
-        let half = self.reach * self.stretch;
-        let slope = draw.range(-1.0, 1.0) * (self.room / half).min(0.25);
-        let waves = [(draw.range(0.7, 1.3), 0.5), (draw.range(2.0, 3.0), 0.22), (draw.range(4.5, 6.5), 0.1)]
-            .map(|(number, far)| (number * PI, far * self.reach, draw.next() * 2.0 * PI));
-        // Short trails have no more of them than they are long.
-        let beads = ((4.0 * half / Self::NARROW_M).ceil() as usize).clamp(6, Self::BEADS);
-        for bead in 0..beads {
-            let along = (bead as f64 + draw.range(0.2, 0.8)) / beads as f64 * 2.0 - 1.0;
-            let bent: f64 = waves.iter().map(|(turn, far, phase)| far * (turn * along + phase).sin()).sum();
-            let tapered = 1.0 - along.powi(4);
-            let reach = (self.reach * draw.range(0.55, 1.2)).max(Self::NARROW_M);
-            // What was in a narrow trail is thinner in a wide one.
-            let top = SEAM as f64 * (1.1 - 1.4 * self.age) * tapered * draw.range(0.65, 1.0);
-            mounds.push(Mound {
-                x: (self.x + half * along) as f32,
-                y: (self.y + slope * half * along + bent) as f32,
-                stretch: (6.0 * half / beads as f64 / self.reach).max(1.0) as f32,
-                reach: reach as f32,
-                top: top as f32,
-                fall: ((2.5 + top) / (reach * reach)) as f32,
-                swell: 0.0,
-                body: 0.0,
-            });
-        }
-    }
-}
-
-/// Raises a square map to the mounds over it; or, for `BODY`, to the largest of their bodies.
-fn raise_mounds<'a, const BODY: bool>(
-    plane: &mut [f32],
-    side: usize,
-    texel: f64,
-    making: Making,
-    mounds: impl Iterator<Item = &'a Mound>,
-) {
-    let tile_side = TILE.min(side);
-    let per_row = side / tile_side;
-    let mut by_tile: Vec<Vec<&Mound>> = vec![Vec::new(); per_row * per_row];
-    // Tiles that a mound reaches along one axis.
-    let tiles = |c: f32, reach: f32| {
-        let per_metre = 1.0 / (texel * tile_side as f64);
-        let tile = |v: f64| (v * per_metre + 0.5 * per_row as f64).clamp(0.0, per_row as f64 - 0.5) as usize;
-        tile((c - reach) as f64 - texel)..=tile((c + reach) as f64 + texel)
-    };
-    for mound in mounds {
-        for ty in tiles(mound.y, mound.reach) {
-            for tx in tiles(mound.x, mound.reach * mound.stretch) {
-                by_tile[ty * per_row + tx].push(mound);
-            }
-        }
-    }
-    fill(plane, side, texel, making, |number, _, _, tile| {
-        dispatch(Raise::<_, BODY> { tile, mounds: by_tile[number].iter().copied() });
-    });
-}
-
-/// A piece of a map.
-struct Tile {
-    side: usize,
-    texel: f64,
-    low: [f64; 2],
-    values: Vec<f32>,
-}
-
-impl Tile {
-    /// Replaces each value by what becomes of it at its place.
-    fn each(&mut self, f: impl Fn(f64, f64, f32) -> f32) {
-        for (row, values) in self.values.chunks_exact_mut(self.side).enumerate() {
-            let y = self.low[1] + row as f64 * self.texel;
-            for (column, v) in values.iter_mut().enumerate() {
-                *v = f(self.low[0] + column as f64 * self.texel, y, *v);
-            }
-        }
-    }
-
-    /// The texels along one axis whose middles lie within `reach` of a place.
-    fn within(&self, axis: usize, place: f64, reach: f64) -> std::ops::Range<usize> {
-        let texel = |v: f64| ((v - self.low[axis]) / self.texel).clamp(-1.0, self.side as f64);
-        let (from, to) = (texel(place - reach).ceil() as i64, texel(place + reach).floor() as i64);
-        from.max(0) as usize..(to + 1).clamp(0, self.side as i64) as usize
-    }
-}
-
-/// Raises the texels of a tile to the mounds over them.
-struct Raise<'a, M, const BODY: bool> {
-    tile: &'a mut Tile,
-    mounds: M,
-}
-
-impl<'a, M: Iterator<Item = &'a Mound>, const BODY: bool> Kernel for Raise<'_, M, BODY> {
-    type Output = ();
-    #[inline(always)]
-    fn run<R: Real>(self) {
-        let tile = self.tile;
-        for m in self.mounds {
-            let (x, y, stretch, reach) = (m.x as f64, m.y as f64, m.stretch as f64, m.reach as f64);
-            let columns = tile.within(0, x, reach * stretch);
-            if columns.is_empty() {
-                continue;
-            }
-            let step = (tile.texel / stretch) as f32;
-            let start = ((tile.low[0] + columns.start as f64 * tile.texel - x) / stretch) as f32;
-            for row in tile.within(1, y, reach) {
-                let dy = (tile.low[1] + row as f64 * tile.texel - y) as f32;
-                let first = row * tile.side;
-                let texels = &mut tile.values[first + columns.start..first + columns.end];
-                raise_row::<R, BODY>(texels, start, step, dy, m);
-            }
-        }
-    }
-}
-
-/// `start`, `step`: metres east of the mound's middle of the first texel and between neighbours; `dy`: metres north.
-#[inline(always)]
-fn raise_row<R: Real, const BODY: bool>(texels: &mut [f32], start: f32, step: f32, dy: f32, m: &Mound) {
-    let (top, fall, swell) = (R::splat(m.top), R::splat(m.fall), R::splat(m.swell));
-    let mut edge = [0.0f32; 16];
-    for (k, texels) in texels.chunks_mut(R::LANES).enumerate() {
-        let dx = R::counts().mul_add(R::splat(step), R::splat(start + (k * R::LANES) as f32 * step));
-        let mut square = dx.mul_add(dx, R::splat(dy * dy));
-        if m.swell != 0.0 {
-            let r = (square.sqrt() - swell).max(R::splat(0.0));
-            square = r * r;
-        }
-        let mut height = top - fall * square;
-        if BODY {
-            height = R::select(square.lt(R::splat(m.reach * m.reach)), R::splat(m.body), R::splat(0.0));
-        }
-        if texels.len() == R::LANES {
-            R::load(texels).max(height).store(texels);
-        } else {
-            height.store(&mut edge);
-            for (texel, height) in texels.iter_mut().zip(edge) {
-                *texel = if *texel < height { height } else { *texel };
-            }
-        }
-    }
-}
-
-/// The field a layer's hull is cut from, before cover says where. Places are metres along the layer's heading and to the
-/// left of it.
+/// The field a layer's hull is cut from, before cover says where. Places are metres along the layer's heading
+/// and to the left of it.
 pub struct Field<'a> {
     pub layer: &'a CloudLayer,
     /// Height of the tallest hull, m.
@@ -292,7 +53,8 @@ pub struct Field<'a> {
     pub ageing: Ageing,
 }
 
-/// A square map of hulls, `side` texels of so many metres along each edge; and one of bodies, half as fine, empty for those that have none.
+/// A square map of hulls, `side` texels of so many metres along each edge; and one of bodies, half as fine,
+/// empty for those that have none.
 pub struct ToFill<'a> {
     pub plane: &'a mut [f32],
     pub bodies: &'a mut [f32],
@@ -300,62 +62,10 @@ pub struct ToFill<'a> {
     pub texel: f64,
 }
 
-/// Covers that thresholds are known for, where cover changes from place to place.
-const COVERS: usize = 33;
-
-/// Where a field is cut so that a share of the plane equal to a cover lies above.
-#[derive(Clone, Debug)]
-pub struct Cut {
-    /// For the cover asked of the layer.
-    threshold: f64,
-    /// For covers from none to all, evenly, where regions ask for others.
-    by_cover: Vec<f64>,
-}
-
-/// Width of the square around the origin over which a layer's cover is what was asked, m: 100 km, or as much as holds some of
-/// its cells.
-pub fn surveyed_m(layer: &CloudLayer) -> f64 {
-    let cells = if layer.kind.family() == Family::Fibres { 3.0 } else { 12.0 };
-    (layer.cell_size_m * cells).max(100_000.0)
-}
-
-/// Cover by which the field of a kind is cut, so that with lumps, which reach out, and edges too thin to count as cloud it comes to
-/// the cover asked. From what kinds as they usually are gave without it (seeds 101 to 105, `examples/cover.rs`).
-fn outlined(kind: CloudKind, cover: f64) -> f64 {
-    const CUT: [f64; 7] = [0.0, 0.05, 0.2, 0.5, 0.8, 0.95, 1.0];
-    let given = match kind {
-        CloudKind::CumulusHumilis => [0.0, 0.042, 0.196, 0.519, 0.807, 0.937, 1.0],
-        CloudKind::CumulusMediocris => [0.0, 0.046, 0.192, 0.505, 0.792, 0.943, 1.0],
-        CloudKind::CumulusCongestus => [0.0, 0.064, 0.227, 0.526, 0.794, 0.937, 1.0],
-        CloudKind::Cumulonimbus => [0.0, 0.045, 0.183, 0.471, 0.765, 0.93, 1.0],
-        CloudKind::Nimbostratus => [0.0, 0.07, 0.244, 0.559, 0.843, 0.966, 1.0],
-        CloudKind::Altocumulus => [0.0, 0.032, 0.154, 0.45, 0.765, 0.931, 1.0],
-        CloudKind::CirrusUncinus => [0.0, 0.053, 0.214, 0.528, 0.829, 0.965, 1.0],
-        _ => CUT,
-    };
-    let i = given.partition_point(|g| *g <= cover).clamp(1, CUT.len() - 1);
-    let [from, to] = [given[i - 1], given[i]];
-    CUT[i - 1] + (CUT[i] - CUT[i - 1]) * (cover - from) / (to - from)
-}
-
-/// Cut where nothing is left.
-const NOTHING: f64 = 1e3;
-
-impl Cut {
-    /// For another cover than the layer's.
-    fn of(&self, cover: f64) -> f64 {
-        if cover <= 1e-3 {
-            return NOTHING;
-        }
-        let x = cover * (self.by_cover.len() - 1) as f64;
-        let i = (x as usize).min(self.by_cover.len() - 2);
-        self.by_cover[i] + (self.by_cover[i + 1] - self.by_cover[i]) * (x - i as f64)
-    }
-}
-
 impl Field<'_> {
-    /// For maps of each of these texels (m), where the field is cut, found in a field without what is too small for them. From
-    /// 256 x 256 places over [`surveyed_m`]: of heaps close together, of sheets in patches.
+    /// For maps of each of these texels (m), where the field is cut, found in a field without what is too
+    /// small for them. From 256 x 256 places over [`surveyed_m`]: of heaps close together, of sheets in
+    /// patches.
     pub fn cuts<const N: usize>(&self, texels: [f64; N], making: Making) -> [Cut; N] {
         const SIDE: usize = 256;
         let mut cuts: [Cut; N] = std::array::from_fn(|_| Cut { threshold: NOTHING, by_cover: Vec::new() });
@@ -376,7 +86,7 @@ impl Field<'_> {
                     self.cut(width, 9)
                 } else {
                     fill(&mut plane, SIDE, step, making, |_, _, _, tile| self.streaks(tile));
-                    let columns = StreakColumns::new(self, &plane, SIDE, step);
+                    let columns = StreakColumns::new(&self.streak_shape(), &plane, SIDE, step);
                     self.cut(|cover| self.streak_threshold(&columns, outlined(cover)), 9)
                 };
                 cuts.fill(cut);
@@ -446,14 +156,14 @@ impl Field<'_> {
         if self.regions.is_empty() { cut.threshold } else { cut.of(self.regions.most()) }
     }
 
-    /// Value of the hulls' map where no heap is near: low enough that no lump reaches up to it, high enough that
-    /// skirts are short.
+    /// Value of the hulls' map where no heap is near: low enough that no lump reaches up to it, high enough
+    /// that skirts are short.
     pub fn floor(&self) -> f64 {
         -(0.22 * self.tallest).powi(2)
     }
 
-    /// How often clouds have come and gone, that live so many minutes where cells are so large (m); larger ones live longer (common
-    /// practice, no source).
+    /// How often clouds have come and gone, that live so many minutes where cells are so large (m); larger
+    /// ones live longer (common practice, no source).
     fn turns(&self, life: f64, cell: f64) -> f64 {
         self.ageing.turns(life * (self.layer.cell_size_m / cell).sqrt())
     }
@@ -466,8 +176,8 @@ impl Field<'_> {
         }
     }
 
-    /// Domes that reach into a square around the origin, `half` a side from its middle, as [`Heaps::domes_in`] has
-    /// them.
+    /// Domes that reach into a square around the origin, `half` a side from its middle, as
+    /// [`Heaps::domes_in`] has them.
     fn domes<B, T: Send>(
         &self,
         half: f64,
@@ -488,8 +198,8 @@ impl Field<'_> {
         heaps.domes_in(square, wanted, making, |d| of_body(&placed(d)), |d, body| keep(&placed(d), body))
     }
 
-    /// A dome in the field that cover cuts: lumps and erosion move its outline by so much, whatever cover makes of
-    /// its size.
+    /// A dome in the field that cover cuts: lumps and erosion move its outline by so much, whatever cover
+    /// makes of its size.
     fn outline(&self, d: &Dome) -> Mound {
         // Bent tops cover more than they would upright.
         let bent = 0.35 * self.layer.lean_deg.to_radians().tan() * d.height;
@@ -533,7 +243,8 @@ impl Field<'_> {
         first.wider(LUMPS_IN * self.amplitude).half_ball(grown)
     }
 
-    /// Fills a map of hulls: squares of heights for heaps, thickness (m) for sheets; and, for heaps, one of bodies that is half as fine.
+    /// Fills a map of hulls: squares of heights for heaps, thickness (m) for sheets; and, for heaps, one of
+    /// bodies that is half as fine.
     pub fn hull(&self, cut: &Cut, map: ToFill, making: Making) {
         let ToFill { plane, bodies, side, texel } = map;
         if let Some(depth) = self.anvil {
@@ -598,7 +309,8 @@ impl Field<'_> {
         let smallest = (0.06 * layer.cell_size_m).max(self.smallest(texel));
         let wanted = Wanted { smallest, earliest, grow: 4.0 };
         let shift = layer.depth_m * layer.lean_deg.to_radians().tan();
-        // Skirts end where fibres no longer reach and edges, however wide, show nothing: a step would be drawn as a line of ice.
+        // Skirts end where fibres no longer reach and edges, however wide, show nothing: a step would be
+        // drawn as a line of ice.
         let open = self.open_value();
         let frayed = FRAYED * depth;
         let floor = (-2.0 * frayed).min(open);
@@ -667,13 +379,14 @@ impl Field<'_> {
             if making.is_off() {
                 break;
             }
-            let found = StreakColumns::new(self, plane, side, step).cover(0.0);
+            let found = StreakColumns::new(&self.streak_shape(), plane, side, step).cover(0.0);
             if found < cover { low = middle } else { high = middle }
         }
         (low * high).sqrt()
     }
 
-    /// Field of lines that aircraft leave, the older the wider; `width`: as a multiple of age and spacing, by place.
+    /// Field of lines that aircraft leave, the older the wider; `width`: as a multiple of age and spacing, by
+    /// place.
     fn trails(&self, width: &dyn Fn(f64, f64) -> f64, tile: &mut Tile) {
         let layer = self.layer;
         let (slide, cell) = (layer.slid_along(), layer.cell_size_m.max(Trail::nearest(layer.stretch)));
@@ -707,6 +420,11 @@ impl Field<'_> {
     /// Value of a map of thickness where lumps cannot reach, m.
     fn open_value(&self) -> f64 {
         -2.0 * (1.6 * self.amplitude + self.erosion + 0.5 * self.edge)
+    }
+
+    fn streak_shape(&self) -> StreakShape<'_> {
+        let Field { layer, amplitude, erosion, edge, bend, .. } = *self;
+        StreakShape { layer, amplitude, erosion, edge, bend }
     }
 
     /// Threshold of a field of streaks that gives the asked cover.
@@ -778,123 +496,10 @@ impl Field<'_> {
     }
 }
 
-/// How far a whole overcast has closed its last gaps: past 97 % cover, heaps grow together.
-fn closed(cover: f64) -> f64 {
-    ((cover - 0.97) / 0.03).clamp(0.0, 1.0)
-}
-
-/// How far fibres reach in from an anvil's rim, and out of it, as a share of its depth; and how much longer they are than wide.
+/// How far fibres reach in from an anvil's rim, and out of it, as a share of its depth; and how much longer
+/// they are than wide.
 const FRAYED: f64 = 0.7;
 const ANVIL_STRETCH: f64 = 4.0;
-/// Field value over which streaks grow to the full depth.
-pub const SEAM: f32 = 0.45;
-
-/// How fast streaks get thicker from their lower and upper end, per metre.
-pub const FIBRE_ENDS: [f32; 2] = [0.5, 0.8];
-
-/// How deep a height lies between the ends of streaks, m: thin toward both.
-#[inline(always)]
-pub fn fibre_ends<R: Real>(z: R, depth: R) -> R {
-    let [low, high] = FIBRE_ENDS;
-    (z * R::splat(low)).min((depth - z) * R::splat(high))
-}
-
-/// A square of streaks; lengths in cells.
-struct Streaks {
-    seed: u32,
-    start: [f64; 2],
-    step: f64,
-    side: usize,
-    stretch: f32,
-    /// How often they have come and gone.
-    turns: f64,
-    /// Share of broad patches.
-    veil: f32,
-}
-
-/// Noise that goes over into another one and back as it comes and goes.
-#[derive(Clone, Copy)]
-struct Aged {
-    /// Weights of both: on a circle, so that hills stay as high.
-    weights: [f32; 2],
-}
-
-impl Aged {
-    fn new(turns: f64) -> Aged {
-        let (sin, cos) = ((turns % 1.0) * std::f64::consts::TAU).sin_cos();
-        Aged { weights: if turns == 0.0 { [1.0, 0.0] } else { [cos as f32, sin as f32] } }
-    }
-
-    #[inline(always)]
-    fn noise<R: Real>(&self, seed: u32, octaves: u32, x: R, y: R) -> R {
-        let mut sum = R::splat(0.0);
-        for (k, weight) in self.weights.into_iter().enumerate() {
-            if weight != 0.0 {
-                let noise = layered_noise(seed.wrapping_add(0x1234_5677 * k as u32), octaves, x, y);
-                sum = noise.mul_add(R::splat(weight), sum);
-            }
-        }
-        sum
-    }
-}
-
-impl Kernel for Streaks {
-    type Output = Vec<f32>;
-    #[inline(always)]
-    fn run<R: Real>(self) -> Vec<f32> {
-        let mut out = vec![0.0; self.side * self.side];
-        let index: Vec<f32> = (0..self.side).map(|i| i as f32).collect();
-        let along = R::splat(1.0 / self.stretch);
-        let aged = Aged::new(self.turns);
-        for (row, values) in out.chunks_exact_mut(self.side).enumerate() {
-            let v = R::splat((self.start[1] + self.step * row as f64) as f32);
-            for start in (0..self.side).step_by(R::LANES) {
-                let u = R::load(&index[start..])
-                    .mul_add(R::splat(self.step as f32), R::splat(self.start[0] as f32));
-                let patch =
-                    aged.noise(self.seed ^ 31, 3, u * R::splat(0.22) * along.sqrt(), v * R::splat(0.22));
-                let meander = layered_noise(self.seed ^ 57, 2, u * along * R::splat(1.6), v * R::splat(0.3));
-                let curl = layered_noise(self.seed ^ 91, 2, u * along * R::splat(5.0), v * R::splat(1.3));
-                let across = curl.mul_add(R::splat(0.12), meander.mul_add(R::splat(0.55), v));
-                let broad = aged.noise(self.seed, 4, u * along, across);
-                // Threads: ridges along the lines where a finer noise is nothing.
-                let thread = aged.noise(self.seed ^ 13, 3, u * along * R::splat(1.4), across * R::splat(2.6));
-                let thread = R::splat(0.55) - thread.abs() * R::splat(2.0);
-                let streak = broad.mul_add(R::splat(0.7), thread * R::splat(0.5));
-                patch.lerp(streak, R::splat(1.0 - self.veil)).store(&mut values[start..]);
-            }
-        }
-        out
-    }
-}
-
-/// A square of layered noise.
-struct Swells {
-    seed: u32,
-    start: [f64; 2],
-    step: [f64; 2],
-    side: usize,
-    turns: f64,
-}
-
-impl Kernel for Swells {
-    type Output = Vec<f32>;
-    #[inline(always)]
-    fn run<R: Real>(self) -> Vec<f32> {
-        let mut out = vec![0.0; self.side * self.side];
-        let index: Vec<f32> = (0..self.side).map(|i| i as f32).collect();
-        let aged = Aged::new(self.turns);
-        for (row, values) in out.chunks_exact_mut(self.side).enumerate() {
-            let y = R::splat((self.start[1] + self.step[1] * row as f64) as f32);
-            for start in (0..self.side).step_by(R::LANES) {
-                let x = R::load(&index[start..])
-                    .mul_add(R::splat(self.step[0] as f32), R::splat(self.start[0] as f32));
-                aged.noise(self.seed, 4, x, y).store(&mut values[start..]);
-            }
-        }
-        out
-    }
-}
 
 #[cfg(test)]
 mod tests {

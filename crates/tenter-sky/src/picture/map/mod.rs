@@ -1,164 +1,28 @@
-//! Environment maps: the whole sphere as a latlong or cube picture, or the sky in a circle, in bands of rows, and
-//! the facts that go with them.
+//! Environment maps: the whole sphere as a latlong or cube picture, or the sky in a circle, in bands of rows,
+//! and the facts that go with them.
 //!
 //! Map axes are y up, +z north, +x west (see [`crate::camera`]).
 
+mod facts;
+mod settings;
+mod sums;
+
+pub use facts::{Irradiance, Largest, LightFact, MapFacts};
+pub use settings::{BAND_ROWS, LARGEST_WIDTH, Layout, MapSettings, SMALLEST_WIDTH, Scale, SettingsError};
+pub use sums::MapSums;
+
 use super::disc::{Disc, DiscPixel, add_light, discs};
-use super::map_sums::MapSums;
-use super::noise::{NOISE_PERCENT, effort_for, noise_left};
+use super::noise::{effort_for, noise_left};
 use super::{Area, Picture, render_area, smooth_outlines};
 use crate::air::Fineness;
 use crate::camera::{Camera, angles_of};
 use crate::develop::white_luminance;
 use crate::document::{Grade, Sky};
 use crate::live::Effort;
-use crate::reference::{Reference, Unable, Wish};
 use crate::scene::{CalledOff, Face, Scene, Workshop, grade_of};
 use crate::spectrum::{Rgb, gamut_to_grey, luminance};
-use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
+use facts::SH_CONVENTION;
 use std::f64::consts::PI;
-
-/// Rows a band has; the last one may have fewer.
-pub const BAND_ROWS: usize = 32;
-pub const SMALLEST_WIDTH: usize = 64;
-pub const LARGEST_WIDTH: usize = 16_384;
-/// As many pixels as in the largest latlong map, about.
-pub const LARGEST_FACE: usize = 4096;
-pub const LARGEST_CIRCLE: usize = 8192;
-
-/// What a value of 1 in the file means.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum Scale {
-    /// Y is cd/m2.
-    Nits,
-    /// Divided by 1.2 * 2^EV100 of the sky's own exposure: 1 is display white.
-    Exposed,
-}
-
-/// How directions are laid out.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum Layout {
-    /// Twice as wide as high.
-    #[default]
-    Latlong,
-    /// Six square faces, one below the other.
-    Cube,
-    /// The upper hemisphere in a circle.
-    Fisheye,
-}
-
-impl Layout {
-    pub fn name(self) -> &'static str {
-        match self {
-            Layout::Latlong => "latlong",
-            Layout::Cube => "cube",
-            Layout::Fisheye => "fisheye",
-        }
-    }
-    fn axes(self) -> &'static str {
-        match self {
-            Layout::Latlong => {
-                "y up, +z north, +x west; first row looks up, middle column toward the heading, samples at pixel centres"
-            }
-            Layout::Cube => {
-                "y up, +z toward the heading, +x 90 degrees anticlockwise of it; faces +x -x +y -y +z -z one below the other, seen from inside, samples at pixel centres"
-            }
-            Layout::Fisheye => {
-                "equidistant, 180 degrees, as a camera looking up sees it: zenith in the middle, the heading at the top, 90 degrees clockwise of it at the left, samples at pixel centres"
-            }
-        }
-    }
-}
-
-/// How a map is made.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(default, deny_unknown_fields)]
-pub struct MapSettings {
-    pub layout: Layout,
-    /// Pixels across; of a cube, along each face.
-    pub width: usize,
-    /// Azimuth in the middle column, in the middle of a cube's fifth face, or at the top of a fisheye, degrees.
-    pub heading_deg: f64,
-    pub scale: Scale,
-    /// Whether the sun's disc is in the map.
-    pub sun: bool,
-    /// Whether clouds are.
-    pub clouds: bool,
-    /// Whether trial land is; it never is unless asked for.
-    pub land: bool,
-    /// Most noise that may be left, percent; without it steps are as usual.
-    pub noise_percent: Option<f64>,
-}
-
-impl Default for MapSettings {
-    fn default() -> Self {
-        MapSettings {
-            layout: Layout::Latlong,
-            width: 2048,
-            heading_deg: 0.0,
-            scale: Scale::Nits,
-            sun: true,
-            clouds: true,
-            land: false,
-            noise_percent: None,
-        }
-    }
-}
-
-/// Settings that cannot be worked with.
-#[derive(Clone, Debug, PartialEq, thiserror::Error)]
-#[error("{field}: {value} {problem}")]
-pub struct SettingsError {
-    pub field: &'static str,
-    pub value: String,
-    pub problem: String,
-}
-
-impl MapSettings {
-    pub fn check(&self) -> Result<(), SettingsError> {
-        let fail = |field, value: String, problem: String| Err(SettingsError { field, value, problem });
-        let largest = match self.layout {
-            Layout::Latlong => LARGEST_WIDTH,
-            Layout::Cube => LARGEST_FACE,
-            Layout::Fisheye => LARGEST_CIRCLE,
-        };
-        if !(SMALLEST_WIDTH..=largest).contains(&self.width) || !self.width.is_multiple_of(4) {
-            let problem = format!("should be a multiple of 4 from {SMALLEST_WIDTH} to {largest}");
-            return fail("width", self.width.to_string(), problem);
-        }
-        if !self.heading_deg.is_finite() || self.heading_deg.abs() > 360.0 {
-            return fail("heading_deg", self.heading_deg.to_string(), "should be from -360 to 360".into());
-        }
-        if let Some(noise) = self.noise_percent
-            && !NOISE_PERCENT.contains(&noise)
-        {
-            let problem = format!("should be from {} to {}", NOISE_PERCENT.start(), NOISE_PERCENT.end());
-            return fail("noise_percent", noise.to_string(), problem);
-        }
-        Ok(())
-    }
-
-    pub fn camera(&self) -> Camera {
-        match self.layout {
-            Layout::Latlong => Camera::latlong(self.width, self.heading_deg),
-            Layout::Cube => Camera::cube(self.width, self.heading_deg),
-            Layout::Fisheye => Camera::fisheye(self.width, self.heading_deg),
-        }
-    }
-    pub fn height(&self) -> usize {
-        self.camera().height
-    }
-    pub fn bands(&self) -> usize {
-        self.height().div_ceil(BAND_ROWS)
-    }
-    /// First row of a band and the row after its last.
-    pub fn rows_of(&self, band: usize) -> (usize, usize) {
-        (band * BAND_ROWS, ((band + 1) * BAND_ROWS).min(self.height()))
-    }
-}
 
 /// Pixels no wider than this, radians, are looked at once: those of a latlong map 2048 wide.
 const FINE: f64 = 2.0 * PI / 2048.0;
@@ -195,74 +59,6 @@ impl From<CalledOff> for MapError {
     fn from(_: CalledOff) -> Self {
         MapError::CalledOff
     }
-}
-
-/// A light in a map, for those who light with it.
-#[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct LightFact {
-    pub kind: &'static str,
-    pub azimuth_deg: f64,
-    pub elevation_deg: f64,
-    /// Unit vector toward it in map axes: x west, y up, z north.
-    pub direction: [f64; 3],
-    pub angular_diameter_deg: f64,
-    /// On a plane that faces it, clouds taken in.
-    pub illuminance_lx: f64,
-    pub illuminance_rgb: Rgb,
-    /// Whether its disc is in the map's pixels.
-    pub in_map: bool,
-}
-
-/// What a map's sidecar says.
-#[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct MapFacts {
-    pub layout: Layout,
-    pub width: usize,
-    pub height: usize,
-    pub axes: &'static str,
-    pub heading_deg: f64,
-    pub colour_space: &'static str,
-    pub scale: Scale,
-    /// cd/m2 that a value of 1 stands for.
-    pub white_luminance: f64,
-    pub exposure_ev100: f64,
-    pub lights: Vec<LightFact>,
-    pub irradiance_sh: Irradiance,
-    /// Illuminance of level ground by the upper half of the map, lx.
-    pub horizontal_illuminance_lx: f64,
-    /// Largest channel value in the file and where it is.
-    pub largest: Largest,
-    pub integrator: &'static str,
-    pub instruction_set: &'static str,
-    /// Root mean square change against steps half as long, percent.
-    pub noise_left_percent: f64,
-    /// Share of pixels whose colour had to move into Rec.709.
-    pub out_of_gamut_percent: f64,
-    pub muted: Vec<String>,
-    pub document_hash: String,
-    pub document: Sky,
-}
-
-#[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct Largest {
-    pub value: f64,
-    pub azimuth_deg: f64,
-    pub elevation_deg: f64,
-}
-
-impl Largest {
-    pub fn new(value: f64, direction: [f64; 3]) -> Largest {
-        let (azimuth, elevation) = angles_of(direction);
-        Largest { value, azimuth_deg: azimuth.to_degrees(), elevation_deg: elevation.to_degrees() }
-    }
-}
-
-/// Irradiance over the direction a surface faces.
-#[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct Irradiance {
-    pub convention: &'static str,
-    /// Nine coefficients, each in RGB.
-    pub coefficients: [[f64; 3]; 9],
 }
 
 /// Means over the parts of pixels, as far as each reaches in solid angle.
@@ -351,19 +147,17 @@ impl MapRender {
         })
     }
 
-    /// Makes the map by the reference integrator, whole and in memory; `progress` gets the noise left, percent.
-    pub fn trace(
-        &mut self,
-        wish: Wish,
-        called_off: &(dyn Fn() -> bool + Sync),
-        progress: impl FnMut(f64),
-    ) -> Result<(), Unable> {
-        let reference = Reference::new(&self.scene)?;
-        let traced = reference.picture(&self.camera, wish, called_off, progress)?;
-        self.traced = Some(traced.picture);
-        self.shared = wish.shared;
-        self.noise_left = Some(traced.noise_percent);
-        Ok(())
+    /// What the map shows, and through which camera: for who draws it otherwise.
+    pub fn shown(&self) -> (&Scene, &Camera) {
+        (&self.scene, &self.camera)
+    }
+
+    /// Takes a picture by the reference integrator in place of the live one, with the noise that it has, percent.
+    /// `shared`: whether its paths shared what they found.
+    pub fn set_reference(&mut self, picture: Picture, noise_percent: f64, shared: bool) {
+        self.traced = Some(picture);
+        self.shared = shared;
+        self.noise_left = Some(noise_percent);
     }
 
     /// cd/m2 that a value of 1 in the file stands for.
@@ -374,8 +168,8 @@ impl MapRender {
         }
     }
 
-    /// Parts of a pixel along each side: where pixels are wider than [`FINE`], what clouds look like on the whole is not what one look
-    /// at them would be told.
+    /// Parts of a pixel along each side: where pixels are wider than [`FINE`], what clouds look like on the
+    /// whole is not what one look at them would be told.
     fn parts(&self) -> usize {
         if self.scene.clouds.is_empty() {
             return 1;
@@ -557,18 +351,14 @@ impl MapRender {
     }
 }
 
-const SH_CONVENTION: &str = "irradiance (lx, linear Rec.709) of a surface facing n in map axes is the sum of \
-coefficient[i] * Y[i](n), with real orthonormal Y in the order 1, y, z, x, xy, yz, 3z^2-1, xz, x^2-y^2 \
-(Ramamoorthi and Hanrahan 2001, eq. 3 and 8; z is north here)";
-
 #[cfg(test)]
 mod tests {
-    use super::super::map_sums::harmonics;
+    use super::sums::harmonics;
     use super::*;
     use crate::document::{Air, Placement, Sun};
 
-    /// A uniform sky of radiance 1 gives pi on level ground, within 0.1 %, and pi for every direction from the
-    /// harmonics of a uniform sphere.
+    /// A uniform sky of radiance 1 gives pi on level ground, within 0.1 %, and pi for every direction from
+    /// the harmonics of a uniform sphere.
     #[test]
     fn a_uniform_sky_integrates_to_pi() {
         for width in [512, 1024] {

@@ -1,0 +1,325 @@
+//! What a form is at places: hull, lumps and erosion, and how much of it lies around.
+
+use super::{CloudForm, FADE, PROFILE_STEPS, Place, TURN};
+use crate::clouds::lumps::Lumps;
+use crate::clouds::maps::Hull;
+use crate::clouds::streaks::{FIBRE_ENDS, fibre_ends};
+use crate::simd::{Mask, Real, Subkernel};
+
+/// What lies over a place so far within a surface whose edge is so wide, as metres of full extinction: the
+/// integral of the smooth step that edges are.
+#[inline(always)]
+fn within<R: Real>(inside: R, edge: R) -> R {
+    let share = (inside / edge + R::splat(0.5)).clamp(0.0, 1.0);
+    let in_edge = edge * share * share * share * (R::splat(1.0) - share * R::splat(0.5));
+    in_edge + (inside - edge * R::splat(0.5)).max(R::splat(0.0))
+}
+
+/// Metres of full extinction in so long a way into a streak, whose end slopes so much and whose edge is so
+/// wide.
+#[inline(always)]
+fn fibre_column<R: Real>(slope: f32, way: R, edge: R) -> R {
+    let inside = within(way.max(R::splat(0.0)) * R::splat(slope), edge);
+    (inside - within(R::splat(0.0), edge)) * R::splat(1.0 / slope)
+}
+
+/// Metres of full extinction over and under a place in the middle of a streak, whose edge is so wide: the
+/// integrals of the smooth step over [`fibre_ends`].
+#[inline(always)]
+fn fibre_columns<R: Real>(z: R, depth: R, edge: R) -> [R; 2] {
+    let zero = R::splat(0.0);
+    let [low, high] = FIBRE_ENDS;
+    // Where both ends are as near.
+    let middle = depth * R::splat(high / (low + high));
+    let lower = fibre_column(low, middle, edge);
+    let upper = fibre_column(high, depth - z.max(middle), edge);
+    let over = upper + (lower - fibre_column(low, z, edge)).max(zero);
+    let whole = fibre_column(high, depth - middle, edge) + lower;
+    [over, (whole - over).max(zero)]
+}
+
+impl CloudForm {
+    #[inline(always)]
+    fn place<R: Real, const SHEET: bool>(&self, x: R, y: R, z: R, w: R) -> Place<R> {
+        let (zero, depth) = (R::splat(0.0), R::splat(self.depth));
+        let [x, y] = self.along_axes(x, y, z);
+        let (height, squeeze) = (z, R::splat(self.squeeze));
+        let mut z = z;
+        if self.uneven[0] > 0.0 {
+            let s = R::splat(self.uneven[1]);
+            let raised = Lumps::get().at([x * s, y * s, R::splat(0.37)]) * R::splat(self.uneven[0]);
+            z = (z - raised) * R::splat(1.0 / self.squeeze);
+        }
+        let hull = self.maps.hull(x, y);
+        let (smooth, side, mut above, mut below, mut beside);
+        let mut lifted = zero;
+        let (mut deep, mut dome) = (zero, zero);
+        // What a metre of distance is in the hull's value.
+        let mut steep = R::splat(1.0);
+        // What is left of a distance where the hull's thickness changes fast.
+        let mut tilt = R::splat(1.0);
+        if SHEET {
+            let thickness = hull.value;
+            tilt = R::splat(1.0) / (hull.slope * hull.slope * R::splat(0.35) + R::splat(1.0)).sqrt();
+            let half = thickness * R::splat(0.5);
+            if self.fibrous {
+                // Streaks hang all through the layer, thin toward both ends.
+                smooth = half.min(fibre_ends(z, depth)) * squeeze;
+                side = smooth;
+            } else {
+                let low = (depth - thickness.max(zero)) * R::splat(self.hanging[1]);
+                smooth = (half - (z - low - half).abs()) * tilt * squeeze;
+                side = smooth;
+                lifted = low;
+            }
+            (above, below) = (zero, zero);
+            beside = R::splat(1e6);
+        } else {
+            let q = hull.value - z * z;
+            steep = (hull.slope * hull.slope + z * z * R::splat(4.0)).sqrt().max(R::splat(0.25) * depth);
+            // The slope tells the distance to a dome's own surface; another may stand nearer, so it is not
+            // trusted far. Outside, the way along the ground is a true bound.
+            let body = (q / steep).max(-R::splat(self.open_step) - (z - depth).max(zero));
+            let along = hull.value / hull.slope.max(R::splat(1e-3));
+            let body = R::select(hull.value.lt(zero), body.min(along), body);
+            side = body * R::splat(self.leaning) * squeeze;
+            smooth = side.min((z - R::splat(self.hanging[1])) * squeeze);
+            (above, below, beside) = (zero, z.max(zero), zero);
+            // Of a ball of radius r the hull is r^2 - x^2 and its slope 2 x.
+            let flat = hull.slope * R::splat(0.5);
+            dome = flat.mul_add(flat, hull.value.max(zero)).sqrt();
+            deep = (dome - flat.mul_add(flat, z * z).sqrt()).min(z) * squeeze;
+        }
+        // How tall the body is that a lump here would grow on: uphill by a lump's reach.
+        let body = slope_height(&hull, R::splat(self.amplitude[0]));
+        let (inside, edge, out) =
+            self.surface::<R, SHEET>(x * R::splat(self.shorten), y, z, w, [smooth, side], body);
+        let share = (inside / edge + R::splat(0.5)).clamp(0.0, 1.0);
+        if SHEET && self.fibrous {
+            // As much of a column is filled as in the middle of the streak, but for its ends.
+            let filled =
+                (hull.value * R::splat(0.5) * squeeze / edge).smoothstep(R::splat(-0.5), R::splat(0.5));
+            let columns = fibre_columns(z, depth, edge / squeeze);
+            (above, below) = (columns[0] * filled, columns[1] * filled);
+        }
+        if SHEET && !self.fibrous {
+            // Lumps move the surface; deep inside they are left out.
+            let reach = R::splat(self.moved);
+            let moved = R::select((reach + edge).lt(smooth), inside + reach, inside);
+            let longer = R::splat(1.0) / (tilt * squeeze);
+            let upper = hull.value.lt((z - lifted) * R::splat(2.0));
+            let end = R::select(upper, depth - z, z);
+            let [nearer, farther] =
+                self.upright(hull.value, lifted, [moved * longer, end], [edge, w, longer]);
+            above = R::select(upper, nearer, farther);
+            below = R::select(upper, farther, nearer);
+        }
+        // A smooth step keeps the mean of the ramp and has no corner that shading would show.
+        let share = share * share * (R::splat(3.0) - share - share);
+        let clear = inside + edge * R::splat(0.5);
+        // Lumps are steeper than a distance may be: among them, only a part of it is a safe step.
+        let among = smooth + R::splat(self.moved) + edge * R::splat(0.5);
+        let clear = R::select(clear.lt(zero), (clear * R::splat(0.5)).min(among), clear);
+        let clear =
+            if SHEET && self.fibrous { R::select(clear.lt(zero), clear * tilt, clear) } else { clear };
+        let mut near = zero;
+        if !SHEET {
+            // What lies over a lump and beside it is told from the surface that lumps have moved: an
+            // overhanging one has its whole tower over it.
+            let value = out.mul_add(steep, hull.value).max(zero);
+            above = (value.sqrt() - z).max(zero);
+            beside = value / hull.slope.max(R::splat(0.25) * depth);
+            // Lumps move the surface; deep inside, where nothing is seen, they are left out. Edges are
+            // thinner than what they lead to.
+            let reach = R::splat(self.moved);
+            let all = R::select((reach + edge).lt(smooth), inside + reach, inside);
+            let round = (deep / smooth.max(R::splat(1.0))).clamp(0.25, 1.0);
+            let round = R::select(R::splat(1.0).lt(smooth), round, R::splat(1.0));
+            let from_edge = (all + edge * R::splat(0.5)).max(zero) * round * R::splat(self.steep);
+            // Lumps stand out from the dome, but are no smaller than the body they grow on.
+            dome = dome.max(body);
+            let in_edge = from_edge.min(edge);
+            near = from_edge - in_edge + in_edge * in_edge / edge * R::splat(0.5);
+        }
+        let mut extinction = share * R::splat(self.extinction);
+        if !self.profile.is_empty() {
+            let steps = PROFILE_STEPS as f32;
+            let step = (height * R::splat(steps / self.depth)).clamp(0.0, steps - 1e-3);
+            // SAFETY: the step is clamped so that the next value is in the profile as well.
+            let (a, b) = unsafe { R::gather_pairs(&self.profile, step.floor().to_int()) };
+            extinction = extinction * a.lerp(b, step - step.floor());
+        }
+        Place {
+            inside: clear,
+            extinction,
+            above: above * squeeze,
+            below: below * squeeze,
+            beside,
+            filled: if SHEET && !self.fibrous { share } else { R::splat(1.0) },
+            near,
+            dome,
+            within_hull: side,
+        }
+    }
+
+    /// Metres of full extinction between a place of a sheet so thick, which begins at `lifted`, and its
+    /// nearer surface, `inside` which it stands; and the farther one. Edges are so wide, no less than `w`,
+    /// and `longer` upright. What of cloud would lie past the layer's own ends, of which the nearer one is
+    /// `end` away, is not there.
+    #[inline(always)]
+    fn upright<R: Real>(
+        &self,
+        thickness: R,
+        lifted: R,
+        [inside, end]: [R; 2],
+        [edge, w, longer]: [R; 3],
+    ) -> [R; 2] {
+        let zero = R::splat(0.0);
+        let high = R::splat(self.edge[0]).max(w) * longer;
+        let low = R::splat(self.edge[1]).max(w) * longer;
+        let past = within(thickness + lifted - R::splat(self.depth), high) + within(-lifted, low);
+        let edge = edge * longer;
+        let whole = within(thickness * R::splat(0.5), edge) * R::splat(2.0) - past;
+        let nearer = within(inside, edge) - within(inside - end.max(zero), edge);
+        [nearer, (whole - nearer).max(zero)]
+    }
+
+    /// Lumps and erosion: the moved surface, the width of its edge, and how far it was moved out, m.
+    #[inline(always)]
+    fn surface<R: Real, const SHEET: bool>(
+        &self,
+        x: R,
+        y: R,
+        z: R,
+        w: R,
+        [smooth, side]: [R; 2],
+        body: R,
+    ) -> (R, R, R) {
+        let low = (z * R::splat(self.sharpen)).clamp(0.0, 1.0);
+        let rise = if SHEET { (z * R::splat(self.rise)).clamp(0.0, 1.0) } else { R::splat(1.0) };
+        // Lumps no larger than the body they grow on, or they would float beside it as dust.
+        let flank = (body * R::splat(self.flank)).min(R::splat(1.0));
+        let edge = R::splat(self.edge[1]).lerp(R::splat(self.edge[0]), low).max(w);
+        let hanging = R::splat(self.hanging[0]);
+        let swell = if SHEET { hanging.lerp(R::splat(1.0), low) } else { flank };
+        let edge = if SHEET { self.spread(edge, swell, rise, w) } else { edge };
+        let reach = self.moved;
+        let near = (smooth.abs() - edge).lt(R::splat(reach));
+        let far = R::select(zero_le(smooth), smooth - R::splat(reach), smooth + R::splat(reach));
+        if !near.any() {
+            return (far, edge, R::splat(0.0));
+        }
+        let lumps = Lumps::get();
+        // A turned block shows no grid.
+        let seen = self.shown(0, w);
+        let coarse = lumps.at(self.turned::<R>(0, x, y, z));
+        let lump = (coarse - R::splat(0.5)) * R::splat(2.0 * self.amplitude[0]);
+        // The farther out, the less of a lump is left: it is to swell from the body, not to float beside it.
+        let rooted = side.min(R::splat(0.0)).mul_add(R::splat(self.rooted), R::splat(1.0)).max(R::splat(0.0));
+        let lump = lump * swell * seen;
+        let mut d = lump.mul_add(rooted, side);
+        // What is too small to be seen still eats its mean.
+        let eaten =
+            (R::splat(1.3) - coarse.lerp(R::splat(0.5), R::splat(1.0) - seen)) * R::splat(self.erosion);
+        let seen = self.shown(1, w);
+        // Small bodies fray less, or only crumbs of them would be left.
+        let fit = if SHEET { R::splat(1.0) } else { (body * R::splat(self.fray)).min(R::splat(1.0)) };
+        d = d - eaten * R::splat(0.5) * fit * (R::splat(1.0) - seen);
+        if R::splat(0.0).lt(seen).any() {
+            let fine = lumps.at(self.turned::<R>(1, x, y, z));
+            // Crowns swell outward, undersides and shreds are eaten inward.
+            let crown = (fine - R::splat(0.5))
+                * R::splat(2.0 * self.amplitude[1])
+                * (rise * R::splat(1.4) - R::splat(0.4));
+            let bite = (R::splat(1.0) - fine) * eaten;
+            d = d + (crown - bite) * fit * seen;
+            if !SHEET && self.amplitude[2] > 0.0 {
+                let seen = self.shown(2, w);
+                if R::splat(0.0).lt(seen).any() {
+                    let finest = lumps.at(self.turned::<R>(2, x, y, z)) - R::splat(0.5);
+                    d = (finest * R::splat(2.0 * self.amplitude[2])).mul_add(fit * seen, d);
+                }
+            }
+        }
+        let out = R::select(near, d - side, R::splat(0.0));
+        if !SHEET {
+            // Whatever lumps make of flanks, the base stays where the air begins to condense; an underside
+            // that is not cut level is as lumpy as they are.
+            let under = (z - R::splat(self.hanging[1])) * R::splat(self.squeeze);
+            d = d.min(lump.mul_add(hanging, under)).min(z + R::splat(self.edge[1] * 0.25));
+        }
+        // Nothing hangs on the neighbours in the packet.
+        (R::select(near, d, far), edge, out)
+    }
+
+    /// The edge of a sheet, wider by what lumps that are too small to be seen for footprints `w` move it to
+    /// and fro. Lumps are even from end to end; the slope of a smooth step has a twentieth of its width's
+    /// square as variance, what is even a third of its half's. Without it thin sheets, which are hardly more
+    /// than their lumps, would fade with them.
+    #[inline(always)]
+    fn spread<R: Real>(&self, edge: R, swell: R, rise: R, w: R) -> R {
+        let [coarse, fine] = [R::splat(1.0) - self.shown(0, w), R::splat(1.0) - self.shown(1, w)];
+        let coarse = coarse * swell * R::splat(self.amplitude[0]);
+        let crown = (rise * R::splat(1.4) - R::splat(0.4)) * R::splat(self.amplitude[1]);
+        // What is eaten goes from 0 to 0.8 of the erosion where coarse lumps are in the middle.
+        let fine = fine * (crown + R::splat(0.4 * self.erosion));
+        let moved = coarse * coarse + fine * fine;
+        moved.mul_add(R::splat(20.0 / 3.0), edge * edge).sqrt()
+    }
+
+    /// Share of lumps of a size that footprints `w` see.
+    #[inline(always)]
+    fn shown<R: Real>(&self, size: usize, w: R) -> R {
+        (R::splat(FADE) - w * R::splat(self.fade[size])).clamp(0.0, 1.0)
+    }
+
+    /// A place in sides of a block, along its axes.
+    #[inline(always)]
+    fn turned<R: Real>(&self, k: usize, x: R, y: R, z: R) -> [R; 3] {
+        let s = R::splat(self.per_block[k]);
+        let (x, y, z) = (x * s, y * s, z * s);
+        let mut out = [x; 3];
+        for (axis, row) in TURN.iter().enumerate() {
+            out[axis] = x * R::splat(row[0])
+                + y * R::splat(row[1])
+                + z * R::splat(row[2])
+                + R::splat(self.offset[k][axis]);
+        }
+        out
+    }
+}
+
+/// A sample of a form; `SHEET`: of all but heaps; `COLUMNS`: with what lies above, below and beside.
+pub(super) struct Sample<'a, R: Real, const SHEET: bool, const COLUMNS: bool> {
+    pub(super) form: &'a CloudForm,
+    pub(super) at: [R; 3],
+    pub(super) w: R,
+}
+
+impl<R: Real, const SHEET: bool, const COLUMNS: bool> Subkernel<R> for Sample<'_, R, SHEET, COLUMNS> {
+    type Output = Place<R>;
+    #[inline(always)]
+    fn run(self) -> Place<R> {
+        let [x, y, z] = self.at;
+        let place = self.form.place::<R, SHEET>(x, y, z, self.w);
+        if COLUMNS {
+            return place;
+        }
+        let zero = R::splat(0.0);
+        Place { above: zero, below: zero, beside: zero, filled: zero, ..place }
+    }
+}
+
+#[inline(always)]
+fn slope_height<R: Real>(hull: &Hull<R>, reach: R) -> R {
+    let uphill = hull.slope.mul_add(reach, hull.value).max(R::splat(0.0)).sqrt();
+    // At the rim of a dome of height h and radius r the slope is 2 h h / r, which tells h as h and r go
+    // together.
+    let own = hull.slope.mul_add(R::splat(0.4), hull.value.max(R::splat(0.0)).sqrt());
+    uphill.min(own)
+}
+
+#[inline(always)]
+fn zero_le<R: Real>(v: R) -> R::Mask {
+    R::splat(0.0).le(v)
+}
