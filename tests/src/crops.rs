@@ -4,14 +4,15 @@ use crate::references::{Off, Stored, hash_of, store, stored, together};
 use anyhow::Result;
 use std::path::Path;
 use tenter_formats::png;
-use tenter_sky::air::Fineness;
+use tenter_reference::{Reference, Traced, Wish};
+use tenter_render::air::Fineness;
+use tenter_render::integrator::Effort;
+use tenter_render::picture::render;
+use tenter_render::prepare::Workshop;
+use tenter_render::scene::grade_of;
 use tenter_sky::camera::Camera;
 use tenter_sky::develop::Development;
 use tenter_sky::document::{Eye, Land, Sky};
-use tenter_sky::live::Effort;
-use tenter_sky::picture::render;
-use tenter_sky::reference::{Reference, Traced, Wish};
-use tenter_sky::scene::{Workshop, grade_of};
 use tenter_sky::spectrum::luminance;
 
 /// Pixels of a crop.

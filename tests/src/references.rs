@@ -10,13 +10,13 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use tenter_app::starters::Starter;
 use tenter_formats::exr_map::{Depth, write_picture};
-use tenter_sky::air::Fineness;
+use tenter_reference::{Reference, Traced, Wish};
+use tenter_render::air::Fineness;
+use tenter_render::integrator::Effort;
+use tenter_render::picture::render;
+use tenter_render::prepare::Workshop;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{Land, Sky};
-use tenter_sky::live::Effort;
-use tenter_sky::picture::render;
-use tenter_sky::reference::{Reference, Traced, Wish};
-use tenter_sky::scene::Workshop;
 use tenter_sky::spectrum::luminance;
 
 /// Width of the latlong pictures.

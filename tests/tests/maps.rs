@@ -3,10 +3,11 @@
 use serde_json::json;
 use std::f64::consts::PI;
 use tenter_formats::exr_map::{Depth, read, write_map};
+use tenter_render::measure::readouts;
+use tenter_render::picture::{MapRender, MapSettings};
+use tenter_render::prepare::Workshop;
+use tenter_render::scene::PlacedSun;
 use tenter_sky::document::Sky;
-use tenter_sky::measure::readouts;
-use tenter_sky::picture::{MapRender, MapSettings};
-use tenter_sky::scene::{PlacedSun, Workshop};
 use tenter_sky::spectrum::luminance;
 
 /// A map as a pipeline sees it: written to a file and read back.
@@ -25,7 +26,7 @@ fn bake(workshop: &Workshop, sky: &Sky, settings: MapSettings) -> Baked {
     let path = dir.path().join("m.exr");
     write_map(&path, &pixels, &facts, Depth::Float).unwrap();
     let (width, height, pixels) = read(&path).unwrap();
-    let scene = workshop.scene(sky, tenter_sky::air::Fineness::Full, &|| false).unwrap();
+    let scene = workshop.scene(sky, tenter_render::air::Fineness::Full, &|| false).unwrap();
     let placed = PlacedSun::of(sky, &sky.suns[0]);
     Baked {
         width,

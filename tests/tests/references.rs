@@ -1,7 +1,7 @@
 //! Live skies against stored pictures of the reference integrator.
 
 use anyhow::Result;
-use tenter_sky::scene::PlacedSun;
+use tenter_render::scene::PlacedSun;
 use tenter_tests::crops::{CROPS, LARGE, live, off, structures};
 use tenter_tests::references::{compare, hash_of, index, starters};
 

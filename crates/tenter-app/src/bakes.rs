@@ -8,9 +8,9 @@ use serde_json::Value;
 use std::collections::HashSet;
 use std::time::Duration;
 use tenter_formats::exr_map::fits_half;
+use tenter_render::picture::{Layout, MapError, MapRender, MapSettings};
+use tenter_render::prepare::Workshop;
 use tenter_sky::document::Sky;
-use tenter_sky::picture::{Layout, MapError, MapRender, MapSettings};
-use tenter_sky::scene::Workshop;
 use tenter_store::{Bake, BakePage, NewBake, Page, StoreError};
 use uuid::Uuid;
 
@@ -83,7 +83,7 @@ impl BakeSettings {
     /// Bands of the map in one piece.
     pub fn bands_per_piece(&self) -> usize {
         let bands = self.map.bands();
-        (PIECE_PIXELS / (self.map.width * tenter_sky::picture::BAND_ROWS)).clamp(1, (bands / 8).max(1))
+        (PIECE_PIXELS / (self.map.width * tenter_render::picture::BAND_ROWS)).clamp(1, (bands / 8).max(1))
     }
     pub fn pieces(&self) -> usize {
         self.map.bands().div_ceil(self.bands_per_piece())

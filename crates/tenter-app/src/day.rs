@@ -2,11 +2,12 @@
 
 use rayon::prelude::*;
 use serde::Serialize;
-use tenter_sky::air::{Fineness, Making, SunInSky, glimpse};
+use tenter_render::air::{Fineness, Making, SunInSky, glimpse};
+use tenter_render::prepare::{CalledOff, Workshop};
+use tenter_render::scene::time_of;
 use tenter_sky::astronomy::{self, Day};
 use tenter_sky::camera::toward;
 use tenter_sky::document::Sky;
-use tenter_sky::scene::{CalledOff, Workshop, time_of};
 use tenter_sky::spectrum::{LightToRgb, Rgb, gamut_to_grey, luminance};
 
 /// Colours of the sky in one stretch of the day.

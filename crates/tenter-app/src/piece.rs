@@ -6,7 +6,7 @@ use crate::{AppError, Result};
 use serde::{Deserialize, Serialize};
 use tenter_formats::exr_map::{Depth, fits_half};
 use tenter_formats::{MOST_IN_HALF, exr_scanlines, hdr};
-use tenter_sky::picture::{Largest, MapRender, MapSums};
+use tenter_render::picture::{Largest, MapRender, MapSums};
 use tenter_sky::spectrum::Rgb;
 
 /// How values stand in the file.

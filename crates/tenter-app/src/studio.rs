@@ -10,13 +10,14 @@ use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
 use std::time::Instant;
 use tenter_formats::frame::{Frame, pack};
-use tenter_sky::air::Fineness;
+use tenter_render::air::Fineness;
+use tenter_render::integrator::Effort;
+use tenter_render::measure::{Readouts, readouts};
+use tenter_render::picture::{Again, Area, Disc, Picture, Seen, discs, render, smooth_outlines};
+use tenter_render::prepare::{CalledOff, Workshop, lit_alone};
+use tenter_render::scene::Scene;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{Grade, Sky};
-use tenter_sky::live::Effort;
-use tenter_sky::measure::{Readouts, readouts};
-use tenter_sky::picture::{Again, Area, Disc, Picture, Seen, discs, render, smooth_outlines};
-use tenter_sky::scene::{CalledOff, Scene, Workshop, lit_alone};
 
 /// Largest side of a live picture, pixels.
 pub const LARGEST_SIDE: usize = 2560;

@@ -5,7 +5,7 @@ use crate::{FormatError, MOST_IN_HALF};
 use exr::prelude::*;
 use std::io::Write as _;
 use std::path::Path;
-use tenter_sky::picture::{Largest, Layout, MapFacts, Scale};
+use tenter_render::picture::{Largest, Layout, MapFacts, Scale};
 use tenter_sky::spectrum::Rgb;
 
 pub use crate::exr_scanlines::Depth;

@@ -1,10 +1,10 @@
 use crate::exr_map::{Depth, depth_for, read, write_map, write_picture};
 use crate::{FormatError, hdr};
+use tenter_render::picture::{MapRender, MapSettings, Scale};
+use tenter_render::prepare::Workshop;
 use tenter_sky::document::{CloudKind, Sky};
-use tenter_sky::picture::{MapRender, MapSettings, Scale};
-use tenter_sky::scene::Workshop;
 
-fn small_map(settings: MapSettings) -> (Vec<[f32; 3]>, tenter_sky::picture::MapFacts) {
+fn small_map(settings: MapSettings) -> (Vec<[f32; 3]>, tenter_render::picture::MapFacts) {
     let sky = Sky { clouds: vec![CloudKind::CumulusHumilis.usual()], ..Sky::default() };
     let settings = MapSettings { width: 128, ..settings };
     MapRender::new(&sky, &settings, &Workshop::default(), &|| false)
@@ -173,7 +173,7 @@ fn pictures_are_developed_into_png() {
 /// Every layout is written with what OpenEXR and the sidecar say of it.
 #[test]
 fn layouts_are_told_in_the_file() {
-    use tenter_sky::picture::Layout;
+    use tenter_render::picture::Layout;
     for (layout, size) in
         [(Layout::Latlong, (128, 64)), (Layout::Cube, (128, 768)), (Layout::Fisheye, (128, 128))]
     {

@@ -31,7 +31,7 @@ use std::sync::Arc;
 use std::time::Duration;
 use tenter_app::App;
 use tenter_app::studio::CourseBudget;
-use tenter_sky::scene::Workshop;
+use tenter_render::prepare::Workshop;
 use tokio::net::TcpListener;
 use tower_http::ServiceBuilderExt;
 use tower_http::catch_panic::CatchPanicLayer;

@@ -21,8 +21,8 @@ use serde_json::{Value, json};
 use std::sync::Arc;
 use std::time::Duration;
 use tenter_app::studio::{LARGEST_SIDE, OVERHEAD_SIDE, Shot, Stage, Studio, Wish};
+use tenter_render::picture::{Disc, MASK_SIDE};
 use tenter_sky::document::Sky;
-use tenter_sky::picture::{Disc, MASK_SIDE};
 use tokio::sync::{Semaphore, mpsc, watch};
 
 #[derive(Deserialize)]

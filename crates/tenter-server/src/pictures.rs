@@ -13,13 +13,14 @@ use std::collections::VecDeque;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use tenter_app::{AppError, starters};
 use tenter_formats::png;
-use tenter_sky::air::Fineness;
+use tenter_render::air::Fineness;
+use tenter_render::integrator::Effort;
+use tenter_render::picture::{add_discs, discs, render};
+use tenter_render::prepare::{CalledOff, Workshop};
+use tenter_render::scene::grade_of;
 use tenter_sky::camera::Camera;
 use tenter_sky::develop::Development;
 use tenter_sky::document::{Eye, Sky};
-use tenter_sky::live::Effort;
-use tenter_sky::picture::{add_discs, discs, render};
-use tenter_sky::scene::{CalledOff, Workshop, grade_of};
 use utoipa::IntoParams;
 use uuid::Uuid;
 

@@ -8,8 +8,8 @@ use axum::extract::State;
 use serde::Deserialize;
 use serde_json::Value;
 use tenter_app::AppError;
+use tenter_render::measure::seek::{By, Findings, NoSeek, Wish, seek as best_of};
 use tenter_sky::document::Sky;
-use tenter_sky::measure::seek::{By, Findings, NoSeek, Wish, seek as best_of};
 use utoipa::ToSchema;
 
 /// Candidates given back.

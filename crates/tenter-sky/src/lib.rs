@@ -1,20 +1,11 @@
-//! Tenter's heart: what a sky is, and the light in it.
+//! What a sky is, before light is computed in it: its document, where sun and moon stand, spectra and colour,
+//! cameras, and how a picture is developed for a display.
 //!
-//! Pure computation: no files, no clock, no network. Data goes one way: document, scene, caches, light,
-//! picture. World axes are x east, y north, z up, in metres; azimuth is degrees clockwise from north.
+//! Pure computation: no files, no clock, no network. World axes are x east, y north, z up, in metres; azimuth
+//! is degrees clockwise from north.
 
-pub mod air;
 pub mod astronomy;
 pub mod camera;
-pub mod clouds;
 pub mod develop;
 pub mod document;
-pub mod land;
-pub mod live;
-pub mod measure;
-pub mod picture;
-pub mod reference;
-pub mod scene;
-pub mod simd;
-pub mod source;
 pub mod spectrum;

@@ -6,15 +6,17 @@ use serde_json::{Value, json};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use tenter_app::starters;
-use tenter_sky::air::Fineness;
+use tenter_reference::{Reference, Unable};
+use tenter_render::air::Fineness;
+use tenter_render::integrator::{Effort, look_at};
+use tenter_render::measure;
+use tenter_render::picture::NOISE_PERCENT;
+use tenter_render::prepare::Workshop;
+use tenter_render::scene::Scene;
+use tenter_sky::astronomy;
 use tenter_sky::camera::toward;
 use tenter_sky::document::{Sky, schema};
-use tenter_sky::live::{Effort, look_at};
-use tenter_sky::picture::NOISE_PERCENT;
-use tenter_sky::reference::{Reference, Unable};
-use tenter_sky::scene::{Scene, Workshop};
 use tenter_sky::spectrum::luminance;
-use tenter_sky::{astronomy, measure};
 
 #[derive(Args)]
 pub struct Schema {

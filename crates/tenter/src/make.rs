@@ -6,15 +6,16 @@ use clap::{Args, ValueEnum};
 use std::path::{Path, PathBuf};
 use tenter_formats::exr_map::{Depth, depth_for, write_map, write_picture};
 use tenter_formats::{FormatError, MOST_IN_HALF, hdr, ktx2, png};
-use tenter_sky::camera::Camera;
-use tenter_sky::develop::Development;
-use tenter_sky::live::Effort;
-use tenter_sky::picture::{
+use tenter_reference::{Reference, Wish};
+use tenter_render::integrator::Effort;
+use tenter_render::picture::{
     Area, Layout, MapError, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError, add_discs, discs,
     effort_for, render, smooth_outlines,
 };
-use tenter_sky::reference::{Reference, Wish};
-use tenter_sky::scene::{Workshop, grade_of};
+use tenter_render::prepare::Workshop;
+use tenter_render::scene::grade_of;
+use tenter_sky::camera::Camera;
+use tenter_sky::develop::Development;
 use tenter_sky::spectrum::gamut_to_grey;
 
 const LARGEST_PICTURE: usize = 8192;

@@ -4,7 +4,7 @@
 
 use anyhow::{Context, Result};
 use std::time::Instant;
-use tenter_sky::reference::balls;
+use tenter_reference::balls;
 use tenter_sky::spectrum::luminance;
 use tenter_tests::references::{Pair, WIDTH, compare, hash_of, index, make, pair, starters, store};
 

@@ -1,0 +1,362 @@
+//! What paths find in common.
+//!
+//! A path that was turned inside of a cloud has all but forgotten where it came from: what it will bring
+//! hangs on the place and the direction it stands in, and neighbours found out about that before. So some
+//! paths are followed to their ends and note what the rest of their way brought from where they stood, in
+//! cells of place and direction; others end in the cell they come into (path space filtering by hashed cells;
+//! Binder, Fricke and Keller 2019). A cell that knows enough is divided, so that the more paths there are the
+//! less is blurred. Cells are shifted by chance each time, which leaves no edges.
+
+use super::droplets::Weight;
+use fastrand::Rng;
+use glam::DVec3;
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
+use std::hash::{BuildHasherDefault, Hasher};
+use tenter_sky::spectrum::{BANDS, Spectrum};
+
+/// Turns, other than onward ones, after which a path stands anywhere. After one the lit side of a heap would
+/// lose its grain.
+pub const FORGOTTEN: u32 = 2;
+/// Ways that a cell must know to be believed, and to be divided.
+const ENOUGH: u32 = 24;
+/// Cells of level 0, in free paths where the cloud is densest.
+const FREE_PATHS: f64 = 4.0;
+/// Cells of direction along the side of an octahedron laid flat, at level 0 and those before it.
+const DIRECTIONS: f64 = 4.0;
+/// Cells of each level are half as wide as those before it; after level 0 half as high too, and with so many
+/// more of direction along a side.
+const MORE_DIRECTIONS: f64 = 1.5;
+pub const WIDEST: i32 = -8;
+const SMALLEST: i32 = 4;
+/// Share of a pixel that cells may be wide.
+const OF_PIXEL: f64 = 0.15;
+/// Cells of all levels: with their table 170 MB, and there are two for a picture.
+const MOST: usize = 1_800_000;
+
+/// Number of a cell, of one light: mixed from all that tells it apart, and so all but unmistakable.
+type Key = u64;
+
+/// Keys are mixed already.
+#[derive(Default)]
+struct AsItIs(u64);
+
+impl Hasher for AsItIs {
+    fn finish(&self) -> u64 {
+        self.0
+    }
+    fn write(&mut self, bytes: &[u8]) {
+        self.0 = bytes.iter().fold(self.0, |hash, byte| hash.rotate_left(8) ^ u64::from(*byte));
+    }
+    fn write_u64(&mut self, key: u64) {
+        self.0 = key;
+    }
+}
+
+/// What ways from cells brought.
+pub struct Cells {
+    known: HashMap<Key, Known, BuildHasherDefault<AsItIs>>,
+    lights: usize,
+    /// Radius, m.
+    planet: f64,
+    /// Angle that cells may be wide from the eye, radians.
+    seen: f64,
+}
+
+/// About ways from a cell: shares of one light.
+struct Known {
+    ways: u32,
+    /// Bands in a row: a [`Spectrum`] would stand on lines of the cache, and take twice the room.
+    sum: [f32; BANDS],
+}
+
+/// How far apart paths come to be: a turn sends them anywhere that is as far as the way to the next one, and
+/// what cells blur within that is lost on them. Where they go on within a cloud they stand otherwise than
+/// those that just came from afar, and have narrow cells again.
+pub struct Spread {
+    last: DVec3,
+    /// From the eye to the first turn, and from the last turn but one to the last, m.
+    first: f64,
+    far: f64,
+}
+
+impl Spread {
+    pub fn new(eye: DVec3) -> Spread {
+        Spread { last: eye, first: 0.0, far: 0.0 }
+    }
+
+    /// Turns at a place.
+    pub fn turns(&mut self, at: DVec3) {
+        let way = at.distance(self.last);
+        if self.first > 0.0 {
+            self.far = way;
+        } else {
+            self.first = way;
+        }
+        self.last = at;
+    }
+}
+
+/// A place and direction in a cloud, and the cells around it.
+#[derive(Clone, Copy, Debug)]
+pub struct Stand {
+    /// East, north and up, in widths of cells of level 0.
+    place: DVec3,
+    direction: [f64; 2],
+    /// Level of the widest cells that are asked and told.
+    widest: i32,
+    shift: [f64; 5],
+}
+
+/// What the way on from a stand brought, light by light.
+pub struct Found {
+    stand: Stand,
+    shares: Vec<Spectrum>,
+}
+
+impl Cells {
+    /// Cells that know nothing yet, on a planet of so many metres; `pixel`: how wide one is, radians.
+    pub fn new(lights: usize, planet: f64, pixel: f64) -> Cells {
+        Cells { known: HashMap::default(), lights, planet, seen: OF_PIXEL * pixel }
+    }
+
+    /// Where a path stands in a cloud of which this is the highest extinction, per metre.
+    pub fn stand(
+        &self,
+        at: DVec3,
+        direction: DVec3,
+        spread: &Spread,
+        extinction: f64,
+        rng: &mut Rng,
+    ) -> Stand {
+        let width = FREE_PATHS / extinction;
+        let wider = (spread.far.max(spread.first * self.seen) / width).max(1.0).log2() as i32;
+        Stand {
+            place: DVec3::new(at.x, at.y, at.length() - self.planet) / width,
+            direction: octahedral(direction).map(|v| v * DIRECTIONS),
+            widest: (-wider).max(WIDEST),
+            shift: std::array::from_fn(|_| rng.f64()),
+        }
+    }
+
+    /// What a way on from a stand brings of each light, by the smallest cell that knows enough, if one of
+    /// this level or a later one does.
+    pub fn told(&self, stand: &Stand, least: i32) -> Option<impl Iterator<Item = Spectrum>> {
+        let knows = |level: &i32| self.known.get(&stand.cell(*level)).is_some_and(|k| k.ways >= ENOUGH);
+        let smallest = (stand.widest..=SMALLEST).take_while(knows).last().filter(|known| *known >= least)?;
+        let cell = stand.cell(smallest);
+        Some((0..self.lights).map(move |light| {
+            let Known { ways, sum } = &self.known[&of_light(cell, light)];
+            Spectrum(*sum) * (1.0 / *ways as f32)
+        }))
+    }
+
+    pub fn learn(&mut self, found: impl IntoIterator<Item = Found>) {
+        for Found { stand, shares } in found {
+            for level in stand.widest..=SMALLEST {
+                let cell = stand.cell(level);
+                let mut ways = 0;
+                for (light, share) in shares.iter().enumerate() {
+                    let full = self.known.len() >= MOST;
+                    let known = match self.known.entry(of_light(cell, light)) {
+                        Entry::Vacant(_) if full => break,
+                        entry => entry.or_insert(Known { ways: 0, sum: [0.0; BANDS] }),
+                    };
+                    known.ways += 1;
+                    for (sum, share) in known.sum.iter_mut().zip(share.0) {
+                        *sum += share;
+                    }
+                    ways = known.ways;
+                }
+                if ways < ENOUGH {
+                    break;
+                }
+            }
+        }
+    }
+}
+
+impl Stand {
+    fn cell(&self, level: i32) -> Key {
+        let [x, y, z, u, v] = self.shift;
+        let (narrower, finer) = (2f64.powi(level), level.max(0));
+        let scale = DVec3::new(narrower, narrower, 2f64.powi(finer));
+        let at = (self.place * scale + DVec3::new(x, y, z)).floor();
+        let more = MORE_DIRECTIONS.powi(finer);
+        let [u, v] = [self.direction[0] * more + u, self.direction[1] * more + v].map(f64::floor);
+        let start = (level - WIDEST) as u64;
+        [at.x, at.y, at.z, u, v].into_iter().fold(start, |key, v| mixed(key ^ v.to_bits()))
+    }
+}
+
+fn of_light(cell: Key, light: usize) -> Key {
+    cell.wrapping_add(light as u64)
+}
+
+/// Mixes bits so that each hangs on all (Steele, Lea and Flood 2014, with Stafford's thirteenth constants;
+/// from memory).
+fn mixed(mut bits: u64) -> u64 {
+    bits = (bits ^ (bits >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+    bits = (bits ^ (bits >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+    bits ^ (bits >> 31)
+}
+
+/// A direction on the unit square (octahedral map; Meyer, Suessmuth, Sussner, Stamminger and Greiner 2010).
+fn octahedral(direction: DVec3) -> [f64; 2] {
+    let d = direction / (direction.x.abs() + direction.y.abs() + direction.z.abs());
+    let [u, v] = if d.z >= 0.0 {
+        [d.x, d.y]
+    } else {
+        [(1.0 - d.y.abs()).copysign(d.x), (1.0 - d.x.abs()).copysign(d.y)]
+    };
+    [0.5 + 0.5 * u, 0.5 + 0.5 * v]
+}
+
+/// Where a path stood and what lit it, in turn.
+#[derive(Default)]
+pub struct Trail(Vec<Step>);
+
+enum Step {
+    Stood { stand: Stand, weight: Spectrum },
+    Lit { light: usize, share: Spectrum },
+}
+
+impl Trail {
+    pub fn stood(&mut self, stand: Stand, weight: &Weight) {
+        self.0.push(Step::Stood { stand, weight: weight.bands });
+    }
+
+    pub fn lit(&mut self, light: usize, share: Spectrum) {
+        self.0.push(Step::Lit { light, share });
+    }
+
+    /// What the way on from each stand brought, of so many lights.
+    pub fn found(&self, lights: usize) -> Vec<Found> {
+        let mut after = vec![Spectrum::ZERO; lights];
+        let mut found = Vec::new();
+        for step in self.0.iter().rev() {
+            match step {
+                Step::Lit { light, share } => after[*light] += *share,
+                Step::Stood { stand, weight } => {
+                    let shares = after.iter().map(|share| over(share, weight)).collect();
+                    found.push(Found { stand: *stand, shares });
+                }
+            }
+        }
+        found
+    }
+}
+
+fn over(share: &Spectrum, weight: &Spectrum) -> Spectrum {
+    Spectrum(std::array::from_fn(|b| share.0[b] / weight.0[b].max(f32::MIN_POSITIVE)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const PLANET: f64 = 6.371e6;
+    const THERE: DVec3 = DVec3::new(900.0, 400.0, 6.3722e6);
+
+    fn found(stand: Stand, share: f32) -> Found {
+        Found { stand, shares: vec![Spectrum::splat(share), Spectrum::splat(10.0 * share)] }
+    }
+
+    /// Every direction has its place on the square, and neighbours stay neighbours: a fourth of a whole turn
+    /// is half of a side at most.
+    #[test]
+    fn directions_cover_the_square() {
+        let mut rng = Rng::with_seed(2);
+        let mut hit = [[0u32; 4]; 4];
+        for _ in 0..16_000 {
+            let along = |rng: &mut Rng| 2.0 * rng.f64() - 1.0;
+            let drawn = DVec3::new(along(&mut rng), along(&mut rng), along(&mut rng));
+            if drawn.length() > 1.0 {
+                continue;
+            }
+            let [u, v] = octahedral(drawn.normalize());
+            hit[(u * 4.0) as usize][(v * 4.0) as usize] += 1;
+        }
+        assert!(hit.iter().flatten().all(|n| (200..900).contains(n)), "{hit:?}");
+        assert_eq!(octahedral(DVec3::Z), [0.5, 0.5]);
+        assert_eq!(octahedral(DVec3::X), [1.0, 0.5]);
+    }
+
+    #[test]
+    fn a_cell_tells_the_mean_once_it_knows_enough() {
+        let mut rng = Rng::with_seed(1);
+        let mut cells = Cells::new(2, PLANET, 1e-3);
+        let stand = cells.stand(THERE, DVec3::X, &Spread::new(THERE), 0.05, &mut rng);
+        for way in 0..ENOUGH {
+            assert!(cells.told(&stand, WIDEST).is_none(), "{way} ways are too few");
+            cells.learn([found(stand, way as f32)]);
+        }
+        let told: Vec<f32> = cells.told(&stand, WIDEST).expect("enough is known").map(|s| s.0[3]).collect();
+        let mean = 0.5 * (ENOUGH - 1) as f32;
+        assert!((told[0] / mean - 1.0).abs() < 1e-5 && (told[1] / mean - 10.0).abs() < 1e-4, "{told:?}");
+        assert!(cells.told(&stand, 1).is_none(), "half as wide ones know nothing yet");
+    }
+
+    /// Paths that went far between turns share wide cells, those that did not don't; the first way counts as
+    /// it is seen.
+    #[test]
+    fn the_farther_paths_went_the_wider_their_cells() {
+        let mut rng = Rng::with_seed(1);
+        let cells = Cells::new(1, PLANET, 0.1);
+        let mut spread = Spread::new(THERE);
+        let mut widest = |spread: &Spread| cells.stand(THERE, DVec3::X, spread, 0.04, &mut rng).widest;
+        assert_eq!(widest(&spread), 0);
+        spread.turns(THERE + DVec3::X * 1000.0);
+        assert_eq!(widest(&spread), 0, "15 m are less than 100 m");
+        spread.turns(THERE + DVec3::X * 1500.0);
+        assert_eq!(widest(&spread), -2);
+        spread.turns(THERE + DVec3::X * 1501.0);
+        assert_eq!(widest(&spread), 0, "who goes on in a cloud does not stand like those from afar");
+        spread.turns(THERE - DVec3::X * 1e6);
+        assert_eq!(widest(&spread), WIDEST);
+    }
+
+    /// What lies apart within a wide cell is told apart by its parts, once they know enough.
+    #[test]
+    fn cells_that_know_enough_are_divided() {
+        const FREE_PATH: f64 = 20.0;
+        let mut rng = Rng::with_seed(5);
+        let mut cells = Cells::new(2, PLANET, 1e-3);
+        for _ in 0..60_000 {
+            let east = rng.f64() * 4.0 * FREE_PATH;
+            let place = THERE + DVec3::X * east;
+            let stand = cells.stand(place, DVec3::Z, &Spread::new(THERE), 1.0 / FREE_PATH, &mut rng);
+            cells.learn([found(stand, (east / FREE_PATH) as f32)]);
+        }
+        for free_paths in [0.5, 2.0, 3.5] {
+            let place = THERE + DVec3::X * free_paths * FREE_PATH;
+            let (mut mean, mut finest) = (0.0, 0.0);
+            for _ in 0..400 {
+                let stand = cells.stand(place, DVec3::Z, &Spread::new(THERE), 1.0 / FREE_PATH, &mut rng);
+                mean +=
+                    cells.told(&stand, WIDEST).expect("much is known").next().unwrap().0[0] as f64 / 400.0;
+                finest += cells.told(&stand, SMALLEST).is_some() as u32 as f64 / 400.0;
+            }
+            assert!((mean - free_paths).abs() < 0.25, "{mean} for {free_paths}");
+            assert!(finest > 0.5, "{finest} of the smallest");
+        }
+    }
+
+    /// The way on from a stand is all that lit the path after it, as if it had begun there with weight 1.
+    #[test]
+    fn a_trail_tells_what_came_after() {
+        let mut rng = Rng::with_seed(1);
+        let cells = Cells::new(1, PLANET, 1e-3);
+        let stand = cells.stand(THERE, DVec3::X, &Spread::new(THERE), 0.05, &mut rng);
+        let mut weight = Weight::new(&mut rng);
+        let mut trail = Trail::default();
+        trail.lit(0, Spectrum::splat(5.0));
+        trail.stood(stand, &weight);
+        trail.lit(0, Spectrum::splat(1.0));
+        weight.bands = Spectrum::splat(0.5);
+        trail.stood(stand, &weight);
+        trail.lit(0, Spectrum::splat(0.25));
+        let shares: Vec<f32> = trail.found(1).iter().map(|f| f.shares[0].0[0]).collect();
+        assert_eq!(shares, [0.5, 1.25]);
+    }
+}

@@ -1,0 +1,226 @@
+//! Turns of light at droplets and crystals.
+//!
+//! Half of what they scatter is diffraction: it leaves its direction by a degree or two, and less so the
+//! shorter the waves. That makes two troubles for paths that are turned a hundred times. First, a path drawn
+//! for one colour would weigh hundreds of times more or less for another: each is weighed by how often any of
+//! three colours would have drawn it (balance heuristic over wavelengths, Wilkie, Nawaz, Droske, Weidlich and
+//! Hanika 2014). Second, few paths come into the peak beside a light, and those bring back a thousand times
+//! what others do: turns are told apart into onward ones and others ([`Turns::onward`]), and onward turns on
+//! the last way to a light are taken as none ([`CloudField`](super::clouds::CloudField)).
+
+use super::phase::turned;
+use fastrand::Rng;
+use glam::DVec3;
+use std::f64::consts::PI;
+use tenter_render::clouds::mie::DropletPhase;
+use tenter_sky::spectrum::{BANDS, Spectrum, band_centre_nm};
+
+/// Steps of a phase function's cumulated form.
+const STEPS: usize = 4096;
+/// Onward turns are within this angle, radians: past the first dark ring of droplets of 10 um (1.9 degrees in
+/// green; Airy 1835).
+const ONWARD: f64 = 0.07;
+
+/// The phase function of a cloud and its cumulated form.
+pub struct Turns {
+    /// From straight on to straight back; the first is the direction itself.
+    steps: Vec<Step>,
+    /// Shares of the three colours' functions for each band.
+    mix: [[f32; 3]; BANDS],
+    /// Share of onward turns.
+    pub onward: Spectrum,
+}
+
+/// A step of the angle.
+#[derive(Clone, Copy)]
+pub(super) struct Step {
+    /// Cosine where it ends.
+    cosine: f64,
+    /// How often a turn is no farther: for red, green and blue.
+    no_farther: [f64; 3],
+    /// Mean of the function, per steradian.
+    values: [f32; 3],
+    onward: f32,
+}
+
+/// What scatters by an angle.
+pub struct Scattered {
+    /// Per steradian, band by band.
+    pub phase: Spectrum,
+    /// Share of it that is onward: all that is more than there is beside the peak.
+    pub onward: f32,
+}
+
+/// A path's weights, and how often each of the colours would have drawn it, over the mean of them.
+#[derive(Clone, Copy)]
+pub struct Weight {
+    pub bands: Spectrum,
+    drawn: [f32; 3],
+    /// The colour that draws.
+    colour: usize,
+}
+
+impl Weight {
+    pub fn new(rng: &mut Rng) -> Weight {
+        Weight { bands: Spectrum::splat(1.0), drawn: [1.0; 3], colour: rng.usize(..3) }
+    }
+}
+
+/// Where a path goes on.
+pub struct Turn {
+    pub direction: DVec3,
+    pub onward: bool,
+}
+
+impl Turns {
+    pub fn new(phase: &DropletPhase) -> Turns {
+        // Finer toward straight on, where most of the light goes.
+        let cosine = |i: usize| (PI * (i as f64 / STEPS as f64).powi(3)).cos();
+        let beside = phase.at(ONWARD.cos())[1];
+        let first = Step { cosine: 1.0, no_farther: [0.0; 3], values: [0.0; 3], onward: 0.0 };
+        let mut steps = vec![first];
+        for i in 1..=STEPS {
+            let (c0, c1) = (cosine(i - 1), cosine(i));
+            let (p0, p1) = (phase.at(c0), phase.at(c1));
+            let values: [f32; 3] = std::array::from_fn(|k| 0.5 * (p0[k] + p1[k]));
+            let before = steps[i - 1].no_farther;
+            let no_farther = std::array::from_fn(|k| before[k] + 2.0 * PI * values[k] as f64 * (c0 - c1));
+            let onward = if c0 > ONWARD.cos() { (1.0 - beside / values[1]).max(0.0) } else { 0.0 };
+            steps.push(Step { cosine: c1, no_farther, values, onward });
+        }
+        let all = steps[STEPS].no_farther;
+        let mut onward = [0.0; 3];
+        let mut before = [0.0; 3];
+        for step in &mut steps {
+            for k in 0..3 {
+                step.no_farther[k] /= all[k];
+                step.values[k] /= all[k] as f32;
+                onward[k] += (step.no_farther[k] - before[k]) as f32 * step.onward;
+            }
+            before = step.no_farther;
+        }
+        let mix = std::array::from_fn(|b| shares(band_centre_nm(b)));
+        Turns { steps, mix, onward: mixed(&mix, onward) }
+    }
+
+    /// What is scattered by an angle, told by its cosine.
+    pub fn at(&self, cosine: f64) -> Scattered {
+        let angle = cosine.clamp(-1.0, 1.0).acos();
+        let i = ((angle / PI).cbrt() * STEPS as f64) as usize + 1;
+        let step = &self.steps[i.min(STEPS)];
+        Scattered { phase: mixed(&self.mix, step.values), onward: step.onward }
+    }
+
+    /// Draws where a path goes on, and weighs it.
+    pub fn turn(&self, direction: DVec3, weight: &mut Weight, rng: &mut Rng) -> Turn {
+        let (cosine, step) = self.draw(weight.colour, rng);
+        let drawn: [f32; 3] = std::array::from_fn(|k| weight.drawn[k] * step.values[k]);
+        let per_mean = 3.0 / (drawn[0] + drawn[1] + drawn[2]);
+        weight.bands = weight.bands * mixed(&self.mix, step.values) * per_mean;
+        weight.drawn = drawn.map(|d| d * per_mean);
+        let onward = step.onward > 0.0 && rng.f32() < step.onward;
+        Turn { direction: turned(direction, cosine, rng), onward }
+    }
+
+    /// Draws the cosine of an angle.
+    pub(super) fn draw(&self, colour: usize, rng: &mut Rng) -> (f64, &Step) {
+        let u = rng.f64();
+        let i = self.steps.partition_point(|s| s.no_farther[colour] < u).clamp(1, STEPS);
+        let [before, step] = [&self.steps[i - 1], &self.steps[i]];
+        let (u0, u1) = (before.no_farther[colour], step.no_farther[colour]);
+        let f = if u1 > u0 { (u - u0) / (u1 - u0) } else { 0.5 };
+        (before.cosine + (step.cosine - before.cosine) * f, step)
+    }
+}
+
+fn mixed(mix: &[[f32; 3]; BANDS], rgb: [f32; 3]) -> Spectrum {
+    Spectrum(mix.map(|mix| mix[0] * rgb[0] + mix[1] * rgb[1] + mix[2] * rgb[2]))
+}
+
+/// Shares of the functions for red, green and blue at a wavelength: straight between the colours' own.
+fn shares(nm: f64) -> [f32; 3] {
+    let [red, green, blue] = DropletPhase::WAVELENGTHS_NM;
+    if nm >= green {
+        let f = ((nm - green) / (red - green)).min(1.0) as f32;
+        [f, 1.0 - f, 0.0]
+    } else {
+        let f = ((green - nm) / (green - blue)).min(1.0) as f32;
+        [0.0, 1.0 - f, f]
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn turns_have_the_asymmetry_of_their_function() {
+        let phase = DropletPhase::new(10.0);
+        let turns = Turns::new(&phase);
+        let mut rng = Rng::with_seed(2);
+        const N: usize = 200_000;
+        for colour in 0..3 {
+            let (mut mean, mut gain) = (0.0, 0.0);
+            for _ in 0..N {
+                let (cosine, step) = turns.draw(colour, &mut rng);
+                mean += cosine / N as f64;
+                gain += phase.at(cosine)[colour] as f64 / step.values[colour] as f64 / N as f64;
+            }
+            assert!((mean - phase.asymmetry[colour]).abs() < 0.003, "{mean} {:?}", phase.asymmetry);
+            assert!((gain - 1.0).abs() < 0.02, "{gain}");
+        }
+    }
+
+    /// After many turns every band still weighs one on average, none more than three times as much, and each
+    /// keeps its own asymmetry: after k turns the mean cosine to the first direction is g^k.
+    #[test]
+    fn weights_hold_for_all_colours_after_many_turns() {
+        let phase = DropletPhase::new(10.0);
+        let turns = Turns::new(&phase);
+        let mut rng = Rng::with_seed(7);
+        const N: usize = 40_000;
+        const TURNS: i32 = 12;
+        let (mut mean, mut cosines) = (Spectrum::ZERO, Spectrum::ZERO);
+        for _ in 0..N {
+            let mut weight = Weight::new(&mut rng);
+            let mut direction = DVec3::Z;
+            for _ in 0..TURNS {
+                direction = turns.turn(direction, &mut weight, &mut rng).direction;
+            }
+            assert!(weight.bands.max() < 3.2, "{:?}", weight.bands);
+            mean += weight.bands * (1.0 / N as f32);
+            cosines += weight.bands * (direction.z / N as f64) as f32;
+        }
+        for b in 0..BANDS {
+            assert!((mean.0[b] - 1.0).abs() < 0.03, "{b}: {}", mean.0[b]);
+        }
+        let nearest = |nm: f64| (0..BANDS).min_by_key(|b| (band_centre_nm(*b) - nm).abs() as i64).unwrap();
+        for (nm, g) in DropletPhase::WAVELENGTHS_NM.into_iter().zip(phase.asymmetry) {
+            let b = nearest(nm);
+            assert!(
+                (cosines.0[b] as f64 - g.powi(TURNS)).abs() < 0.02,
+                "{nm}: {} {}",
+                cosines.0[b],
+                g.powi(TURNS)
+            );
+        }
+    }
+
+    /// About half of what droplets scatter is diffraction (van de Hulst 1957, section 8.1), and what is not
+    /// is nowhere a peak.
+    #[test]
+    fn onward_turns_are_diffraction() {
+        for radius_um in [6.0, 10.0, 20.0] {
+            let phase = DropletPhase::new(radius_um);
+            let turns = Turns::new(&phase);
+            let green = turns.onward.0[6];
+            assert!((0.3..0.52).contains(&green), "{radius_um}: {green}");
+            for i in 0..2000 {
+                let cosine = (PI * (i as f64 / 2000.0).powi(2)).cos();
+                let Scattered { phase, onward } = turns.at(cosine);
+                let rest = phase.max() * (1.0 - onward);
+                assert!(rest < 40.0, "{radius_um} {}: {rest}", cosine.acos());
+            }
+        }
+    }
+}

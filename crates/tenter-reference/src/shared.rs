@@ -1,0 +1,152 @@
+//! Pictures by paths that share what they find.
+
+use super::cells::{Cells, Found};
+use super::{Estimate, Reference, Tally, Traced, Unable, Wish, noise_of, somewhere};
+use fastrand::Rng;
+use glam::DVec3;
+use rayon::prelude::*;
+use tenter_sky::camera::Camera;
+use tenter_sky::spectrum::luminance;
+
+/// Each pixel's paths of either half that find out where the first ones may end; they are not seen.
+const FIRST: u64 = 2;
+/// Of so many paths one finds things out.
+const FINDING: u64 = 8;
+/// Paths of a pixel and half between two times of learning, and pixels that are followed together.
+const AT_ONCE: u64 = 32;
+const TOGETHER: usize = 2048;
+
+/// Half of a picture's paths: two that know nothing of one another tell by their difference how sure they
+/// are.
+struct Half {
+    cells: Cells,
+    tallies: Vec<Tally>,
+}
+
+/// Paths that are followed between two times of learning.
+#[derive(Clone, Copy)]
+struct Round {
+    number: u64,
+    /// For each pixel.
+    paths: u64,
+    half: u64,
+}
+
+impl Reference<'_> {
+    /// What a camera sees, by paths that end in what others found.
+    pub(super) fn picture_shared(
+        &self,
+        camera: &Camera,
+        wish: Wish,
+        called_off: &(dyn Fn() -> bool + Sync),
+        mut progress: impl FnMut(f64),
+    ) -> Result<Traced, Unable> {
+        let tallies = vec![Tally::default(); camera.width * camera.height];
+        let pixel = pixel_of(camera);
+        let half = || Half { cells: self.paths.cells(pixel), tallies: tallies.clone() };
+        let mut halves = [half(), half()];
+        let most = wish.most_paths.div_ceil(2);
+        let mut spent = 0;
+        for number in 0.. {
+            let paths = if number == 0 { FIRST } else { spent.clamp(FINDING, AT_ONCE).min(most - spent) };
+            // While one learns, the other is followed.
+            halves.par_iter_mut().enumerate().try_for_each(|(of, half)| {
+                let round = Round { number, paths, half: of as u64 };
+                self.follow_half(half, camera, wish.spread, round, called_off)
+            })?;
+            if number == 0 {
+                continue;
+            }
+            spent += paths;
+            let noise = noise_between(&halves);
+            progress(noise);
+            if noise <= wish.noise_percent || spent >= most {
+                break;
+            }
+        }
+        Ok(together(&halves, camera))
+    }
+
+    fn follow_half(
+        &self,
+        Half { cells, tallies }: &mut Half,
+        camera: &Camera,
+        spread: bool,
+        round: Round,
+        called_off: &(dyn Fn() -> bool + Sync),
+    ) -> Result<(), Unable> {
+        for (chunk, tallies) in tallies.chunks_mut(TOGETHER).enumerate() {
+            let known = &*cells;
+            let follow = |(i, tally): (usize, &mut Tally)| {
+                let pixel = chunk * TOGETHER + i;
+                let mut found = Vec::new();
+                if !called_off() {
+                    let mut rng = Rng::with_seed((pixel as u64) << 32 | round.number << 1 | round.half);
+                    let draw = |rng: &mut Rng| somewhere(camera, pixel, spread, rng);
+                    let seen = self.follow_pixel(draw, round, known, &mut found, &mut rng);
+                    *tally = tally.merge(seen);
+                }
+                found
+            };
+            let found: Vec<Vec<Found>> = tallies.par_iter_mut().enumerate().map(follow).collect();
+            if called_off() {
+                return Err(Unable::CalledOff);
+            }
+            cells.learn(found.into_iter().flatten());
+        }
+        Ok(())
+    }
+
+    /// A round's paths of one pixel, in directions that are drawn for it.
+    fn follow_pixel(
+        &self,
+        draw: impl Fn(&mut Rng) -> Option<[f64; 3]>,
+        round: Round,
+        known: &Cells,
+        found: &mut Vec<Found>,
+        rng: &mut Rng,
+    ) -> Tally {
+        let mut tally = Tally::default();
+        for path in 0..round.paths {
+            let Some(direction) = draw(rng) else { break };
+            let seen = if round.number == 0 || path % FINDING == 0 {
+                self.paths.find(direction, known, found, rng)
+            } else {
+                self.paths.follow_known(direction, known, rng)
+            };
+            if round.number > 0 {
+                tally.add(self.with_glow(seen));
+            }
+        }
+        tally
+    }
+}
+
+/// Width of a camera's middle pixel, radians.
+fn pixel_of(camera: &Camera) -> f64 {
+    let (x, y) = (0.5 * camera.width as f64, 0.5 * camera.height as f64);
+    let [a, b] = [x - 0.5, x + 0.5].map(|x| camera.direction(x, y).map(DVec3::from_array));
+    a.zip(b).map_or(0.0, |(a, b)| a.angle_between(b))
+}
+
+/// Noise of both halves together as their difference tells it, percent.
+fn noise_between([a, b]: &[Half; 2]) -> f64 {
+    let both = |(a, b): (&Tally, &Tally)| {
+        let apart = luminance(a.estimate().rgb) as f64 - luminance(b.estimate().rgb) as f64;
+        Estimate { standard_error: 0.5 * apart.abs(), ..a.merge(*b).estimate() }
+    };
+    noise_of(&a.tallies.iter().zip(&b.tallies).map(both).collect::<Vec<_>>())
+}
+
+/// Both halves, as sure as their difference tells: cells err together where pixels don't know of it.
+fn together(halves: &[Half; 2], camera: &Camera) -> Traced {
+    let [a, b] = halves;
+    let mut estimates: Vec<Estimate> =
+        a.tallies.iter().zip(&b.tallies).map(|(a, b)| a.merge(*b).estimate()).collect();
+    let noise_percent = noise_between(halves);
+    let less_sure = (noise_percent / noise_of(&estimates).max(f64::MIN_POSITIVE)).max(1.0);
+    for estimate in &mut estimates {
+        estimate.standard_error *= less_sure;
+    }
+    Traced::of(camera, &estimates, noise_percent)
+}

@@ -1,0 +1,88 @@
+//! How a field of clouds changes with age, and comes round at the end of a loop.
+
+use crate::simd::{Real, Scalar};
+use tenter_sky::document::CloudLayer;
+
+/// The age of a layer, and how long its loop is; min.
+#[derive(Clone, Copy, Debug)]
+pub struct Ageing {
+    age: f64,
+    /// 0 is none.
+    round: f64,
+}
+
+impl Ageing {
+    pub fn of(layer: &CloudLayer) -> Ageing {
+        Ageing { age: layer.age_min, round: layer.loop_min }
+    }
+
+    /// How many times something that lives `life` minutes has come and gone: in a loop a whole number of
+    /// times, and at its end the same as at its beginning.
+    pub fn turns(&self, life: f64) -> f64 {
+        if self.round > 0.0 {
+            // The way round is told from the loop alone, so that its end is its beginning bit for bit.
+            (self.age.rem_euclid(self.round) / self.round) * (self.round / life).round().max(1.0)
+        } else {
+            self.age / life
+        }
+    }
+
+    /// How far a block that repeats has moved, in its sides along its own axes: `per_minute` of each, in a
+    /// loop as near to that as whole sides come.
+    pub fn moved(&self, per_minute: [f64; 3]) -> [f64; 3] {
+        if self.round > 0.0 {
+            let share = self.age.rem_euclid(self.round) / self.round;
+            per_minute.map(|v| ((v * self.round).round() * share).rem_euclid(1.0))
+        } else {
+            per_minute.map(|v| (v * self.age).rem_euclid(1.0))
+        }
+    }
+}
+
+/// Rises and falls between -1 and 1 as its argument grows by one: two parabolas, near to a sine.
+#[inline(always)]
+pub fn wave<R: Real>(turns: R) -> R {
+    let g = (turns - turns.floor()).mul_add(R::splat(2.0), R::splat(-1.0));
+    g * (R::splat(1.0) - g.abs()) * R::splat(4.0)
+}
+
+/// What a wave that begins anywhere (`phase`, in turns) has added since age 0.
+#[inline(always)]
+pub fn swing<R: Real>(turns: R, phase: R) -> R {
+    wave(turns + phase) - wave(phase)
+}
+
+/// [`swing`] of one number.
+pub fn swing_of(turns: f64, phase: f64) -> f64 {
+    if turns == 0.0 { 0.0 } else { swing(Scalar((turns % 1.0) as f32), Scalar(phase as f32)).0 as f64 }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_loop_ends_where_it_began() {
+        let at = |age_min: f64| Ageing { age: age_min, round: 40.0 };
+        assert_eq!(at(40.0).turns(17.0), at(0.0).turns(17.0));
+        assert_eq!(at(40.0).moved([0.3, -0.2, 0.01]), at(0.0).moved([0.3, -0.2, 0.01]));
+        // Just before the end it is nearly there: two whole turns, and sides of blocks that are gone through.
+        assert!((at(39.9999).turns(17.0) - 2.0).abs() < 1e-4);
+        for v in at(39.9999).moved([0.3, -0.2, 0.01]) {
+            assert!((v - v.round()).abs() < 1e-3, "{v}");
+        }
+        let free = Ageing { age: 34.0, round: 0.0 };
+        assert_eq!(free.turns(17.0), 2.0);
+    }
+
+    #[test]
+    fn nothing_has_changed_at_age_0() {
+        for i in 0..50 {
+            let phase = i as f64 / 50.0;
+            assert_eq!(swing_of(0.0, phase), 0.0);
+            let later = swing_of(0.37, phase);
+            assert!(later.abs() <= 2.0 && (i % 10 != 3 || later != 0.0));
+        }
+        assert!((wave(Scalar(0.75f32)).0 - 1.0).abs() < 1e-6 && (wave(Scalar(0.25f32)).0 + 1.0).abs() < 1e-6);
+    }
+}

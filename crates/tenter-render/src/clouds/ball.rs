@@ -1,0 +1,167 @@
+//! Light of heaps: what balls of droplets scatter, by place.
+//!
+//! A place in a ball is told by its optical depth toward the light and its optical distance to the nearest
+//! surface; the second over the first is about the cosine at which light comes in there. With the ball's
+//! optical radius these hold for bodies that are no balls: a half ball on its flat side is as bright as a
+//! ball of two thirds of its radius (as much volume to a surface), within a tenth where it is lit. The
+//! numbers in `ball.f32` were followed photon by photon ([`tenter_reference::balls`]; `references --balls`
+//! makes them again): after two and more scatterings, by Mie's function for droplets of 10 um.
+
+use super::diffusion::{ASYMMETRY, LEAVES_DIRECTION};
+use crate::air::lobe;
+use crate::simd::{Int, Real, Scalar};
+use std::f32::consts::PI;
+use std::sync::LazyLock;
+
+/// Values that double from one to the next.
+#[derive(Clone, Copy)]
+pub struct Row {
+    first: f32,
+    count: usize,
+}
+
+impl Row {
+    pub fn value(self, i: usize) -> f32 {
+        self.first * (i as f32).exp2()
+    }
+
+    /// Where a value lies, from 0 to the last, held to the ends.
+    #[inline(always)]
+    fn place<R: Real>(self, value: R) -> R {
+        let most = self.count as f32 - 1.001;
+        let steps = value.max(R::splat(1e-9)).ln() * R::splat(std::f32::consts::LOG2_E);
+        (steps - R::splat(self.first.log2())).clamp(0.0, most)
+    }
+
+    fn nearest(self, value: f32) -> usize {
+        (value.max(1e-9) / self.first).log2().round().clamp(0.0, self.count as f32 - 1.0) as usize
+    }
+}
+
+pub const DEPTHS: usize = 13;
+pub const FACINGS: usize = 7;
+pub const RADII: usize = 10;
+/// Optical depth toward the light.
+pub const DEPTH: Row = Row { first: 0.0625, count: DEPTHS };
+/// Distance to the nearest surface over that depth.
+pub const FACING: Row = Row { first: 1.0 / 64.0, count: FACINGS };
+/// Optical radius of a ball.
+pub const RADIUS: Row = Row { first: 1.0, count: RADII };
+
+pub const LOBES: usize = 3;
+/// Asymmetries of the lobes (Henyey and Greenstein's) that sources are made of: of light that has been turned
+/// a few times, and many times. Chosen for the least error of three lobes over all cells, 9 %.
+const ASYMMETRIES: [f32; LOBES] = [0.55, 0.2, -0.3];
+/// A half ball is as bright as a ball of this share of its radius.
+pub const HALF: f32 = 2.0 / 3.0;
+
+/// Diffuse light ends so far past a surface, in mean free ways (Hopf 1934): between two of them, as far apart
+/// as a half ball is high, it falls off along the way by e^(-pi s / (h + 2 ENDS)), the first mode of
+/// diffusion between planes (s and h as for isotropic scattering).
+const ENDS: f32 = 0.71;
+
+/// Lobes at a cosine.
+pub fn lobes(cosine: f64) -> [f64; LOBES] {
+    phases(Scalar(cosine as f32)).map(|lobe| lobe.0 as f64)
+}
+
+/// Lobes at cosines.
+#[inline(always)]
+pub fn phases<R: Real>(cosine: R) -> [R; LOBES] {
+    [lobe(ASYMMETRIES[0], cosine), lobe(ASYMMETRIES[1], cosine), lobe(ASYMMETRIES[2], cosine)]
+}
+
+/// Asymmetry of light that droplets have turned by diffraction alone, twice and more: some three degrees (10
+/// um, Airy's disc of 0.61 wavelengths over the radius spread by the root of the turns; an assumption where
+/// in between).
+const DIFFRACTED: f32 = 0.96;
+
+/// What light is like that has been turned by diffraction alone, twice and more: as a share of all that
+/// scattering turns, at cosines.
+#[inline(always)]
+pub fn diffracted<R: Real>(cosine: R) -> R {
+    lobe(DIFFRACTED, cosine) * R::splat(1.0 - LEAVES_DIRECTION)
+}
+
+/// How far the facing of places that stand for a cell may be from its own, in steps: light that comes in
+/// straight is none of what comes in aslant.
+const LIKE: f32 = 0.2;
+
+/// The cell that a place stands for, if it does for one: optical depth toward the light and distance to the
+/// nearest surface.
+pub fn cell(depth: f32, near: f32) -> Option<usize> {
+    let facing = near / depth;
+    let nearest = FACING.nearest(facing);
+    let off = (facing / FACING.value(nearest)).log2();
+    (off < LIKE && (off > -LIKE || nearest == 0)).then(|| nearest * DEPTHS + DEPTH.nearest(depth))
+}
+
+/// What droplets in a ball send, as shares of three lobes, under an irradiance of 1.
+pub struct BallLight {
+    /// By radius, lobe, facing and depth.
+    shares: Vec<f32>,
+}
+
+impl BallLight {
+    #[inline]
+    pub fn get() -> &'static BallLight {
+        static TABLE: LazyLock<BallLight> = LazyLock::new(|| {
+            let shares = numbers(include_bytes!("ball.f32"));
+            assert_eq!(shares.len(), RADII * LOBES * FACINGS * DEPTHS, "ball.f32 was made for other cells");
+            BallLight { shares }
+        });
+        &TABLE
+    }
+
+    /// At optical depths toward the light, optical distances to the nearest surface, in domes of an optical
+    /// radius.
+    ///
+    /// ```
+    /// use tenter_render::clouds::ball::BallLight;
+    /// use tenter_render::simd::Scalar;
+    /// // Under the lit side there is more light than behind: ten times in a dome of radius 60.
+    /// let at = |depth, near| BallLight::get().at(Scalar(depth), Scalar(near), Scalar(60.0)).map(|s| s.0).iter().sum::<f32>();
+    /// assert!(at(2.0, 2.0) > 10.0 * at(60.0, 2.0));
+    /// ```
+    #[inline(always)]
+    pub fn at<R: Real>(&self, depth: R, near: R, dome: R) -> [R; LOBES] {
+        let radius = dome * R::splat(HALF);
+        let d = DEPTH.place(depth);
+        let f = FACING.place(near / depth.max(R::splat(1e-3)));
+        let r = RADIUS.place(radius);
+        let [d0, f0, r0] = [d.floor(), f.floor(), r.floor()];
+        let [dx, fx, rx] = [d - d0, f - f0, r - r0];
+        let row = R::Int::splat(DEPTHS as i32);
+        let lobe = R::Int::splat((FACINGS * DEPTHS) as i32);
+        let first = (r0.to_int() * R::Int::splat(LOBES as i32)) * lobe + f0.to_int() * row + d0.to_int();
+        let mut shares = [R::splat(0.0); LOBES];
+        for (k, share) in shares.iter_mut().enumerate() {
+            let first = first + R::Int::splat((k * FACINGS * DEPTHS) as i32);
+            let mut by_radius = [R::splat(0.0); 2];
+            for (i, value) in by_radius.iter_mut().enumerate() {
+                let first = first + R::Int::splat((i * LOBES * FACINGS * DEPTHS) as i32);
+                // SAFETY: places are held to their rows, one short of the last.
+                let (low, high) = unsafe {
+                    (R::gather_pairs(&self.shares, first), R::gather_pairs(&self.shares, first + row))
+                };
+                *value = low.0.lerp(low.1, dx).lerp(high.0.lerp(high.1, dx), fx);
+            }
+            *share = by_radius[0].lerp(by_radius[1], rx);
+        }
+        // A body that is deeper than it is high leads light on between top and base, which it leaves by.
+        let past = (depth - radius.max(R::splat(1.0)) * R::splat(2.0)).max(R::splat(0.0));
+        let height = radius * R::splat((1.0 - ASYMMETRY) / HALF) + R::splat(2.0 * ENDS);
+        let left = (-past * R::splat((1.0 - ASYMMETRY) * PI) / height).exp();
+        // Small bodies scatter as they hold.
+        let small = radius.min(R::splat(1.0));
+        for share in &mut shares {
+            *share = *share * left * small;
+        }
+        shares
+    }
+}
+
+/// The numbers of a table's file.
+fn numbers(bytes: &[u8]) -> Vec<f32> {
+    bytes.chunks_exact(4).map(|b| f32::from_le_bytes([b[0], b[1], b[2], b[3]])).collect()
+}

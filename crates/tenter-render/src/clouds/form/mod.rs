@@ -1,0 +1,513 @@
+//! The form of one layer: maps of where it is and how tall, then lumps and erosion on that.
+//!
+//! A layer is a smooth hull and what grows on it. Of the hull, a map keeps one number per place: for heaps
+//! the square of the dome's height there (so that `value - z^2` is zero on an ellipsoid), for sheets the
+//! thickness in metres; both go on below zero outside, which tells rays how far the next cloud is. Maps are
+//! nested squares around the origin, each four times as wide as the one before. Lumps move the hull's surface
+//! out and in.
+
+mod grain;
+mod sample;
+
+use super::ageing::Ageing;
+use super::diffusion::LEAVES_DIRECTION;
+use super::field::{Field, surveyed_m};
+use super::lumps::COARSEST;
+use super::maps::Maps;
+use super::nested::LEVELS;
+use super::regions::Regions;
+use super::survey::Survey;
+use crate::air::Making;
+use crate::simd::{Kernel, Real, dispatch};
+use grain::Grain;
+use rayon::prelude::*;
+use sample::Sample;
+use tenter_sky::document::{CloudLayer, Family};
+
+/// Optical thickness past which it no longer matters that half of what is scattered hardly turns.
+const THICK: f32 = 4.0;
+/// Width of single clouds, in cells: of heaps, and of others.
+const BODY: [f64; 2] = [0.3, 0.5];
+/// How much smaller the fine lumps are.
+const FINER: f64 = 7.3;
+/// Fine lumps larger than this (m) carry finest ones.
+const COARSE_FOR_THE_EYE: f64 = 60.0;
+/// Rotation of the blocks about an axis that is no lattice direction; rows are orthonormal.
+const TURN: [[f32; 3]; 3] = [[0.7526, 0.6072, -0.2547], [-0.5303, 0.7888, 0.3137], [0.3914, -0.1010, 0.9147]];
+/// How fast lumps rise as a layer ages, m per minute, by family (common practice, no source).
+const BOIL: [f64; 3] = [70.0, 12.0, 6.0];
+/// Steps of a drawn profile.
+const PROFILE_STEPS: usize = 32;
+/// Distance between the heights of an uneven layer, in cells.
+const UNEVEN_CELLS: f64 = 1.5;
+/// Share of what lumps are steep that evens their light out: three quarters for whole lobes. With all of it
+/// towers have the contrasts of their reference, but a deck that towers come through loses more light than is
+/// allowed (docs/accuracy.md).
+const EVENED: f64 = 2.5;
+/// Lumps begin to fade at footprints of 0.6 of their size and are gone at 1.6 of it.
+const FADE: f32 = 1.6;
+
+/// A layer that can be sampled.
+pub struct CloudForm {
+    pub family: Family,
+    /// Altitude of the base, m.
+    pub base: f32,
+    /// Height of the layer above its base, m.
+    pub depth: f32,
+    /// Highest extinction, per metre.
+    pub extinction: f32,
+    /// Mean of it through bodies, edges and all, per metre.
+    pub bulk: f32,
+    /// The same of what lies inside their edges.
+    pub core: f32,
+    /// Share of the highest extinction over height, in even steps; none is even.
+    profile: Vec<f32>,
+    /// Sine and cosine of the heading: a layer's own axes run along it and to the left of it.
+    axes: [f32; 2],
+    /// How far it is bent along its heading: per metre of height, and per square metre of the way down from
+    /// the top.
+    lean: [f32; 2],
+    /// What bending leaves of distances.
+    leaning: f32,
+    /// Whether it is the anvils of a layer.
+    pub is_anvil: bool,
+    /// Whether it is streaks that hang all through its depth.
+    fibrous: bool,
+    /// Longest step inside, m.
+    pub longest: f32,
+    /// Share of its optical depth that takes light out of its direction. Thick clouds stop all of it: what
+    /// passes them goes between.
+    pub leaves: f32,
+    /// About how wide single clouds are, m.
+    pub body: f32,
+    /// Width of the square that is surveyed, m.
+    surveyed: f32,
+    maps: Maps,
+    /// What lumps' lengths along the heading are shortened by before they are looked up.
+    shorten: f32,
+    /// Blocks per metre, of the coarse lumps, the fine and the finest ones.
+    per_block: [f32; 3],
+    /// How fast lumps fade as footprints grow to their size, per metre.
+    fade: [f32; 3],
+    /// How fast lumps fade away from the body they grow on, per metre.
+    rooted: f32,
+    /// How fast edges sharpen and lumps of sheets grow above the base, and lumps of heaps with the body they
+    /// grow on, per metre.
+    sharpen: f32,
+    rise: f32,
+    flank: f32,
+    /// How fast fine lumps and erosion grow with the body they work on, per metre.
+    fray: f32,
+    /// How much nearer a surface of lumps is than the height of a place among them tells, for it is steep.
+    steep: f32,
+    /// Share of light turned many times that comes as if there were no lumps: they light one another across
+    /// what is open between them, and so hide. The steeper they are, the more they stand around one another.
+    pub evened: f32,
+    /// How far places are raised above others, m, over how many sides of a block per metre, and what is left
+    /// of the depth.
+    uneven: [f32; 2],
+    squeeze: f32,
+    /// How far the underside hangs down in lumps: as a share of them, and in metres.
+    hanging: [f32; 2],
+    /// How far lumps move the surface, m; the finest are none on bodies whose fine lumps are small enough.
+    amplitude: [f32; 3],
+    /// Where the blocks begin, in block sides along their own axes.
+    offset: [[f32; 3]; 3],
+    /// Width of the edge at the crown and at the underside, m.
+    edge: [f32; 2],
+    /// How far erosion moves the surface inward, m.
+    erosion: f32,
+    /// How far lumps and erosion together can move the surface, m.
+    moved: f32,
+    /// Longest distance that is believed among domes, m.
+    open_step: f32,
+}
+
+/// What a layer is at a packet of places.
+#[derive(Clone, Copy)]
+pub struct Place<R: Real> {
+    /// Distance to the surface, m, positive inside; a lower bound of it outside.
+    pub inside: R,
+    /// Extinction, per metre.
+    pub extinction: R,
+    /// Metres of cloud above, below and to the side, along the hull.
+    pub above: R,
+    pub below: R,
+    pub beside: R,
+    /// How much those above and below grow by, each metre down or up: less than one in the edges of sheets.
+    pub filled: R,
+    /// Metres of cloud to the nearest surface, radius of the dome that is stood in, and distance to its
+    /// surface without lumps, positive inside. Sheets have none of these.
+    pub near: R,
+    pub dome: R,
+    pub within_hull: R,
+}
+
+/// What edges, lumps and erosion leave of the extinction of heaps. Sheets and anvils tell their edges by
+/// themselves ([`CloudForm::upright`]); what is left out there takes 1 to 4 % (altocumulus 12 %) of them as
+/// they usually are.
+const LEFT: f32 = 0.85;
+/// Where an anvil begins, as a share of the body's depth.
+const ANVIL_FROM: f64 = 0.76;
+
+impl CloudForm {
+    /// The form of a layer's bodies. `reach`: how far clouds of this layer can be seen, m.
+    pub fn new<'a>(layer: &CloudLayer, reach: f64, making: impl Into<Making<'a>>) -> CloudForm {
+        CloudForm::grown(layer, Grain::of_body(layer), None, reach, making.into())
+    }
+
+    /// Whether a layer's tallest bodies spread into anvils.
+    pub fn has_anvils(layer: &CloudLayer) -> bool {
+        layer.anvil > 0.0 && layer.kind.family() == Family::Heaps
+    }
+
+    /// The anvils over a layer's tallest bodies.
+    pub fn anvils<'a>(layer: &CloudLayer, reach: f64, making: impl Into<Making<'a>>) -> CloudForm {
+        let from = layer.base_m + ANVIL_FROM * layer.depth_m;
+        CloudForm::grown(layer, Grain::of_anvil(layer), Some(from), reach, making.into())
+    }
+
+    /// `anvil_from`: altitude where anvils begin.
+    fn grown(
+        layer: &CloudLayer,
+        grain: Grain,
+        anvil_from: Option<f64>,
+        reach: f64,
+        making: Making,
+    ) -> CloudForm {
+        let Grain { family, depth, lump, amplitude, edge, length, small, .. } = grain;
+        let fine_lump = lump / FINER * layer.erosion_grain;
+        let sizes = [lump, fine_lump, fine_lump / FINER];
+        let block = sizes.map(|size| size * COARSEST as f64);
+        let slid = layer.slid_along();
+        // Blocks repeat along their own axes, so a slide is turned before whole blocks are taken off it.
+        // Lumps boil up.
+        let ageing = Ageing::of(layer);
+        let offset = block.map(|b| {
+            let slid = [-slid[0] / length / b, -slid[1] / b];
+            let boiled = ageing.moved(TURN.map(|row| -row[2] as f64 * BOIL[family as usize] / b));
+            std::array::from_fn(|axis| {
+                let row = TURN[axis];
+                let offset = slid[0] * row[0] as f64 + slid[1] * row[1] as f64 + boiled[axis];
+                offset.rem_euclid(1.0) as f32
+            })
+        });
+        let erosion = 0.35 * layer.erosion * lump.min(200.0);
+        let body_lump = Grain::of_body(layer).amplitude;
+        // Threads are as strong as the streaks they make up; lumps on lumps are a little rounder than those
+        // they grow on.
+        let fine: f64 = match family {
+            Family::Fibres => 0.5,
+            Family::Sheets => 0.24,
+            Family::Heaps => 0.18,
+        };
+        let finest = if sizes[1] > COARSE_FOR_THE_EYE { amplitude * fine * fine } else { 0.0 };
+        let moved = (1.0 + fine).max(1.2) * amplitude + erosion;
+        let (sin, cos) = layer.heading_deg.to_radians().sin_cos();
+        let bend = layer.lean_deg.to_radians().tan();
+        let lean = match (family, anvil_from) {
+            // An anvil lies where its body's head has been bent to.
+            (_, Some(_)) => [0.0; 2],
+            (Family::Heaps, _) => [bend, 0.0],
+            (Family::Sheets, _) => [bend, 0.0],
+            (Family::Fibres, _) => [0.0, bend / depth],
+        };
+        let field = Field {
+            layer,
+            tallest: (layer.depth_m - 0.5 * body_lump).max(0.5 * layer.depth_m),
+            // Measured over all kinds; the taller, the more lumps there are to reach out.
+            swell: 0.006 * layer.lobes * layer.depth_m - (0.55 - 0.25 * small) * erosion,
+            family: layer.kind.family(),
+            anvil: anvil_from.map(|_| depth),
+            amplitude,
+            erosion,
+            edge: edge[1],
+            bend: lean[1],
+            regions: Regions::of(layer),
+            ageing,
+        };
+        let steep = 1.0 / (1.0 + layer.lobes * layer.lobes).sqrt();
+        let drawn = anvil_from.is_none() && !layer.profile.is_empty();
+        let steps = if drawn { 0..PROFILE_STEPS + 1 } else { 0..0 };
+        let densities: Vec<f64> = steps.map(|i| layer.density_at(i as f64 / PROFILE_STEPS as f64)).collect();
+        let densest = if drawn { densities.iter().copied().fold(1e-6, f64::max) } else { 1.0 };
+        let profile: Vec<f32> = densities.iter().map(|d| (d / densest) as f32).collect();
+        let mean_share = match profile.len() {
+            0 => 1.0,
+            n => profile.iter().sum::<f32>() / n as f32,
+        };
+        let extinction = (grain.extinction * densest) as f32;
+        let told_edges = family != Family::Heaps || anvil_from.is_some();
+        let bulk = if told_edges { 1.0 } else { LEFT } * extinction * mean_share;
+        CloudForm {
+            family,
+            base: anvil_from.unwrap_or(layer.base_m) as f32,
+            depth: depth as f32,
+            extinction,
+            bulk,
+            core: extinction * mean_share,
+            leaves: 1.0 - (1.0 - LEAVES_DIRECTION) * (-bulk * depth as f32 / THICK).exp(),
+            profile,
+            axes: [sin as f32, cos as f32],
+            lean: lean.map(|l| l as f32),
+            fibrous: family == Family::Fibres && anvil_from.is_none(),
+            is_anvil: anvil_from.is_some(),
+            leaning: (1.0 / (1.0 + lean[0] * lean[0]).sqrt()) as f32,
+            body: (BODY[usize::from(family != Family::Heaps)] * layer.cell_size_m) as f32,
+            surveyed: surveyed_m(layer).min(2.0 * reach) as f32,
+            maps: Maps::new(&field, reach, making),
+            per_block: block.map(|b| 1.0 / b as f32),
+            shorten: (1.0 / length) as f32,
+            fade: sizes.map(|size| (FADE as f64 / size) as f32),
+            rooted: match family {
+                Family::Heaps => 1.0 / (1.3 * amplitude).max(1.0) as f32,
+                _ => 0.0,
+            },
+            sharpen: match family {
+                Family::Heaps => 1.0 / (0.12 * depth) as f32,
+                _ => 1.0 / (0.25 * depth) as f32,
+            },
+            rise: 1.0 / (0.05 * depth) as f32,
+            flank: 0.55 / amplitude.max(1.0) as f32,
+            fray: 1.0 / (2.6 * (0.24 * amplitude + erosion)).max(1.0) as f32,
+            steep: steep as f32,
+            evened: (EVENED * (1.0 - steep)).min(1.0) as f32,
+            uneven: if anvil_from.is_some() {
+                [0.0; 2]
+            } else {
+                let raised = (1.0 - layer.squeeze()) * depth;
+                [raised, 1.0 / (UNEVEN_CELLS * COARSEST as f64 * layer.cell_size_m.max(depth))]
+                    .map(|v| v as f32)
+            },
+            squeeze: if anvil_from.is_some() { 1.0 } else { layer.squeeze() as f32 },
+            hanging: match family {
+                Family::Heaps => {
+                    let hanging = 1.0 - layer.flat_base;
+                    [hanging, hanging * 0.35 * amplitude].map(|v| v as f32)
+                }
+                // Half way, the underside of a sheet follows a sixth of what it lacks in thickness.
+                _ => [0.7 * (1.0 - layer.flat_base), 0.32 * (1.0 - layer.flat_base)].map(|v| v as f32),
+            },
+            amplitude: [amplitude, amplitude * fine, finest].map(|a| a as f32),
+            offset,
+            edge: edge.map(|e| e as f32),
+            erosion: erosion as f32,
+            open_step: ((0.04 * layer.cell_size_m).min(0.3 * depth) + moved + edge[1]) as f32,
+            moved: moved as f32,
+            longest: match family {
+                Family::Fibres => (0.06 * depth).max(40.0) as f32,
+                _ => 40.0,
+            },
+        }
+    }
+
+    /// Whether some altitudes lie in both.
+    #[inline]
+    pub fn crosses(&self, other: &CloudForm) -> bool {
+        self.base < other.base + other.depth && other.base < self.base + self.depth
+    }
+
+    /// Half the width of each nested square, m.
+    pub fn squares(&self) -> [f32; LEVELS] {
+        self.maps.half
+    }
+
+    /// The layer at places (m east, m north, m above the base) for footprints of `w` metres.
+    #[inline(always)]
+    pub fn at<R: Real>(&self, x: R, y: R, z: R, w: R) -> Place<R> {
+        self.sample::<R, true>([x, y, z], w)
+    }
+
+    /// As [`CloudForm::at`], but nothing above, below or beside: for those who march toward a light.
+    #[inline(always)]
+    pub fn at_without_columns<R: Real>(&self, x: R, y: R, z: R, w: R) -> Place<R> {
+        self.sample::<R, false>([x, y, z], w)
+    }
+
+    #[inline(always)]
+    fn sample<R: Real, const COLUMNS: bool>(&self, at: [R; 3], w: R) -> Place<R> {
+        match self.family {
+            Family::Heaps => R::call(Sample::<R, false, COLUMNS> { form: self, at, w }),
+            _ => R::call(Sample::<R, true, COLUMNS> { form: self, at, w }),
+        }
+    }
+
+    /// Radius of the body of a heap at places, m: of the half ball that light takes it for.
+    #[inline(always)]
+    pub fn body_at<R: Real>(&self, x: R, y: R, z: R) -> R {
+        let [x, y] = self.along_axes(x, y, z);
+        self.maps.body(x, y)
+    }
+
+    /// The extinction alone, per metre: for those who do not step by the distance.
+    #[inline(always)]
+    pub fn extinction_at<R: Real>(&self, x: R, y: R, z: R, w: R) -> R {
+        self.at_without_columns(x, y, z, w).extinction
+    }
+
+    /// Places in the axes of the layer, unbent.
+    #[inline(always)]
+    fn along_axes<R: Real>(&self, x: R, y: R, z: R) -> [R; 2] {
+        let [sin, cos] = R::splat_each(self.axes);
+        let down = (R::splat(self.depth) - z).max(R::splat(0.0));
+        // Tops run ahead of their bases, trails hang behind their heads.
+        let bent = down * down * R::splat(self.lean[1]) - z * R::splat(self.lean[0]);
+        [x * sin + y * cos + bent, y * sin - x * cos]
+    }
+
+    /// Optical depth straight up through the whole layer, with `steps` samples of footprint `w`, at places
+    /// given by their metres east and north.
+    pub fn columns(&self, x: &[f32], y: &[f32], w: f32, steps: usize) -> Vec<f32> {
+        dispatch(Columns { form: self, x, y, w, steps })
+    }
+
+    /// Share of columns over the optical depth that counts as cloud, and mean of a function of the depth,
+    /// from a grid of places over [`surveyed_m`].
+    pub fn survey(&self, counts_from: f64) -> Survey {
+        const SIDE: usize = 128;
+        let at = |k: usize| ((k as f32 + 0.5) / SIDE as f32 - 0.5) * self.surveyed;
+        let x: Vec<f32> = (0..SIDE).map(at).collect();
+        let depths = (0..SIDE)
+            .into_par_iter()
+            .flat_map_iter(|row| self.columns(&x, &[at(row); SIDE], 20.0, 16))
+            .collect();
+        Survey::new(depths, f64::from(self.surveyed), counts_from)
+    }
+}
+
+struct Columns<'a> {
+    form: &'a CloudForm,
+    x: &'a [f32],
+    y: &'a [f32],
+    w: f32,
+    steps: usize,
+}
+
+impl Kernel for Columns<'_> {
+    type Output = Vec<f32>;
+    #[inline(always)]
+    fn run<R: Real>(self) -> Vec<f32> {
+        let n = self.x.len();
+        let mut out = vec![0.0; n];
+        let dz = self.form.depth / self.steps as f32;
+        let mut lanes = [[0.0f32; 16]; 3];
+        for start in (0..n).step_by(R::LANES) {
+            let count = R::LANES.min(n - start);
+            lanes[0][..count].copy_from_slice(&self.x[start..start + count]);
+            lanes[1][..count].copy_from_slice(&self.y[start..start + count]);
+            let (x, y) = (R::load(&lanes[0]), R::load(&lanes[1]));
+            let mut sum = R::splat(0.0);
+            for i in 0..self.steps {
+                let z = R::splat((i as f32 + 0.5) * dz);
+                sum = sum + self.form.extinction_at(x, y, z, R::splat(self.w));
+            }
+            (sum * R::splat(dz)).store(&mut lanes[2]);
+            out[start..start + count].copy_from_slice(&lanes[2][..count]);
+        }
+        out
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::air::Fineness;
+    use crate::simd::Scalar;
+    use tenter_sky::document::CloudKind;
+
+    #[test]
+    fn cover_is_what_was_asked() {
+        for kind in CloudKind::ALL {
+            for cover in [0.05, 0.2, 0.5, 0.8, 0.95] {
+                for seed in [1, 7, 23] {
+                    let layer = CloudLayer { cover, seed, ..kind.usual() };
+                    let form = CloudForm::new(&layer, 160_000.0, Fineness::Full);
+                    let got = form.survey(layer.counts_from()).cover();
+                    assert!((got - cover).abs() < 0.03, "{kind:?}: asked {cover}, seed {seed}, got {got:.3}");
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn no_cover_is_no_cloud_and_full_cover_has_no_gap() {
+        for kind in CloudKind::ALL {
+            let none = CloudForm::new(&CloudLayer { cover: 0.0, ..kind.usual() }, 1e5, Fineness::Draft);
+            assert_eq!(none.survey(0.0).cover(), 0.0, "{kind:?}");
+            if kind == CloudKind::Contrail {
+                continue;
+            }
+            let full = CloudForm::new(&CloudLayer { cover: 1.0, ..kind.usual() }, 1e5, Fineness::Draft);
+            let cover = full.survey(0.03).cover();
+            assert!(cover > 0.985, "{kind:?}: {cover}");
+        }
+    }
+
+    /// What is told to lie over and under places of even sheets, in their soft edges too, is what is there,
+    /// within the layer's ends.
+    #[test]
+    fn depths_over_and_under_places_of_sheets_are_what_is_there() {
+        const STEPS: usize = 700;
+        for kind in [CloudKind::Stratus, CloudKind::Altocumulus, CloudKind::Nimbostratus] {
+            let layer = CloudLayer { cover: 1.0, lobes: 0.0, erosion: 0.0, ..kind.usual() };
+            let form = CloudForm::new(&layer, 1e5, Fineness::Draft);
+            let step = form.depth / STEPS as f32;
+            let column: Vec<Place<Scalar>> = (0..STEPS)
+                .map(|k| form.at(Scalar(300.0), Scalar(40.0), Scalar((k as f32 + 0.5) * step), Scalar(0.5)))
+                .collect();
+            let filled = |some: &[Place<Scalar>]| some.iter().map(|p| p.filled.0 * step).sum::<f32>();
+            let off = 0.02 * form.depth;
+            for k in (0..STEPS).step_by(20) {
+                let (under, over) = (filled(&column[..k]), filled(&column[k..]));
+                let Place { above, below, .. } = column[k];
+                let near = |got: Scalar, true_m: f32| (got.0 - true_m).abs() < off;
+                assert!(
+                    near(above, over) && near(below, under),
+                    "{kind:?} {k}: {} {over}, {} {under}",
+                    above.0,
+                    below.0
+                );
+            }
+        }
+    }
+
+    /// Lumps of towers overhang their bases: where a kilometre of cloud and more lies over a place near its
+    /// base, that is told.
+    #[test]
+    fn what_lies_over_overhanging_lumps_is_told() {
+        let layer = CloudLayer { anvil: 0.0, cover: 0.3, ..CloudKind::Cumulonimbus.usual() };
+        let form = CloudForm::new(&layer, 1e5, Fineness::Draft);
+        let at = |i: usize, z: f32| {
+            let off = |k: usize| Scalar(k as f32 * 150.0 - 15_000.0);
+            form.at(off(i % 200), off(i / 200), Scalar(z), Scalar(20.0))
+        };
+        const STEP: f32 = 50.0;
+        let over =
+            |i: usize| (8..200).map(|k| at(i, k as f32 * STEP).extinction.0 * STEP / form.core).sum::<f32>();
+        let deep =
+            (0..200 * 200).filter(|i| at(*i, 400.0).extinction.0 > 0.5 * form.core && over(*i) > 1000.0);
+        let told: Vec<f32> = deep.map(|i| at(i, 400.0).above.0).collect();
+        let missed = told.iter().filter(|above| **above < 200.0).count() as f32 / told.len() as f32;
+        assert!(told.len() > 1000 && missed < 0.02, "{missed} of {}", told.len());
+    }
+
+    /// Where what raises anvils ends there is no step in their thickness, which would be drawn as a line of
+    /// ice; the wider edges are, the farther out it would be seen.
+    #[test]
+    fn anvils_end_without_a_step() {
+        for edge in [1.0, 2.5, 4.0] {
+            let layer = CloudLayer {
+                edge,
+                cover: 0.4,
+                anvil: 1.0,
+                cell_size_m: 7000.0,
+                ..CloudKind::Cumulonimbus.usual()
+            };
+            let form = CloudForm::anvils(&layer, 160_000.0, Fineness::Full);
+            let off = |k: usize| Scalar(k as f32 * 60.0 - 18_000.0);
+            let places = (0..600 * 600).map(|i| form.maps.hull(off(i % 600), off(i / 600)));
+            let steepest = places.fold(0.0f32, |most, hull| most.max(hull.slope.0));
+            assert!(steepest < 8.0, "{edge}: {steepest}");
+        }
+    }
+}

@@ -1,0 +1,23 @@
+//! Where a straight way lies between two altitudes of a round planet.
+
+/// The parts of a ray between `base` and `top` (m over the ground), as distances from its start: on its way
+/// down, and up from its lowest point. One that does not begin before it ends is empty. `r`: distance of the
+/// start from the planet's middle, m; `along`: the same along the ray's direction.
+///
+/// ```
+/// use tenter_render::clouds::passage::passages;
+/// // Straight up from the ground, through a layer from 1 to 2 km.
+/// let [down, up] = passages(6.371e6, 6.371e6, 6.371e6, 1000.0, 2000.0);
+/// assert!(down[0] >= down[1]);
+/// assert!((up[0] - 1000.0).abs() < 1e-3 && (up[1] - 2000.0).abs() < 1e-3);
+/// ```
+pub fn passages(planet: f64, r: f64, along: f64, base: f64, top: f64) -> [[f64; 2]; 2] {
+    let crossing = |altitude: f64| {
+        let edge = planet + altitude;
+        let root = along * along - (r - edge) * (r + edge);
+        (root >= 0.0).then(|| (-along - root.sqrt(), -along + root.sqrt()))
+    };
+    let Some((near, far)) = crossing(top) else { return [[0.0; 2]; 2] };
+    let (inner_near, inner_far) = crossing(base).unwrap_or((-along, -along));
+    [[near.max(0.0), inner_near], [inner_far.max(0.0), far]]
+}

@@ -1,0 +1,404 @@
+//! The live integrator: fast, free of noise, approximate.
+//!
+//! Packets of neighbouring pixels march together. For each pixel light is gathered from what lies along its
+//! ray (bands of clouds one after the other, then ground or sky), each behind the air in front of it: a share
+//! `a` of cloud at distance `t` hides what lies behind, so the air's own light up to `t` is seen with weight
+//! `a`, and the rest of it with what is left at the end.
+
+mod answer;
+mod courses;
+mod fog;
+mod following;
+mod ground;
+mod land;
+mod looks;
+mod march;
+pub(crate) mod multiple_scattering;
+mod rays;
+mod shadows;
+mod shafts;
+mod stretches;
+
+pub use courses::{Courses, Known, Notes, Takes};
+pub use march::{Turn, turns};
+pub use rays::SurfacePoint;
+pub use shadows::{Around, Shadows};
+
+use crate::air::{Front, FrontCorners, lobe, narrow};
+use crate::scene::{Clouds, Fog, Lifted, MAX_LIGHTS, Scene};
+use crate::simd::{Kernel, Mask, Real, best, dispatch};
+use fog::{FogInFront, fog_in_front};
+use ground::ground_light;
+use land::to_land;
+use march::through_bands;
+use rayon::prelude::*;
+use rays::{FAR, Rays};
+use shafts::Shade;
+use stretches::CloudLight;
+use tenter_sky::spectrum::Rgb;
+
+/// How finely rays are marched.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Effort {
+    /// 1 is usual, 0.5 takes steps half as long.
+    pub step: f32,
+    /// How wide forms are looked at, as a share of a pixel's width.
+    pub width: f32,
+}
+
+impl Effort {
+    /// For first and small pictures, whose pixels are so wide that small gaps and crests would go over into
+    /// an even cloud, which lets less light through than they do: forms are looked at more narrowly.
+    pub const COARSE: Effort = Effort { step: 1.0, width: 0.5 };
+}
+
+impl Default for Effort {
+    fn default() -> Self {
+        Effort { step: 1.0, width: 1.0 }
+    }
+}
+
+/// What is gathered for up to 16 pixels.
+#[derive(Clone, Debug)]
+pub struct Gathered {
+    /// Radiance in linear Rec.709, cd/m2, without the sun's disc.
+    pub light: [[f32; 16]; 3],
+    /// Share of light from beyond the clouds that comes through; 0 where the ray meets the ground.
+    pub through: [f32; 16],
+}
+
+/// A packet of directions to look in.
+pub struct Look<'a> {
+    pub scene: &'a Scene,
+    /// Unit directions by component; lanes past `LANES` are ignored.
+    pub directions: &'a [[f32; 16]; 3],
+    /// Angle between neighbouring pixels, radians.
+    pub pixel: f32,
+    pub effort: Effort,
+    /// What clouds leave of the light in the air, if they take any, and which of the followed rays are around
+    /// these.
+    pub shadows: Option<&'a Shadows>,
+    pub around: &'a Around,
+    pub courses: Courses<'a>,
+}
+
+impl Kernel for Look<'_> {
+    type Output = Gathered;
+    #[inline(always)]
+    fn run<R: Real>(self) -> Gathered {
+        if self.scene.clouds.is_empty() { self.gather::<R, false>() } else { self.gather::<R, true>() }
+    }
+}
+
+/// What a packet of rays shares in all that it meets: where each light's tables are read, and by which phase.
+struct Skies<R: Real> {
+    corners: [FrontCorners<R>; MAX_LIGHTS],
+    narrow: [R; MAX_LIGHTS],
+}
+
+/// The way of a packet: its rays and where they end.
+struct Way<'a, R: Real> {
+    rays: Rays<'a, R>,
+    skies: Skies<R>,
+    to_ground: R,
+    /// Where sky and ground go over into each other rays are followed just above the horizon; so much of what
+    /// is seen is the ground, so far away.
+    ground_covers: R,
+    ground: R,
+    shade: Shade<R>,
+    /// Radiance of the sky behind, and of fog before it has passed any air.
+    sky: [R; 3],
+    fog: [R; 3],
+}
+
+impl Look<'_> {
+    #[inline(always)]
+    fn gather<R: Real, const CLOUDS: bool>(&self) -> Gathered {
+        let scene = self.scene;
+        let (zero, one) = (R::splat(0.0), R::splat(1.0));
+        let d = [R::load(&self.directions[0]), R::load(&self.directions[1]), R::load(&self.directions[2])];
+        let mut way = self.way::<R>(d);
+        if CLOUDS {
+            way.shade = Shade::along(self, &way);
+        }
+        let mut light = [zero; 3];
+        let (mut through, mut onward) = (one, zero);
+        if CLOUDS {
+            let cloud: CloudLight<R> = through_bands(self, &way);
+            (light, through, onward) = (cloud.light, cloud.through, cloud.onward);
+        }
+
+        // What stands at the end of the ray: ground, sky, or some of both.
+        let far = way.to_ground.min(R::splat(FAR));
+        let mut end = way.sky;
+        if CLOUDS {
+            way.shade.take(far, &mut end);
+            self.lift(&way, far, &mut end);
+        }
+        let mut fog_through = one;
+        if let Some(fog) = &scene.fog {
+            let passed = fog_in_front(fog, &way.rays, way.to_ground, far);
+            fog_through = passed.through;
+            self.veil(&way, &passed, &mut end);
+        }
+        let left = through + onward;
+        let mut seen = [zero; 3];
+        for c in 0..3 {
+            seen[c] = end[c].mul_add(left, light[c]);
+        }
+        let hits = way.ground.lt(R::splat(f32::MAX));
+        if hits.any() {
+            let distance = R::select(hits, way.ground, zero);
+            let ground = ground_light(&way.rays, &way.rays.at(distance), distance);
+            let front = self.air::<R, CLOUDS>(&way, distance);
+            // Clouds past the horizon do not hide the ground before it.
+            let before = R::select(R::splat(self.under_clouds()).lt(way.ground_covers), zero, one);
+            let left = left.lerp(one, before);
+            for c in 0..3 {
+                let behind = ground[c].mul_add(front.through[c], front.light[c]);
+                let whole = behind.mul_add(left, light[c] * (one - before));
+                seen[c] = R::select(hits, seen[c].lerp(whole, way.ground_covers), seen[c]);
+            }
+        }
+        let mut out = Gathered { light: [[0.0; 16]; 3], through: [0.0; 16] };
+        for c in 0..3 {
+            seen[c].store(&mut out.light[c]);
+        }
+        R::select(hits, zero, through * fog_through).store(&mut out.through);
+        out
+    }
+
+    /// Whether all clouds are higher than the eye: so much of the ground's share may be less than whole
+    /// before it counts as seen in front of them.
+    fn under_clouds(&self) -> f32 {
+        let above = |clouds: &Clouds| self.scene.eye_altitude <= clouds.form.0.base as f64;
+        if self.scene.clouds.iter().all(above) { 0.999 } else { -1.0 }
+    }
+
+    #[inline(always)]
+    fn way<R: Real>(&self, mut d: [R; 3]) -> Way<'_, R> {
+        let scene = self.scene;
+        let (zero, one) = (R::splat(0.0), R::splat(1.0));
+        let mut rays = Rays::new(scene, d, self.pixel);
+        let mut ground = rays.to_ground();
+        if let Some(land) = &scene.land {
+            ground = to_land(land, &rays, ground);
+        }
+        let hits = ground.lt(R::splat(f32::MAX));
+        let dry = R::splat(0.3).lt(rays.at(R::select(hits, ground, zero)).altitude) & hits;
+        let covers = R::select(hits, R::select(dry, one, self.ground_covers(&rays)), zero);
+        let partly = hits & covers.lt(one);
+        if partly.any() {
+            let up = R::splat(scene.horizon_sine() + 0.25 * self.pixel);
+            let longer = (one - up * up).max(zero).sqrt() / rays.flat.max(R::splat(1e-6));
+            d = [
+                R::select(partly, d[0] * longer, d[0]),
+                R::select(partly, d[1] * longer, d[1]),
+                R::select(partly, up, d[2]),
+            ];
+            rays = Rays::new(scene, d, self.pixel);
+        }
+        let to_ground = R::select(partly, R::splat(f32::MAX), ground);
+        let first = scene.lights[0].view.front.corners(d);
+        let mut skies = Skies { corners: [first; MAX_LIGHTS], narrow: [zero; MAX_LIGHTS] };
+        let mut sky = [R::splat(scene.night_glow); 3];
+        for (i, light) in scene.lights.iter().enumerate() {
+            if i > 0 {
+                skies.corners[i] = light.view.front.corners(d);
+            }
+            skies.narrow[i] = narrow(rays.to_light(i));
+            if scene.painted.is_none() {
+                let radiance = light.view.sky.radiance(d, skies.narrow[i]);
+                for c in 0..3 {
+                    sky[c] = radiance[c].mul_add(R::splat(light.strength), sky[c]);
+                }
+            }
+        }
+        if let Some(painted) = &scene.painted {
+            sky = painted.radiance(d, zero);
+        }
+        for c in 0..3 {
+            sky[c] = sky[c] * R::splat(scene.seen_strength);
+        }
+        let mut fog = [zero; 3];
+        if let Some(there) = &scene.fog {
+            fog = self.fog_light(there, &rays, &sky);
+        }
+        Way { rays, skies, to_ground, ground_covers: covers, ground, shade: Shade::none(), sky, fog }
+    }
+
+    /// Share of the ground that is seen where sky and ground go over into each other.
+    #[inline(always)]
+    fn ground_covers<R: Real>(&self, rays: &Rays<R>) -> R {
+        let horizon = self.scene.horizon;
+        // Never sharper than a pixel; one whose middle lies half of it below is all ground.
+        let softness = horizon.softness.max(0.5 * self.pixel).max(1e-5);
+        // Angles below the horizon are small, or do not matter: the sine's difference stands for them.
+        let below = R::splat(self.scene.horizon_sine()) - rays.direction[2];
+        let x = ((below - R::splat(horizon.drop)) * R::splat(1.0 / softness)).clamp(0.0, 1.0);
+        x * x * (R::splat(3.0) - x - x)
+    }
+
+    /// Radiance that fog sends toward the eye: each light by a phase function that two or three turns have
+    /// widened, and what comes from all sides.
+    #[inline(always)]
+    fn fog_light<R: Real>(&self, fog: &Fog, rays: &Rays<R>, sky: &[R; 3]) -> [R; 3] {
+        let scene = self.scene;
+        let ambience = &scene.ambience;
+        let mut sum = [R::splat(0.0); 3];
+        for c in 0..3 {
+            sum[c] = R::splat(ambience.fog[c]);
+        }
+        for (i, direct) in scene.fog_lit[..scene.lights.len()].iter().enumerate() {
+            let cos = rays.to_light(i);
+            let phase = lobe(0.75, cos) * R::splat(0.5) + lobe(0.1, cos) * R::splat(0.5);
+            for c in 0..3 {
+                sum[c] = phase.mul_add(R::splat(direct[c]), sum[c]);
+            }
+        }
+        for c in 0..3 {
+            sum[c] = (sum[c] * R::splat(fog.tint[c])).lerp(sky[c], R::splat(fog.sky_share));
+        }
+        sum
+    }
+
+    /// Puts fog before light that comes from beyond it.
+    #[inline(always)]
+    fn veil<R: Real>(&self, way: &Way<R>, fog: &FogInFront<R>, light: &mut [R; 3]) {
+        let near = self.air_light(way, fog.distance);
+        let hidden = R::splat(1.0) - fog.through;
+        for c in 0..3 {
+            // Air before the fog is seen whole; what lies behind it through the fog.
+            let behind = less(light[c], near.light[c]);
+            let own = way.fog[c] * near.through[c] * hidden;
+            light[c] = behind.mul_add(fog.through, light[c] - behind) + own;
+        }
+    }
+
+    /// Adds what the air up to a distance scatters, once, of light that clouds below it send up.
+    #[inline(always)]
+    fn lift<R: Real>(&self, way: &Way<R>, distance: R, light: &mut [R; 3]) {
+        let lifted = &self.scene.ambience.lifted;
+        let Some(lowest) = lifted.first() else { return };
+        if !way.rays.over(lowest.above).lt(distance).any() {
+            return;
+        }
+        let front = &self.scene.lights[0].view.front;
+        let whole = front.even_up_to(&way.skies.corners[0], distance);
+        let mut before = [0.0f32; 3];
+        for Lifted { above, radiance } in lifted {
+            let from = way.rays.over(*above).min(distance);
+            if !from.lt(distance).any() {
+                break;
+            }
+            let first = front.even_up_to(&way.skies.corners[0], from);
+            for c in 0..3 {
+                // The air over each layer is lit by it, and by those below no more.
+                let change = R::splat(radiance[c] - before[c]);
+                light[c] = (whole[c] - first[c]).mul_add(change, light[c]);
+            }
+            before = *radiance;
+        }
+    }
+
+    /// The air up to a distance under all lights.
+    #[inline(always)]
+    fn air_light<R: Real>(&self, way: &Way<R>, distance: R) -> Front<R> {
+        let zero = R::splat(0.0);
+        let mut sum = Front { light: [zero; 3], through: [zero; 3], forward: R::splat(1.0) };
+        for (i, light) in self.scene.lights.iter().enumerate() {
+            let front = light.view.front.up_to(&way.skies.corners[i], distance, way.skies.narrow[i]);
+            for c in 0..3 {
+                sum.light[c] = front.light[c].mul_add(R::splat(light.strength), sum.light[c]);
+            }
+            (sum.through, sum.forward) = (front.through, front.forward);
+        }
+        sum
+    }
+
+    /// The air and fog up to a distance, with the shadows of clouds in the air.
+    #[inline(always)]
+    fn air<R: Real, const CLOUDS: bool>(&self, way: &Way<R>, distance: R) -> Front<R> {
+        let mut front = self.air_light(way, distance);
+        if CLOUDS {
+            way.shade.take(distance, &mut front.light);
+            self.lift(way, distance, &mut front.light);
+        }
+        if let Some(fog) = &self.scene.fog {
+            let passed = fog_in_front(fog, &way.rays, way.to_ground, distance);
+            self.veil(way, &passed, &mut front.light);
+            for c in 0..3 {
+                front.through[c] = front.through[c] * passed.through;
+            }
+        }
+        front
+    }
+}
+
+/// Light with a part of it taken away, which is no more than there is: of a colour out of gamut some
+/// channels are under nothing.
+#[inline(always)]
+fn less<R: Real>(light: R, part: R) -> R {
+    let zero = R::splat(0.0);
+    let left = light - part;
+    R::select(zero.le(light), left.max(zero), left.min(zero))
+}
+
+/// Light and transmittance in single directions.
+pub fn look_at(scene: &Scene, directions: &[[f64; 3]], pixel: f64, effort: Effort) -> Vec<(Rgb, f32)> {
+    let mut order: Vec<usize> = (0..directions.len()).collect();
+    order.sort_by_cached_key(|i| among_neighbours(directions[*i]));
+    let looks: Vec<(Rgb, f32)> = order
+        .par_chunks(64)
+        .flat_map_iter(|numbers| {
+            let directions: Vec<[f64; 3]> = numbers.iter().map(|i| directions[*i]).collect();
+            let shadows = Shadows::along(scene, &directions, pixel);
+            let rays: Vec<usize> = (0..directions.len()).collect();
+            let lanes = best().lanes();
+            let mut looks = Vec::with_capacity(directions.len());
+            for (chunk, rays) in directions.chunks(lanes).zip(rays.chunks(lanes)) {
+                let seen = dispatch(Look {
+                    scene,
+                    directions: &packet(chunk),
+                    pixel: pixel as f32,
+                    effort,
+                    shadows: shadows.as_ref(),
+                    around: &Around::themselves(rays),
+                    courses: Courses::default(),
+                });
+                looks.extend((0..chunk.len()).map(|lane| {
+                    ([seen.light[0][lane], seen.light[1][lane], seen.light[2][lane]], seen.through[lane])
+                }));
+            }
+            looks
+        })
+        .collect();
+    let mut seen = vec![([0.0; 3], 0.0); looks.len()];
+    for (i, look) in order.into_iter().zip(looks) {
+        seen[i] = look;
+    }
+    seen
+}
+
+/// A number that is much the same for directions near one another (Morton 1966, of their three parts): rays
+/// of a packet wait for the longest.
+fn among_neighbours(direction: [f64; 3]) -> u32 {
+    const BITS: u32 = 7;
+    let parts = direction.map(|v| ((v + 1.0) * 0.5 * f64::from((1 << BITS) - 1)) as u32);
+    (0..BITS)
+        .flat_map(|bit| parts.map(|part| part >> bit & 1))
+        .zip(0..)
+        .fold(0, |all, (bit, at)| all | bit << at)
+}
+
+/// Up to 16 directions by component; the last one fills what is left.
+pub fn packet(directions: &[[f64; 3]]) -> [[f32; 16]; 3] {
+    let mut packet = [[0.0; 16]; 3];
+    for lane in 0..16 {
+        let d = directions[lane.min(directions.len() - 1)];
+        for k in 0..3 {
+            packet[k][lane] = d[k] as f32;
+        }
+    }
+    packet
+}

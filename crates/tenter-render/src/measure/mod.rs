@@ -1,0 +1,185 @@
+//! The light meter: what a sky sheds, read off the same rays that make its picture.
+
+pub mod seek;
+
+use crate::integrator::{Effort, look_at};
+use crate::picture::{Disc, discs, render};
+use crate::scene::{Face, Light, Scene, grade_of};
+use serde::Serialize;
+use std::f64::consts::{PI, TAU};
+use tenter_sky::camera::{Camera, Projection, angles_of, toward};
+use tenter_sky::develop::{suggested_ev100, white_luminance};
+use tenter_sky::document::Sky;
+use tenter_sky::spectrum::{Rgb, correlated_temperature, luminance, rgb_to_xyz};
+
+/// Readouts of one sky.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Readouts {
+    /// Of the brightest light; every light's own stand in `lights`.
+    pub direct_normal_lx: f64,
+    /// Of all lights.
+    pub direct_horizontal_lx: f64,
+    pub diffuse_horizontal_lx: f64,
+    pub global_horizontal_lx: f64,
+    /// Share of the direct lights in the global illuminance.
+    pub sun_share: f64,
+    /// Of the brightest light; nothing when none is left.
+    pub sun_cct_k: Option<f64>,
+    pub sky_cct_k: Option<f64>,
+    pub zenith_cd_m2: f64,
+    /// Mean all round, one degree above the horizon.
+    pub horizon_cd_m2: f64,
+    pub sun_visible_fraction: f64,
+    /// Share of columns with an optical thickness over 0.3.
+    pub cover_fraction: f64,
+    /// Share of the upper hemisphere with cloud transmittance under 0.9.
+    pub cover_seen_fraction: f64,
+    pub suggested_ev100: f64,
+    /// Width of the half-shadow 100 m behind an edge, on a plane that faces the brightest light, m.
+    pub penumbra_at_100_m: f64,
+    /// Share of the picture with a channel past white before the tone curve.
+    pub clipped_fraction: f64,
+    pub lights: Vec<LightReadout>,
+    pub layers: Vec<LayerReadout>,
+    /// Layers that a loop cannot close for: they drift on.
+    pub open_ends: Vec<OpenEnd>,
+}
+
+/// A layer that is elsewhere at the end of a loop.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct OpenEnd {
+    pub id: String,
+    pub drift_m: f64,
+}
+
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct LightReadout {
+    /// `sun` or `moon`.
+    pub kind: &'static str,
+    pub azimuth_deg: f64,
+    /// Of its middle, as seen; and its true height, which light follows.
+    pub elevation_deg: f64,
+    pub true_elevation_deg: f64,
+    pub direct_normal_lx: f64,
+    pub cct_k: Option<f64>,
+    pub visible_fraction: f64,
+}
+
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct LayerReadout {
+    pub id: String,
+    pub optical_thickness: f64,
+}
+
+/// Pixels along the sides of the square the illuminance is summed over.
+const SIDE: usize = 128;
+
+pub fn readouts(sky: &Sky, scene: &Scene) -> Readouts {
+    let discs = discs(scene, Effort::default());
+    let level = Camera { projection: Projection::Level, width: SIDE, height: SIDE };
+    let picture = render(scene, &level, Effort::COARSE, &|| false).expect("nobody calls this off");
+    let mut diffuse = [0.0f64; 3];
+    for pixel in &picture.pixels {
+        for c in 0..3 {
+            diffuse[c] += pixel[c] as f64;
+        }
+    }
+    // Pixels inside the unit disc, so that a uniform sky of radiance L gives pi L whatever the rim does.
+    let inside = (0..SIDE * SIDE)
+        .filter(|i| level.direction((i % SIDE) as f64 + 0.5, (i / SIDE) as f64 + 0.5).is_some())
+        .count();
+    let diffuse = diffuse.map(|v| (v * PI / inside as f64) as f32);
+
+    let angle = 2.0 / SIDE as f64;
+    let seen = |d: &[[f64; 3]]| look_at(scene, d, angle, Effort::default());
+    let zenith = seen(&[[0.0, 0.0, 1.0]])[0].0;
+    let dip = dip(scene);
+    let ring: Vec<[f64; 3]> =
+        (0..32).map(|i| toward(i as f64 * TAU / 32.0, 1f64.to_radians() - dip)).collect();
+    let horizon = seen(&ring).iter().map(|(l, _)| luminance(*l) as f64).sum::<f64>() / ring.len() as f64;
+
+    let lux = |d: &Disc| luminance(d.illuminance) as f64;
+    let brightest = discs.iter().max_by(|a, b| lux(a).total_cmp(&lux(b))).expect("a scene has lights");
+    let direct_level: f64 = discs.iter().map(|d| lux(d) * d.direction[2].max(0.0)).sum();
+    let global = direct_level + luminance(diffuse) as f64;
+    Readouts {
+        direct_normal_lx: lux(brightest),
+        direct_horizontal_lx: direct_level,
+        diffuse_horizontal_lx: luminance(diffuse) as f64,
+        global_horizontal_lx: global,
+        sun_share: if global > 0.0 { direct_level / global } else { 0.0 },
+        sun_cct_k: temperature(brightest.illuminance),
+        sky_cct_k: temperature(diffuse),
+        zenith_cd_m2: luminance(zenith) as f64,
+        horizon_cd_m2: horizon,
+        sun_visible_fraction: brightest.visible,
+        cover_fraction: 1.0 - scene.clouds.iter().map(|c| 1.0 - c.form.1.cover()).product::<f64>(),
+        cover_seen_fraction: cover_seen(scene),
+        suggested_ev100: suggested_ev100(global),
+        penumbra_at_100_m: 200.0 * brightest.radius.tan(),
+        clipped_fraction: clipped(sky, scene),
+        lights: scene.lights.iter().zip(&discs).map(|(light, disc)| of_light(light, disc)).collect(),
+        layers: sky
+            .clouds
+            .iter()
+            .map(|l| LayerReadout { id: l.id.clone(), optical_thickness: l.optical_thickness() })
+            .collect(),
+        open_ends: sky
+            .drift
+            .open_ends(sky)
+            .into_iter()
+            .map(|(l, drift_m)| OpenEnd { id: l.id.clone(), drift_m })
+            .collect(),
+    }
+}
+
+fn of_light(light: &Light, disc: &Disc) -> LightReadout {
+    let (azimuth, elevation) = angles_of(disc.direction);
+    let (_, true_elevation) = angles_of(light.direction());
+    LightReadout {
+        kind: if matches!(light.placed.face, Face::Moon { .. }) { "moon" } else { "sun" },
+        azimuth_deg: azimuth.to_degrees().rem_euclid(360.0),
+        elevation_deg: elevation.to_degrees(),
+        true_elevation_deg: true_elevation.to_degrees(),
+        direct_normal_lx: luminance(disc.illuminance) as f64,
+        cct_k: temperature(disc.illuminance),
+        visible_fraction: disc.visible,
+    }
+}
+
+/// From a small picture of what the camera sees.
+fn clipped(sky: &Sky, scene: &Scene) -> f64 {
+    const WIDTH: usize = 96;
+    let height = ((WIDTH as f64 / sky.eye.frame.aspect()).round() as usize).max(1);
+    let camera = Camera::lens(&sky.eye, WIDTH, height);
+    let picture = render(scene, &camera, Effort::default(), &|| false).expect("nobody calls this off");
+    let white = white_luminance(grade_of(sky).ev100) as f32;
+    let over = picture.pixels.iter().filter(|p| p.iter().any(|v| *v > white)).count();
+    over as f64 / picture.pixels.len() as f64
+}
+
+/// How far the horizon lies below the level, radians.
+fn dip(scene: &Scene) -> f64 {
+    (scene.planet() / (scene.planet() + scene.eye_altitude)).acos()
+}
+
+fn temperature(rgb: Rgb) -> Option<f64> {
+    let xyz = rgb_to_xyz(rgb.map(|v| v as f64));
+    (xyz.0[1] > 1e-9).then(|| correlated_temperature(xyz.xy()))
+}
+
+/// Directions spread evenly over the upper hemisphere (a spiral of the golden angle).
+fn cover_seen(scene: &Scene) -> f64 {
+    if scene.clouds.is_empty() {
+        return 0.0;
+    }
+    const COUNT: usize = 4096;
+    let directions: Vec<[f64; 3]> = (0..COUNT)
+        .map(|i| {
+            let up = (i as f64 + 0.5) / COUNT as f64;
+            toward(i as f64 * PI * (3.0 - 5f64.sqrt()), up.asin())
+        })
+        .collect();
+    let seen = look_at(scene, &directions, 0.02, Effort::default());
+    seen.iter().filter(|(_, through)| *through < 0.9).count() as f64 / COUNT as f64
+}

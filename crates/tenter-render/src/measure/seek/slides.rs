@@ -1,0 +1,127 @@
+//! Slides of a layer. Sliding clouds is the same as looking from elsewhere: nothing is formed anew, only the
+//! light's way through the layer is summed from many places beside the eye (or beside a spot of the land).
+
+use super::rays::{Look, Rays};
+use super::way::depth;
+use super::{Found, NoSeek, Task, apart, by_off};
+use crate::air::Fineness;
+use crate::prepare::CalledOff;
+use crate::scene::{Clouds, Scene};
+use rayon::prelude::*;
+use std::f64::consts::PI;
+use tenter_sky::document::{CloudLayer, Sky};
+
+/// Places tried for a quick look, how far away in cells, and how many around each that promises something.
+const TRIED: usize = 4096;
+const CELLS_AWAY: f64 = 12.0;
+const NEARBY: usize = 16;
+/// How near those are, as shares of what is between the first: the sun's disc is tens of metres wide where
+/// clouds cross it.
+const FINER: [f64; 3] = [0.5, 0.12, 0.03];
+/// Places that are judged closely, for each that is given back.
+const JUDGED: usize = 4;
+/// Places tried where each asks for clouds of its own.
+const REMADE: usize = 18;
+
+/// Slides of a layer that may fulfil a wish, the nearest first and no two of the same gap: found quickly,
+/// judged closely, and the best once more by clouds that are made for them, for maps are finest around the
+/// eye.
+pub(super) fn slides(
+    task: &Task,
+    make: &impl Fn(&Sky, Fineness) -> Result<Scene, CalledOff>,
+    most: usize,
+) -> Result<Vec<Found>, NoSeek> {
+    let quick = Rays::of(task.sky, task.scene, task.wish, Look::Quick)?;
+    let (layer, reach) = (task.layer(), reach(task.layer()));
+    let mut all: Vec<Found> = judged(task, &quick, &spiral(TRIED, reach));
+    by_off(&mut all);
+    // Between two places of the spiral, in the mean.
+    let between = reach * (PI / TRIED as f64).sqrt();
+    let mut best: Vec<Found> = apart(all, JUDGED * most, |a, b| way(a, b) > 0.8 * layer.cell_size_m)
+        .iter()
+        .map(|f| best_nearby(task, f, between))
+        .collect();
+    by_off(&mut best);
+    best.truncate(most);
+    let present = task.found(layer, (0.0, 0.0));
+    best.sort_by(|a, b| way(a, &present).total_cmp(&way(b, &present)));
+    let mut sky = task.sky.clone();
+    let mut again = |found: &Found| {
+        let slid = &mut sky.clouds[task.number];
+        (slid.slide_east_m, slid.slide_north_m) = (found.slide_east_m, found.slide_north_m);
+        let scene = make(&sky, Fineness::Full)?;
+        let task = Task { sky: &sky, scene: &scene, ..*task };
+        let radii = FINER.map(|share| share * between);
+        Ok(radii.into_iter().fold(*found, |found, radius| best_nearby(&task, &found, radius)))
+    };
+    best.iter().map(&mut again).collect()
+}
+
+/// A layer slid to some places all around, for layers whose clouds are not the same elsewhere.
+pub(super) fn around(layer: &CloudLayer) -> Vec<CloudLayer> {
+    spiral(REMADE, reach(layer))
+        .into_iter()
+        .map(|[east, north]| CloudLayer {
+            slide_east_m: (layer.slide_east_m + east as f64).round(),
+            slide_north_m: (layer.slide_north_m + north as f64).round(),
+            ..layer.clone()
+        })
+        .collect()
+}
+
+fn reach(layer: &CloudLayer) -> f64 {
+    CELLS_AWAY * layer.cell_size_m.clamp(200.0, 8000.0)
+}
+
+/// Metres between two slides.
+fn way(a: &Found, b: &Found) -> f64 {
+    (a.slide_east_m - b.slide_east_m).hypot(a.slide_north_m - b.slide_north_m)
+}
+
+fn best_nearby(task: &Task, found: &Found, between: f64) -> Found {
+    let from =
+        [found.slide_east_m - task.layer().slide_east_m, found.slide_north_m - task.layer().slide_north_m];
+    let places: Vec<[f32; 2]> = spiral(NEARBY, between)
+        .into_iter()
+        .map(|[east, north]| [from[0] as f32 + east, from[1] as f32 + north])
+        .collect();
+    let near = judged(task, task.close, &places);
+    near.into_iter().min_by(|a, b| a.off.total_cmp(&b.off)).expect("some are nearby")
+}
+
+/// A sunflower's spiral: evenly spread, and no two in a line. The first is no slide at all.
+fn spiral(count: usize, reach: f64) -> Vec<[f32; 2]> {
+    (0..count)
+        .map(|i| {
+            let (r, a) = ((i as f64 / count as f64).sqrt() * reach, i as f64 * PI * (3.0 - 5f64.sqrt()));
+            [(r * a.sin()) as f32, (r * a.cos()) as f32]
+        })
+        .collect()
+}
+
+/// What slides, m east and north of the present one, make of a wish.
+fn judged(task: &Task, rays: &Rays, slides: &[[f32; 2]]) -> Vec<Found> {
+    let (moved, fixed): (Vec<&Clouds>, Vec<&Clouds>) =
+        task.scene.clouds.iter().partition(|c| c.layer == task.number);
+    let planet = task.scene.planet();
+    // What comes through along each ray, for each slide.
+    let through: Vec<Vec<f32>> = rays
+        .all
+        .par_iter()
+        .map(|ray| {
+            let still = depth(&fixed, planet, ray, rays.steps, &[[0.0; 2]])[0];
+            depth(&moved, planet, ray, rays.steps, slides).into_iter().map(|d| (-d - still).exp()).collect()
+        })
+        .collect();
+    let layer = task.layer();
+    (0..slides.len())
+        .map(|i| {
+            let [east, north] = slides[i].map(f64::from);
+            Found {
+                slide_east_m: (layer.slide_east_m + east).round(),
+                slide_north_m: (layer.slide_north_m + north).round(),
+                ..task.found(layer, task.wish.judge(rays, |ray| through[ray][i]))
+            }
+        })
+        .collect()
+}

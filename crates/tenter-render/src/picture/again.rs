@@ -1,0 +1,322 @@
+//! Pictures of the same clouds from the same eye, again and again: under another sun, in other air, in other
+//! tints.
+//!
+//! What rays met on their way through clouds is kept from one picture to the next; each is to the last bit
+//! what it would be without.
+
+use super::keeping::{Keeping, Kept};
+use super::{Area, Picture, TILE, render, render_tiles, tile};
+use crate::clouds::form::CloudForm;
+use crate::clouds::shadow::SunDepth;
+use crate::clouds::survey::Survey;
+use crate::integrator::{Effort, Turn, turns};
+use crate::land::Land;
+use crate::prepare::CalledOff;
+use crate::scene::{Clouds, Horizon, Scene};
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex, PoisonError, Weak};
+use tenter_sky::camera::Camera;
+
+/// Most bytes of courses that are kept; what does not find room is marched each time.
+const MOST_KEPT: usize = 256 << 20;
+
+/// Courses of the last picture's rays.
+#[derive(Debug, Default)]
+pub struct Again {
+    of: Option<Of>,
+    lit: Option<Lit>,
+    tiles: Vec<Mutex<Kept>>,
+    size: AtomicUsize,
+}
+
+/// All that the light on them hangs on, but for its colours.
+#[derive(Debug)]
+struct Lit {
+    /// Where each light stands, and whether it sheds anything.
+    lights: Vec<([f64; 3], bool)>,
+    clouds: Vec<CloudLit>,
+    seen_beyond: bool,
+}
+
+#[derive(Debug)]
+struct CloudLit {
+    depths: Vec<Weak<SunDepth>>,
+    turned: f32,
+    own_shadow: bool,
+    shadow_shift: [f32; 2],
+}
+
+impl Lit {
+    fn new(scene: &Scene) -> Lit {
+        let cloud = |clouds: &Clouds| CloudLit {
+            depths: clouds.depths.iter().map(Arc::downgrade).collect(),
+            turned: clouds.turned,
+            own_shadow: clouds.own_shadow,
+            shadow_shift: clouds.shadow_shift,
+        };
+        Lit {
+            lights: scene.lights.iter().map(|light| (light.direction(), 0.0 < light.strength)).collect(),
+            clouds: scene.clouds.iter().map(cloud).collect(),
+            seen_beyond: scene.beyond.is_some(),
+        }
+    }
+
+    fn is_the_same(&self, other: &Lit) -> bool {
+        (&self.lights, self.seen_beyond, self.clouds.len())
+            == (&other.lights, other.seen_beyond, other.clouds.len())
+            && self.clouds.iter().zip(&other.clouds).all(|(one, other)| one.is_the_same(other))
+    }
+}
+
+impl CloudLit {
+    fn is_the_same(&self, other: &CloudLit) -> bool {
+        (self.turned, self.own_shadow, self.shadow_shift, self.depths.len())
+            == (other.turned, other.own_shadow, other.shadow_shift, other.depths.len())
+            && self.depths.iter().zip(&other.depths).all(|(one, other)| one.ptr_eq(other))
+    }
+}
+
+/// All that courses hang on.
+#[derive(Debug)]
+struct Of {
+    camera: Camera,
+    effort: Effort,
+    planet: f64,
+    eye_altitude: f64,
+    horizon: Horizon,
+    land: Option<Weak<Land>>,
+    bands: Vec<BandOf>,
+}
+
+/// All that the part of a course in a band hangs on.
+#[derive(Debug)]
+struct BandOf {
+    rising: bool,
+    from: f32,
+    to: f32,
+    forms: Vec<Weak<(CloudForm, Survey)>>,
+}
+
+impl Of {
+    fn new(scene: &Scene, camera: &Camera, effort: Effort) -> Of {
+        let band = |Turn { band, rising }: Turn| BandOf {
+            rising,
+            from: band.from,
+            to: band.to,
+            forms: band.clouds.iter().map(|number| Arc::downgrade(&scene.clouds[*number].form)).collect(),
+        };
+        Of {
+            camera: *camera,
+            effort,
+            planet: scene.planet(),
+            eye_altitude: scene.eye_altitude,
+            horizon: scene.horizon,
+            land: scene.land.as_ref().map(Arc::downgrade),
+            bands: turns(scene).map(band).collect(),
+        }
+    }
+
+    /// In how many bands, from the first one on, courses are the same.
+    fn shared_with(&self, other: &Of) -> usize {
+        let land = match (&self.land, &other.land) {
+            (Some(one), Some(other)) => one.ptr_eq(other),
+            (one, other) => one.is_none() && other.is_none(),
+        };
+        let from_the_eye = (self.camera, self.effort) == (other.camera, other.effort)
+            && (self.planet, self.eye_altitude, self.horizon)
+                == (other.planet, other.eye_altitude, other.horizon);
+        if !(land && from_the_eye) {
+            return 0;
+        }
+        self.bands.iter().zip(&other.bands).take_while(|(one, other)| one.is_the_same(other)).count()
+    }
+}
+
+impl BandOf {
+    fn is_the_same(&self, other: &BandOf) -> bool {
+        (self.rising, self.from, self.to, self.forms.len())
+            == (other.rising, other.from, other.to, other.forms.len())
+            && self.forms.iter().zip(&other.forms).all(|(one, other)| one.ptr_eq(other))
+    }
+}
+
+impl Again {
+    /// Bytes of what is kept.
+    pub fn size(&self) -> usize {
+        self.size.load(Ordering::Relaxed)
+    }
+
+    /// Renders a whole picture as [`super::render`] does, faster where the last two were of the same land by
+    /// the same lens: rays are not marched through clouds that have not changed, up to the first that have,
+    /// nor is light looked for where none has moved. What is found out is kept even where the picture is
+    /// called off; nothing is where the last one was of something else, for that takes time.
+    pub fn render(
+        &mut self,
+        scene: &Scene,
+        camera: &Camera,
+        effort: Effort,
+        called_off: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Picture, CalledOff> {
+        let of = Of::new(scene, camera, effort);
+        let bands = of.bands.len();
+        let shared = self.forget_what_differs(of);
+        let lit = self.forget_other_light(Lit::new(scene)) && shared == bands;
+        if shared == 0 {
+            return render(scene, camera, effort, called_off);
+        }
+        render_tiles(camera, Area::whole(camera), called_off, &|tile, i| {
+            let mut held = self.tiles[i].lock().unwrap_or_else(PoisonError::into_inner);
+            if MOST_KEPT < self.size.load(Ordering::Relaxed) {
+                let keeping = Keeping { before: Some(&held), kept: None, lit };
+                return tile::draw(scene, camera, tile, effort, keeping);
+            }
+            let had = held.size();
+            let before = if held.bands < bands { std::mem::take(&mut *held) } else { Kept::default() };
+            held.bands = bands;
+            let keeping = Keeping { before: Some(&before), kept: Some(&mut held), lit };
+            let light = tile::draw(scene, camera, tile, effort, keeping);
+            held.shrink();
+            self.size.fetch_add(held.size(), Ordering::Relaxed);
+            self.size.fetch_sub(had, Ordering::Relaxed);
+            light
+        })
+    }
+
+    /// Keeps of all courses only what holds for another picture: of how many bands.
+    fn forget_what_differs(&mut self, of: Of) -> usize {
+        let shared = self.of.as_ref().map_or(0, |last| last.shared_with(&of));
+        if shared == 0 {
+            let tiles = of.camera.width.div_ceil(TILE) * of.camera.height.div_ceil(TILE);
+            self.tiles = (0..tiles).map(|_| Mutex::default()).collect();
+            self.size = AtomicUsize::new(0);
+        }
+        for tile in &mut self.tiles {
+            let kept = tile.get_mut().unwrap_or_else(PoisonError::into_inner);
+            kept.bands = kept.bands.min(shared);
+        }
+        self.of = Some(of);
+        shared
+    }
+
+    /// Forgets what another light left on the courses; whether it was this one.
+    fn forget_other_light(&mut self, lit: Lit) -> bool {
+        let same = self.lit.as_ref().is_some_and(|last| last.is_the_same(&lit));
+        if !same {
+            for tile in &mut self.tiles {
+                let kept = tile.get_mut().unwrap_or_else(PoisonError::into_inner);
+                *self.size.get_mut() -= std::mem::take(&mut kept.lit).size();
+            }
+        }
+        self.lit = Some(lit);
+        same
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::air::Fineness;
+    use crate::prepare::Workshop;
+    use tenter_sky::document::{CloudKind, Eye, Placement, Sky};
+
+    fn sky() -> Sky {
+        let kinds = [CloudKind::CumulusMediocris, CloudKind::Stratocumulus, CloudKind::CirrusFibratus];
+        let clouds = kinds.into_iter().map(CloudKind::usual).collect();
+        Sky { clouds, eye: Eye { pitch_deg: 12.0, ..Eye::default() }, ..Sky::default() }
+    }
+
+    /// A sky, changed in all that courses do not hang on, and then in what they do, from the top down.
+    fn changed() -> Vec<Sky> {
+        let changes: [fn(&mut Sky); 10] = [
+            |_| (),
+            |sky| {
+                sky.suns[0].placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg: 12.0 };
+            },
+            |sky| sky.air.visibility_km = 15.0,
+            |sky| sky.air.visibility_km = 25.0,
+            |sky| (sky.clouds[0].shade_lift, sky.clouds[1].high_orders) = (0.4, 0.6),
+            |sky| sky.clouds[2].muted = true,
+            |sky| sky.clouds[2].muted = false,
+            |sky| sky.clouds[2].base_m -= 500.0,
+            |sky| sky.clouds[1].seed += 1,
+            |sky| sky.eye.altitude_m += 1500.0,
+        ];
+        let mut last = sky();
+        let changed = changes.into_iter().map(|change| {
+            change(&mut last);
+            last.clone()
+        });
+        changed.collect()
+    }
+
+    #[test]
+    fn what_is_followed_is_what_would_be_marched() {
+        let workshop = Workshop::default();
+        let mut again = Again::default();
+        for (i, sky) in changed().iter().enumerate() {
+            let scene = workshop.scene(sky, Fineness::Draft, &|| false).unwrap();
+            let camera = Camera::lens(&sky.eye, 96, 54);
+            let followed = again.render(&scene, &camera, Effort::default(), &|| false).unwrap();
+            let marched = render(&scene, &camera, Effort::default(), &|| false).unwrap();
+            assert!(followed == marched, "change {i}");
+        }
+    }
+
+    #[test]
+    fn courses_are_kept_as_long_as_they_hold() {
+        let workshop = Workshop::default();
+        let mut again = Again::default();
+        let mut sizes = Vec::new();
+        for sky in changed() {
+            let scene = workshop.scene(&sky, Fineness::Draft, &|| false).unwrap();
+            again.render(&scene, &Camera::lens(&sky.eye, 96, 54), Effort::default(), &|| false).unwrap();
+            sizes.push(again.size.load(Ordering::Relaxed));
+        }
+        // Nothing of the first picture, which might be the only one of its kind; then ever more, for other
+        // pixels are looked at under other light, until all is forgotten.
+        assert_eq!((sizes[0], sizes[9]), (0, 0));
+        assert!(0 < sizes[1] && sizes[1] <= sizes[2] && sizes[2] <= sizes[3], "{sizes:?}");
+        assert!(sizes[4] < 3 * sizes[1] && 0 < sizes[7], "{sizes:?}");
+    }
+
+    /// Spoilt courses spoil the picture: plain ones where the sun has moved, lit ones where only air has
+    /// changed; marched ones would not.
+    #[test]
+    fn what_is_known_is_followed() {
+        let workshop = Workshop::default();
+        let all = changed();
+        for (last, next) in [([0, 0], 1), ([1, 2], 3)] {
+            let mut again = Again::default();
+            let draw = |again: &mut Again, sky: &Sky| {
+                let scene = workshop.scene(sky, Fineness::Draft, &|| false).unwrap();
+                again.render(&scene, &Camera::lens(&sky.eye, 96, 54), Effort::default(), &|| false).unwrap()
+            };
+            for i in last {
+                draw(&mut again, &all[i]);
+            }
+            let right = draw(&mut again, &all[next]);
+            for tile in &mut again.tiles {
+                tile.get_mut().unwrap().spoil();
+            }
+            assert!(draw(&mut again, &all[next]) != right, "change {next}");
+        }
+    }
+
+    /// Without room all is marched, and the same.
+    #[test]
+    fn what_finds_no_room_is_marched() {
+        let sky = sky();
+        let scene = Workshop::default().scene(&sky, Fineness::Draft, &|| false).unwrap();
+        let camera = Camera::lens(&sky.eye, 96, 54);
+        let mut again = Again::default();
+        let draw = |again: &mut Again| again.render(&scene, &camera, Effort::default(), &|| false).unwrap();
+        let first = draw(&mut again);
+        draw(&mut again);
+        for tile in &again.tiles[2..] {
+            *tile.lock().unwrap() = Kept::default();
+        }
+        again.size.store(MOST_KEPT + 1, Ordering::Relaxed);
+        assert!(draw(&mut again) == first);
+        assert_eq!(again.size.load(Ordering::Relaxed), MOST_KEPT + 1);
+    }
+}

@@ -1,0 +1,133 @@
+//! Courses of a tile's rays, kept from one picture to the next.
+
+use crate::integrator::{Known, Notes, Takes};
+
+/// Courses of a tile's pixels.
+#[derive(Debug, Default)]
+pub struct Kept {
+    /// How many bands of them hold.
+    pub bands: usize,
+    plain: Store,
+    pub lit: Store,
+}
+
+/// Where the words of each pixel's course begin in all of them.
+#[derive(Debug, Default)]
+pub struct Store {
+    begins: Vec<Option<usize>>,
+    words: Vec<f32>,
+}
+
+impl Kept {
+    /// Bytes held.
+    pub fn size(&self) -> usize {
+        self.plain.size() + self.lit.size()
+    }
+
+    /// Gives back what was set aside for more.
+    pub fn shrink(&mut self) {
+        self.plain.shrink();
+        self.lit.shrink();
+    }
+
+    /// Other places and less light than was found, so that what follows them can be told.
+    #[cfg(test)]
+    pub fn spoil(&mut self) {
+        let words = self.plain.words.iter_mut().chain(&mut self.lit.words);
+        words.filter(|word| 0.0 < **word).for_each(|word| *word *= 0.5);
+    }
+}
+
+impl Store {
+    /// Bytes held.
+    pub fn size(&self) -> usize {
+        size_of_val(&self.begins[..]) + self.words.capacity() * size_of::<f32>()
+    }
+
+    fn shrink(&mut self) {
+        if self.words.len() + self.words.len() / 4 < self.words.capacity() {
+            self.words.shrink_to_fit();
+        }
+    }
+
+    fn get(&self, pixel: usize) -> Option<&[f32]> {
+        self.begins.get(pixel)?.map(|begin| &self.words[begin..])
+    }
+
+    fn keep(&mut self, pixel: usize, course: &[f32]) {
+        if self.begins.len() <= pixel {
+            self.begins.resize(pixel + 1, None);
+        }
+        if self.begins[pixel].is_none() {
+            self.begins[pixel] = Some(self.words.len());
+            self.words.extend_from_slice(course);
+        }
+    }
+}
+
+/// Courses that a tile's rays follow, or leave.
+#[derive(Default)]
+pub struct Keeping<'a> {
+    /// Of a picture before this one.
+    pub before: Option<&'a Kept>,
+    /// Those of which all bands hold; the others' are added, lit ones where they are wanted.
+    pub kept: Option<&'a mut Kept>,
+    pub lit: bool,
+}
+
+impl Keeping<'_> {
+    fn all(&self) -> impl Iterator<Item = &Kept> {
+        self.kept.as_deref().into_iter().chain(self.before)
+    }
+
+    /// A pixel's course, and how many of its bands hold.
+    fn plain(&self, pixel: usize) -> Option<(&[f32], usize)> {
+        self.all().find_map(|kept| Some((kept.plain.get(pixel)?, kept.bands)))
+    }
+
+    fn lit(&self, pixel: usize) -> Option<&[f32]> {
+        self.all().find_map(|kept| kept.lit.get(pixel))
+    }
+
+    /// Whether a pixel's course is lit, and how many bands of it hold.
+    pub fn how_much(&self, pixel: usize) -> (bool, usize) {
+        (self.lit(pixel).is_some(), self.plain(pixel).map_or(0, |(_, bands)| bands))
+    }
+
+    /// The courses of a packet, if something of all is known; the last one fills what is left.
+    pub fn known(&self, pixels: &[usize]) -> Option<Known<'_>> {
+        let lit = pixels.iter().all(|pixel| self.lit(*pixel).is_some());
+        let mut known = Known { courses: [&[]; 16], bands: usize::MAX, lit };
+        for (lane, course) in known.courses.iter_mut().enumerate() {
+            let pixel = pixels[lane.min(pixels.len() - 1)];
+            if lit {
+                *course = self.lit(pixel)?;
+            } else {
+                let (plain, bands) = self.plain(pixel)?;
+                (*course, known.bands) = (plain, known.bands.min(bands));
+            }
+        }
+        Some(known)
+    }
+
+    /// What is still to be noted of a packet of which this is known.
+    pub fn takes(&self, known: &Option<Known>, turns: usize) -> Takes {
+        let keeps = self.kept.is_some();
+        Takes {
+            plain: keeps && known.is_none_or(|known| known.bands < turns),
+            lit: keeps && self.lit && known.is_none_or(|known| !known.lit),
+        }
+    }
+
+    pub fn keep(&mut self, pixels: &[usize], notes: &Notes) {
+        let Some(kept) = &mut self.kept else { return };
+        for (lane, pixel) in pixels.iter().enumerate() {
+            if notes.takes.plain {
+                kept.plain.keep(*pixel, notes.course(lane));
+            }
+            if notes.takes.lit {
+                kept.lit.keep(*pixel, notes.lit(lane));
+            }
+        }
+    }
+}

@@ -1,0 +1,442 @@
+//! Environment maps: the whole sphere as a latlong or cube picture, or the sky in a circle, in bands of rows,
+//! and the facts that go with them.
+//!
+//! Map axes are y up, +z north, +x west (see [`tenter_sky::camera`]).
+
+mod facts;
+mod settings;
+mod sums;
+
+pub use facts::{Irradiance, Largest, LightFact, MapFacts};
+pub use settings::{BAND_ROWS, LARGEST_WIDTH, Layout, MapSettings, SMALLEST_WIDTH, Scale, SettingsError};
+pub use sums::MapSums;
+
+use super::disc::{Disc, DiscPixel, add_light, discs};
+use super::noise::{effort_for, noise_left};
+use super::{Area, Picture, render_area, smooth_outlines};
+use crate::air::Fineness;
+use crate::integrator::Effort;
+use crate::prepare::{CalledOff, Workshop};
+use crate::scene::{Face, Scene, grade_of};
+use facts::SH_CONVENTION;
+use std::f64::consts::PI;
+use tenter_sky::camera::{Camera, angles_of};
+use tenter_sky::develop::white_luminance;
+use tenter_sky::document::{Grade, Sky};
+use tenter_sky::spectrum::{Rgb, gamut_to_grey, luminance};
+
+/// Pixels no wider than this, radians, are looked at once: those of a latlong map 2048 wide.
+const FINE: f64 = 2.0 * PI / 2048.0;
+/// Most parts of a pixel along each side.
+const MOST_PARTS: usize = 4;
+
+/// A map that can be rendered band by band, in any order.
+pub struct MapRender {
+    pub settings: MapSettings,
+    sky: Sky,
+    scene: Scene,
+    camera: Camera,
+    discs: Vec<Disc>,
+    disc_pixels: Vec<DiscPixel>,
+    effort: Effort,
+    /// What `effort` leaves, percent, where that was looked for.
+    noise_left: Option<f64>,
+    /// The whole map by the reference integrator, if it was asked for.
+    traced: Option<Picture>,
+    /// Whether its paths shared what they found.
+    shared: bool,
+}
+
+/// Why a map was not made.
+#[derive(Clone, Copy, Debug, PartialEq, thiserror::Error)]
+pub enum MapError {
+    #[error("called off")]
+    CalledOff,
+    #[error("noise_percent: {0} can't be reached with the finest steps")]
+    Noise(f64),
+}
+
+impl From<CalledOff> for MapError {
+    fn from(_: CalledOff) -> Self {
+        MapError::CalledOff
+    }
+}
+
+/// Means over the parts of pixels, as far as each reaches in solid angle.
+fn together(fine: Picture, camera: &Camera, area: Area, parts: usize) -> Picture {
+    if parts == 1 {
+        return fine;
+    }
+    let (width, height) = (area.width / parts, area.height / parts);
+    let mut pixels = vec![[0.0; 3]; width * height];
+    for (i, pixel) in pixels.iter_mut().enumerate() {
+        let (x, y) = (i % width * parts, i / width * parts);
+        let mut sum = [0.0; 3];
+        let mut whole = 0.0;
+        for part in 0..parts * parts {
+            let (x, y) = (x + part % parts, y + part / parts);
+            let share = camera.solid_angle(x, area.y + y);
+            whole += share;
+            for c in 0..3 {
+                sum[c] += share * fine.pixels[y * area.width + x][c] as f64;
+            }
+        }
+        if whole > 0.0 {
+            *pixel = sum.map(|v| (v / whole) as f32);
+        }
+    }
+    Picture { width, height, pixels }
+}
+
+impl MapRender {
+    pub fn new(
+        sky: &Sky,
+        settings: &MapSettings,
+        workshop: &Workshop,
+        called_off: &(dyn Fn() -> bool + Sync),
+    ) -> Result<MapRender, MapError> {
+        MapRender::of(sky, settings, workshop, Fineness::Full, called_off)
+    }
+
+    /// The same with draft tables: to know in a moment how bright its discs are, about.
+    pub fn draft(
+        sky: &Sky,
+        settings: &MapSettings,
+        workshop: &Workshop,
+        called_off: &(dyn Fn() -> bool + Sync),
+    ) -> Result<MapRender, MapError> {
+        let settings = MapSettings { noise_percent: None, ..settings.clone() };
+        MapRender::of(sky, &settings, workshop, Fineness::Draft, called_off)
+    }
+
+    fn of(
+        sky: &Sky,
+        settings: &MapSettings,
+        workshop: &Workshop,
+        fineness: Fineness,
+        called_off: &(dyn Fn() -> bool + Sync),
+    ) -> Result<MapRender, MapError> {
+        let mut shown = sky.clone();
+        if !settings.clouds {
+            shown.clouds.clear();
+        }
+        shown.land.shown = settings.land;
+        shown.land.muted = false;
+        let scene = workshop.scene(&shown, fineness, called_off)?;
+        let camera = settings.camera();
+        let (effort, noise_left) = match settings.noise_percent {
+            None => (Effort::default(), None),
+            Some(percent) => {
+                let found = effort_for(&scene, &camera, percent, called_off)?;
+                let (effort, left) = found.ok_or(MapError::Noise(percent))?;
+                (effort, Some(left))
+            }
+        };
+        let discs = discs(&scene, effort);
+        let disc_pixels = discs.iter().flat_map(|d| d.pixels(&camera, &scene)).collect();
+        Ok(MapRender {
+            settings: settings.clone(),
+            sky: sky.clone(),
+            scene,
+            camera,
+            discs,
+            disc_pixels,
+            effort,
+            noise_left,
+            traced: None,
+            shared: false,
+        })
+    }
+
+    /// What the map shows, and through which camera: for who draws it otherwise.
+    pub fn shown(&self) -> (&Scene, &Camera) {
+        (&self.scene, &self.camera)
+    }
+
+    /// Takes a picture by the reference integrator in place of the live one, with the noise that it has, percent.
+    /// `shared`: whether its paths shared what they found.
+    pub fn set_reference(&mut self, picture: Picture, noise_percent: f64, shared: bool) {
+        self.traced = Some(picture);
+        self.shared = shared;
+        self.noise_left = Some(noise_percent);
+    }
+
+    /// cd/m2 that a value of 1 in the file stands for.
+    pub fn unit(&self) -> f64 {
+        match self.settings.scale {
+            Scale::Nits => 1.0,
+            Scale::Exposed => white_luminance(grade_of(&self.sky).ev100),
+        }
+    }
+
+    /// Parts of a pixel along each side: where pixels are wider than [`FINE`], what clouds look like on the
+    /// whole is not what one look at them would be told.
+    fn parts(&self) -> usize {
+        if self.scene.clouds.is_empty() {
+            return 1;
+        }
+        ((self.camera.pixel_angle() / FINE - 0.01).ceil() as usize).clamp(1, MOST_PARTS)
+    }
+
+    /// Pixels of one band as they stand in the file: inside Rec.709, none negative. Also the sums over them.
+    pub fn band(
+        &self,
+        band: usize,
+        called_off: &(dyn Fn() -> bool + Sync),
+    ) -> Result<(Vec<Rgb>, MapSums), CalledOff> {
+        let (from, to) = self.settings.rows_of(band);
+        let area = Area { x: 0, y: from, width: self.settings.width, height: to - from };
+        let mut picture = match &self.traced {
+            Some(whole) => whole.rows(from, to),
+            None => {
+                let parts = self.parts();
+                let fine =
+                    MapSettings { width: parts * self.settings.width, ..self.settings.clone() }.camera();
+                let [y, width, height] = [from, area.width, area.height].map(|v| v * parts);
+                let area = Area { x: 0, y, width, height };
+                let (scene, effort) = (&self.scene, self.effort);
+                let mut picture = render_area(scene, &fine, area, effort, called_off)?;
+                smooth_outlines(&mut picture, scene, &fine, area, effort, called_off)?;
+                together(picture, &fine, area, parts)
+            }
+        };
+        if self.settings.sun {
+            add_light(&mut picture, area, &self.disc_pixels);
+        }
+        let scale = (1.0 / self.unit()) as f32;
+        let mut moved = 0;
+        for pixel in &mut picture.pixels {
+            // Rounding leaves a little under zero beside bright values; that is not a colour out of gamut.
+            let low = pixel[0].min(pixel[1]).min(pixel[2]);
+            if low < -1e-4 * luminance(*pixel).abs() {
+                moved += 1;
+            }
+            *pixel = gamut_to_grey(*pixel).map(|v| v * scale);
+        }
+        let mut sums = MapSums::default();
+        sums.moved = moved;
+        for (row, pixels) in (from..to).zip(picture.pixels.chunks_exact(area.width)) {
+            sums.add_row(&self.camera, row, pixels);
+        }
+        Ok((picture.pixels, sums))
+    }
+
+    /// Largest channel value that the discs alone put into a pixel of the file.
+    pub fn brightest_disc(&self) -> Option<Largest> {
+        let lit = if self.settings.sun { self.disc_pixels.as_slice() } else { &[] };
+        let top = |p: &DiscPixel| f64::from(p.light.iter().fold(0.0f32, |a, b| a.max(*b)));
+        let brightest = lit.iter().max_by(|a, b| top(a).total_cmp(&top(b)))?;
+        let at = self.camera.direction(brightest.x as f64 + 0.5, brightest.y as f64 + 0.5)?;
+        Some(Largest::new(top(brightest) / self.unit(), at))
+    }
+
+    /// Largest channel value beside the lights, discs taken in if they are in the map: what a map's
+    /// largest value is, about.
+    pub fn brightest_near_lights(
+        &self,
+        called_off: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Option<Largest>, CalledOff> {
+        const AROUND: usize = 2;
+        let mut brightest: Option<Largest> = None;
+        for disc in &self.discs {
+            let pixels = disc.pixels(&self.camera, &self.scene);
+            let light = |p: &&DiscPixel| luminance(p.light);
+            let Some(middle) = pixels.iter().max_by(|a, b| light(a).total_cmp(&light(b))) else { continue };
+            let (x, y) = (middle.x.saturating_sub(AROUND), middle.y.saturating_sub(AROUND));
+            let area = Area {
+                x,
+                y,
+                width: (middle.x + AROUND + 1).min(self.camera.width) - x,
+                height: (middle.y + AROUND + 1).min(self.camera.height) - y,
+            };
+            let mut picture = render_area(&self.scene, &self.camera, area, self.effort, called_off)?;
+            if self.settings.sun {
+                add_light(&mut picture, area, &self.disc_pixels);
+            }
+            for (i, pixel) in picture.pixels.iter().enumerate() {
+                let value = f64::from(pixel[0].max(pixel[1]).max(pixel[2])) / self.unit();
+                let (x, y) = (area.x + i % area.width, area.y + i / area.width);
+                let at = self.camera.direction(x as f64 + 0.5, y as f64 + 0.5);
+                if let Some(at) = at.filter(|_| brightest.as_ref().is_none_or(|b| b.value < value)) {
+                    brightest = Some(Largest::new(value, at));
+                }
+            }
+        }
+        Ok(brightest)
+    }
+
+    /// Colours as a display shows them, for small copies of the map.
+    pub fn grade(&self) -> Grade {
+        grade_of(&self.sky)
+    }
+
+    /// The whole map, for those who have the memory. `progress` gets the share that is done.
+    pub fn whole(
+        &self,
+        called_off: &(dyn Fn() -> bool + Sync),
+        mut progress: impl FnMut(f64),
+    ) -> Result<(Vec<Rgb>, MapFacts), CalledOff> {
+        let mut pixels = Vec::with_capacity(self.settings.width * self.settings.height());
+        let mut sums = MapSums::default();
+        let bands = self.settings.bands();
+        for band in 0..bands {
+            let (values, of_band) = self.band(band, called_off)?;
+            pixels.extend(values);
+            sums.add(&of_band);
+            progress((band + 1) as f64 / bands as f64);
+        }
+        let facts = self.facts(&sums);
+        Ok((pixels, facts))
+    }
+
+    fn light_facts(&self) -> Vec<LightFact> {
+        let shining = self.discs.iter().zip(&self.scene.lights).filter(|(_, light)| light.strength > 0.0);
+        shining
+            .map(|(disc, light)| {
+                let d = disc.direction;
+                let (azimuth, elevation) = angles_of(d);
+                LightFact {
+                    kind: if matches!(light.placed.face, Face::Moon { .. }) { "moon" } else { "sun" },
+                    azimuth_deg: azimuth.to_degrees().rem_euclid(360.0),
+                    elevation_deg: elevation.to_degrees(),
+                    direction: [-d[0], d[2], d[1]],
+                    angular_diameter_deg: 2.0 * disc.radius.to_degrees(),
+                    illuminance_lx: luminance(disc.illuminance) as f64,
+                    illuminance_rgb: disc.illuminance,
+                    in_map: self.settings.sun && disc.seen,
+                }
+            })
+            .collect()
+    }
+
+    /// What is left out of the picture while looking, by its path in the document.
+    fn muted(&self) -> Vec<String> {
+        let suns =
+            self.sky.suns.iter().enumerate().filter(|(_, s)| s.muted).map(|(i, _)| format!("suns[{i}]"));
+        let fog = (self.sky.fog.muted && self.sky.fog.amount > 0.0).then(|| "fog".to_string());
+        let clouds = self.sky.clouds.iter().filter(|l| l.muted).map(|l| l.id.clone());
+        suns.chain(fog).chain(clouds).collect()
+    }
+
+    /// What the sidecar says about finished pixels: `sums` are those of all bands, added in their order.
+    pub fn facts(&self, sums: &MapSums) -> MapFacts {
+        let unit = self.unit();
+        MapFacts {
+            layout: self.settings.layout,
+            width: self.settings.width,
+            height: self.settings.height(),
+            axes: self.settings.layout.axes(),
+            heading_deg: self.settings.heading_deg,
+            colour_space: "linear Rec.709, D65",
+            scale: self.settings.scale,
+            white_luminance: unit,
+            exposure_ev100: grade_of(&self.sky).ev100,
+            lights: self.light_facts(),
+            irradiance_sh: Irradiance { convention: SH_CONVENTION, coefficients: sums.irradiance(unit) },
+            horizontal_illuminance_lx: sums.level * unit,
+            largest: Largest::new(sums.largest, sums.largest_at),
+            integrator: match (&self.traced, self.shared) {
+                (None, _) => "live",
+                (Some(_), false) => "reference",
+                (Some(_), true) => "reference, paths shared",
+            },
+            instruction_set: crate::simd::best().name(),
+            noise_left_percent: self
+                .noise_left
+                .unwrap_or_else(|| noise_left(&self.scene, &self.camera, self.effort)),
+            out_of_gamut_percent: 100.0 * sums.moved as f64 / sums.pixels.max(1) as f64,
+            muted: self.muted(),
+            document_hash: self.sky.content_hash(),
+            document: self.sky.clone(),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::sums::harmonics;
+    use super::*;
+    use tenter_sky::document::{Air, Placement, Sun};
+
+    /// A uniform sky of radiance 1 gives pi on level ground, within 0.1 %, and pi for every direction from
+    /// the harmonics of a uniform sphere.
+    #[test]
+    fn a_uniform_sky_integrates_to_pi() {
+        for width in [512, 1024] {
+            let camera = Camera::latlong(width, 0.0);
+            let mut sums = MapSums::default();
+            for row in 0..width / 2 {
+                sums.add_row(&camera, row, &vec![[1.0; 3]; width]);
+            }
+            assert!((sums.level / PI - 1.0).abs() < 1e-3, "{}", sums.level / PI);
+            let e = sums.irradiance(1.0);
+            let y = harmonics([0.36, 0.48, 0.8]);
+            let shed: f64 = (0..9).map(|i| e[i][1] * y[i]).sum();
+            assert!((shed / PI - 1.0).abs() < 1e-3, "{shed}");
+        }
+    }
+
+    /// The disc's energy is exact at every size, near the zenith, at the seam, and cut by the horizon.
+    #[test]
+    fn the_discs_energy_does_not_depend_on_size() {
+        let workshop = Workshop::default();
+        for (azimuth_deg, elevation_deg) in [(180.0, 40.0), (0.1, 88.9), (179.9, 3.0), (95.0, 0.05)] {
+            let placement = Placement::Hand { azimuth_deg, elevation_deg };
+            let sky = Sky {
+                suns: vec![Sun { placement, ..Sun::default() }],
+                air: Air { visibility_km: 340.0, ..Air::default() },
+                ..Sky::default()
+            };
+            for (layout, width) in [
+                (Layout::Latlong, 256),
+                (Layout::Latlong, 1024),
+                (Layout::Cube, 64),
+                (Layout::Cube, 512),
+                (Layout::Fisheye, 512),
+            ] {
+                let settings = MapSettings { layout, width, ..MapSettings::default() };
+                let map = MapRender::new(&sky, &settings, &workshop, &|| false).unwrap();
+                let lx: f64 = map
+                    .disc_pixels
+                    .iter()
+                    .map(|p| luminance(p.light) as f64 * map.camera.solid_angle(p.x, p.y))
+                    .sum();
+                let expected = luminance(map.discs[0].illuminance) as f64;
+                assert!(
+                    expected > 0.0 && (lx / expected - 1.0).abs() < 1e-3,
+                    "{azimuth_deg} {elevation_deg} {layout:?} {width}: {lx} {expected}"
+                );
+            }
+        }
+    }
+
+    /// The three layouts show one sky: the same light on level ground.
+    #[test]
+    fn layouts_agree() {
+        let workshop = Workshop::default();
+        let sky = Sky::default();
+        let level = |layout, width| {
+            let settings = MapSettings { layout, width, sun: false, ..MapSettings::default() };
+            let map = MapRender::new(&sky, &settings, &workshop, &|| false).unwrap();
+            map.whole(&|| false, |_| ()).unwrap().1
+        };
+        let latlong = level(Layout::Latlong, 256);
+        for (layout, width) in [(Layout::Cube, 64), (Layout::Fisheye, 256)] {
+            let facts = level(layout, width);
+            assert_eq!(facts.height, if layout == Layout::Cube { 384 } else { 256 });
+            let ratio = facts.horizontal_illuminance_lx / latlong.horizontal_illuminance_lx;
+            assert!((ratio - 1.0).abs() < 0.01, "{layout:?}: {ratio}");
+        }
+    }
+
+    #[test]
+    fn settings_that_cannot_be_are_named() {
+        let field = |s: MapSettings| s.check().unwrap_err().field;
+        assert_eq!(field(MapSettings { width: 30, ..Default::default() }), "width");
+        assert_eq!(field(MapSettings { width: 1022, ..Default::default() }), "width");
+        assert_eq!(field(MapSettings { layout: Layout::Cube, width: 8192, ..Default::default() }), "width");
+        assert_eq!(field(MapSettings { heading_deg: f64::NAN, ..Default::default() }), "heading_deg");
+        assert_eq!(field(MapSettings { noise_percent: Some(0.0), ..Default::default() }), "noise_percent");
+        assert!(MapSettings::default().check().is_ok());
+    }
+}

@@ -1,0 +1,138 @@
+//! Pictures: tiles of packets, coarse and fine, called off when they are no longer wanted.
+
+mod again;
+mod disc;
+mod glare;
+mod keeping;
+mod map;
+mod noise;
+mod outlines;
+mod tile;
+mod turned;
+
+pub use again::Again;
+pub use disc::{Disc, DiscPixel, DiscPlace, MASK_SIDE, add_light, disc_places, discs};
+pub use glare::{add_glare, spread};
+pub use map::{
+    BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, Layout, LightFact, MapError, MapFacts, MapRender,
+    MapSettings, MapSums, SMALLEST_WIDTH, Scale, SettingsError,
+};
+pub use noise::{NOISE_PERCENT, effort_for, noise_left};
+pub use outlines::smooth_outlines;
+pub use turned::Seen;
+
+use crate::integrator::Effort;
+use crate::prepare::CalledOff;
+use crate::scene::Scene;
+use keeping::Keeping;
+use rayon::prelude::*;
+use tenter_sky::camera::Camera;
+use tenter_sky::spectrum::Rgb;
+
+/// Side of a tile, pixels: a few milliseconds of work.
+pub const TILE: usize = 32;
+
+/// Linear Rec.709, cd/m2, row by row from the top, without the sun's disc.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Picture {
+    pub width: usize,
+    pub height: usize,
+    pub pixels: Vec<Rgb>,
+}
+
+impl Picture {
+    /// The same under so many times the light.
+    pub fn brighter(&self, by: f32) -> Picture {
+        let pixels = self.pixels.iter().map(|p| p.map(|v| v * by)).collect();
+        Picture { pixels, ..*self }
+    }
+
+    /// Some of its rows.
+    pub fn rows(&self, from: usize, to: usize) -> Picture {
+        let pixels = self.pixels[from * self.width..to * self.width].to_vec();
+        Picture { width: self.width, height: to - from, pixels }
+    }
+}
+
+/// A rectangle of a picture.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Area {
+    pub x: usize,
+    pub y: usize,
+    pub width: usize,
+    pub height: usize,
+}
+
+impl Area {
+    /// All that a camera shows.
+    pub fn whole(camera: &Camera) -> Area {
+        Area { x: 0, y: 0, width: camera.width, height: camera.height }
+    }
+}
+
+/// Adds discs and their glare to a picture from a camera.
+pub fn add_discs(picture: &mut Picture, camera: &Camera, scene: &Scene, discs: &[Disc]) {
+    let whole = Area::whole(camera);
+    for disc in discs {
+        disc.add_to(picture, camera, whole, scene);
+    }
+    add_glare(picture, camera, whole, discs);
+}
+
+/// Renders a whole picture, all processors at once.
+pub fn render(
+    scene: &Scene,
+    camera: &Camera,
+    effort: Effort,
+    called_off: &(dyn Fn() -> bool + Sync),
+) -> Result<Picture, CalledOff> {
+    render_area(scene, camera, Area::whole(camera), effort, called_off)
+}
+
+/// Renders a part of a picture; pixels are those of the whole, whatever the part: tiles are, too.
+pub fn render_area(
+    scene: &Scene,
+    camera: &Camera,
+    area: Area,
+    effort: Effort,
+    called_off: &(dyn Fn() -> bool + Sync),
+) -> Result<Picture, CalledOff> {
+    render_tiles(camera, area, called_off, &|tile, _| {
+        tile::draw(scene, camera, tile, effort, Keeping::default())
+    })
+}
+
+/// Brings the tiles of a part of a picture together; `draw` is given each, and its number among them.
+fn render_tiles(
+    camera: &Camera,
+    area: Area,
+    called_off: &(dyn Fn() -> bool + Sync),
+    draw: &(dyn Fn(Area, usize) -> Vec<Rgb> + Sync),
+) -> Result<Picture, CalledOff> {
+    let (left, top) = (area.x / TILE, area.y / TILE);
+    let columns = (area.x + area.width).div_ceil(TILE) - left;
+    let rows = (area.y + area.height).div_ceil(TILE) - top;
+    let tiles: Vec<Option<(Area, Vec<Rgb>)>> = (0..columns * rows)
+        .into_par_iter()
+        .map(|i| {
+            if called_off() {
+                return None;
+            }
+            let (x, y) = ((left + i % columns) * TILE, (top + i / columns) * TILE);
+            let (width, height) = (TILE.min(camera.width - x), TILE.min(camera.height - y));
+            let tile = Area { x, y, width, height };
+            Some((tile, draw(tile, i)))
+        })
+        .collect();
+    let mut pixels = vec![[0.0; 3]; area.width * area.height];
+    for tile in tiles {
+        let (tile, values) = tile.ok_or(CalledOff)?;
+        let (from, to) = (tile.x.max(area.x), (tile.x + tile.width).min(area.x + area.width));
+        for y in tile.y.max(area.y)..(tile.y + tile.height).min(area.y + area.height) {
+            let start = (y - area.y) * area.width + from - area.x;
+            let of_tile = (y - tile.y) * tile.width + from - tile.x;
+            pixels[start..start + to - from].copy_from_slice(&values[of_tile..of_tile + to - from]);
+        }
+    }
+    Ok(Picture { width: area.width, height: area.height, pixels })
+}

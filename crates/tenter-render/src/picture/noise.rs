@@ -1,0 +1,88 @@
+//! What is still wrong in a live picture: its change against doubled steps, as one number.
+
+use crate::integrator::{Effort, look_at};
+use crate::prepare::CalledOff;
+use crate::scene::Scene;
+use tenter_sky::camera::Camera;
+use tenter_sky::spectrum::luminance;
+
+/// Noise that may be asked for, percent.
+pub const NOISE_PERCENT: std::ops::RangeInclusive<f64> = 0.01..=100.0;
+/// Pixels looked at, about.
+const SAMPLES: usize = 6000;
+/// Steps tried, coarsest first.
+const STEPS: [f32; 6] = [2.0, 1.0, 0.5, 0.25, 0.125, 0.0625];
+
+/// Noise left in what `camera` shows, percent: root mean square over pixels of the difference against steps
+/// half as long, over max(pixel, 10 % of the mean). Taken from pixels spread evenly over the picture.
+pub fn noise_left(scene: &Scene, camera: &Camera, effort: Effort) -> f64 {
+    let directions = spread(camera);
+    let finer = Effort { step: effort.step * 0.5, ..effort };
+    change(&luminances(scene, camera, &directions, effort), &luminances(scene, camera, &directions, finer))
+}
+
+/// The coarsest steps that leave no more than `percent` of noise, and what they leave; `None` if the finest
+/// leave more.
+pub fn effort_for(
+    scene: &Scene,
+    camera: &Camera,
+    percent: f64,
+    called_off: &(dyn Fn() -> bool + Sync),
+) -> Result<Option<(Effort, f64)>, CalledOff> {
+    let directions = spread(camera);
+    let mut usual = luminances(scene, camera, &directions, Effort { step: STEPS[0], ..Effort::default() });
+    for pair in STEPS.windows(2) {
+        if called_off() {
+            return Err(CalledOff);
+        }
+        let finer = luminances(scene, camera, &directions, Effort { step: pair[1], ..Effort::default() });
+        let left = change(&usual, &finer);
+        if left <= percent {
+            return Ok(Some((Effort { step: pair[0], ..Effort::default() }, left)));
+        }
+        usual = finer;
+    }
+    Ok(None)
+}
+
+fn spread(camera: &Camera) -> Vec<[f64; 3]> {
+    let stride = ((camera.width * camera.height) as f64 / SAMPLES as f64).sqrt().max(1.0);
+    let along = |side: usize| {
+        (0..(side as f64 / stride).ceil() as usize).map(move |i| (i as f64 * stride).floor() + 0.5)
+    };
+    along(camera.height)
+        .flat_map(|y| along(camera.width).filter_map(move |x| camera.direction(x, y)))
+        .collect()
+}
+
+fn luminances(scene: &Scene, camera: &Camera, directions: &[[f64; 3]], effort: Effort) -> Vec<f64> {
+    look_at(scene, directions, camera.pixel_angle(), effort).iter().map(|p| luminance(p.0) as f64).collect()
+}
+
+fn change(usual: &[f64], finer: &[f64]) -> f64 {
+    let mean = finer.iter().sum::<f64>() / finer.len() as f64;
+    let square = |(a, b): (&f64, &f64)| ((a - b) / b.max(0.1 * mean).max(1e-12)).powi(2);
+    100.0 * (usual.iter().zip(finer).map(square).sum::<f64>() / finer.len() as f64).sqrt()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::air::Fineness;
+    use crate::prepare::Workshop;
+    use tenter_sky::document::{CloudKind, Sky};
+
+    #[test]
+    fn less_noise_asked_takes_finer_steps_and_leaves_less() {
+        let sky = Sky { clouds: vec![CloudKind::CumulusMediocris.usual()], ..Sky::default() };
+        let scene = Workshop::default().scene(&sky, Fineness::Draft, &|| false).unwrap();
+        let camera = Camera::latlong(256, 0.0);
+        let found = |percent| effort_for(&scene, &camera, percent, &|| false).unwrap();
+        let (coarse, left) = found(30.0).unwrap();
+        let (fine, finer_left) = found(left * 0.5).unwrap();
+        assert!(fine.step < coarse.step && finer_left <= left * 0.5);
+        assert!((noise_left(&scene, &camera, fine) - finer_left).abs() < 1e-9);
+        assert!(found(1e-6).is_none(), "what cannot be reached is said");
+        assert!(effort_for(&scene, &camera, 1.0, &|| true).is_err());
+    }
+}

@@ -1,0 +1,63 @@
+//! Outlines: pixels that differ much from a neighbour are looked at again, at more places.
+
+use super::{Area, Picture};
+use crate::integrator::{Effort, look_at};
+use crate::prepare::CalledOff;
+use crate::scene::Scene;
+use tenter_sky::camera::Camera;
+use tenter_sky::spectrum::luminance;
+
+/// Difference in luminance, as a share of the brighter, that tells an outline.
+const DIFFERS: f32 = 0.2;
+/// Where pixels on outlines are looked at, from their middle: no two in one row or column.
+const PLACES: [[f64; 2]; 4] = [[-0.125, -0.375], [0.375, -0.125], [-0.375, 0.125], [0.125, 0.375]];
+/// Pixels looked at between two questions whether it is called off.
+const AT_ONCE: usize = 1024;
+
+/// Makes the pixels on outlines of a rendered part of a picture the mean of four looks, each with a footprint
+/// half as wide. Discs of lights must not be in it yet.
+pub fn smooth_outlines(
+    picture: &mut Picture,
+    scene: &Scene,
+    camera: &Camera,
+    area: Area,
+    effort: Effort,
+    called_off: &(dyn Fn() -> bool + Sync),
+) -> Result<(), CalledOff> {
+    let outlines = on_outlines(picture);
+    let pixel = 0.5 * camera.pixel_angle();
+    for some in outlines.chunks(AT_ONCE) {
+        if called_off() {
+            return Err(CalledOff);
+        }
+        // Where a place lies past the rim of what is shown, the pixel's middle stands for it.
+        let places = some.iter().flat_map(|i| {
+            let (x, y) = ((area.x + i % area.width) as f64 + 0.5, (area.y + i / area.width) as f64 + 0.5);
+            let there = |[dx, dy]: [f64; 2]| camera.direction(x + dx, y + dy).or(camera.direction(x, y));
+            PLACES.map(|place| there(place).expect("what is black beside black is no outline"))
+        });
+        let seen = look_at(scene, &places.collect::<Vec<_>>(), pixel, effort);
+        for (i, seen) in some.iter().zip(seen.chunks_exact(PLACES.len())) {
+            for c in 0..3 {
+                picture.pixels[*i][c] = seen.iter().map(|s| s.0[c]).sum::<f32>() / PLACES.len() as f32;
+            }
+        }
+    }
+    Ok(())
+}
+
+/// Numbers of the pixels that differ from one of their neighbours; none that show nothing.
+fn on_outlines(picture: &Picture) -> Vec<usize> {
+    let (width, height) = (picture.width, picture.height);
+    let bright: Vec<f32> = picture.pixels.iter().map(|p| luminance(*p)).collect();
+    let differs = |a: f32, b: f32| DIFFERS * a.max(b) < (a - b).abs();
+    let is_on = |i: &usize| {
+        let (x, y) = (i % width, i / width);
+        bright[*i] > 0.0
+            && (x > 0 && differs(bright[*i], bright[i - 1])
+                || x + 1 < width && differs(bright[*i], bright[i + 1])
+                || y > 0 && differs(bright[*i], bright[i - width])
+                || y + 1 < height && differs(bright[*i], bright[i + width]))
+    };
+    (0..width * height).filter(is_on).collect()
+}

@@ -1,0 +1,225 @@
+//! One tile of a picture: where it is looked at, and what comes from between.
+//!
+//! Every other pixel along both axes is looked at first. Where the four at a cell's corners agree, the pixels
+//! between take their light from them; elsewhere they are looked at themselves. Courses of rays through
+//! clouds can be kept for the next picture.
+
+use super::Area;
+use super::keeping::Keeping;
+use crate::integrator::{Around, Courses, Effort, Look, Notes, Shadows, Takes, packet, turns};
+use crate::scene::Scene;
+use crate::simd::{best, dispatch};
+use std::cell::RefCell;
+use tenter_sky::camera::Camera;
+use tenter_sky::spectrum::Rgb;
+
+/// Largest difference between a cell's corners, as a share of the brightest channel, that pixels between are
+/// taken from, for usual steps.
+const AGREE: f32 = 0.025;
+/// Most pixels between rays whose shadows in the air are looked for, and widest angle, radians.
+const SPACING: usize = 4;
+const WIDEST: f64 = 0.04;
+/// Pixels along the blocks that packets are taken from.
+const BLOCK: usize = 8;
+
+/// Radiance of a tile's pixels, row by row; black where the projection shows nothing.
+pub fn draw(scene: &Scene, camera: &Camera, tile: Area, effort: Effort, keeping: Keeping) -> Vec<Rgb> {
+    let directions: Vec<Option<[f64; 3]>> = (0..tile.width * tile.height)
+        .map(|i| {
+            let (x, y) = (tile.x + i % tile.width, tile.y + i / tile.width);
+            camera.direction(x as f64 + 0.5, y as f64 + 0.5)
+        })
+        .collect();
+    let shadows = AirShadows::over(scene, camera, tile, &directions);
+    let pixel = camera.pixel_angle() as f32;
+    Tile { scene, pixel, tile, effort, directions, shadows, keeping }.drawn()
+}
+
+/// The shadows in a tile's air: along a grid of rays, or along each pixel's own where a grid would reach over
+/// a seam.
+struct AirShadows {
+    followed: Option<Shadows>,
+    /// Rays along a row of the grid and pixels between them; none for pixels' own.
+    grid: Option<[usize; 2]>,
+}
+
+impl AirShadows {
+    fn over(scene: &Scene, camera: &Camera, tile: Area, own: &[Option<[f64; 3]>]) -> AirShadows {
+        let pixel = camera.pixel_angle();
+        let spacing = ((WIDEST / pixel) as usize).min(SPACING);
+        let (across, down) =
+            (tile.width.div_ceil(spacing.max(1)) + 1, tile.height.div_ceil(spacing.max(1)) + 1);
+        let grid: Option<Vec<[f64; 3]>> = (0..across * down)
+            .map(|i| {
+                let (x, y) = (i % across * spacing, i / across * spacing);
+                camera.direction((tile.x + x) as f64, (tile.y + y) as f64)
+            })
+            .collect();
+        let near = (2.0 * spacing as f64 * pixel).cos();
+        let apart = |a: [f64; 3], b: [f64; 3]| a[0] * b[0] + a[1] * b[1] + a[2] * b[2] < near;
+        let whole = grid.filter(|_| spacing > 1).filter(|grid| {
+            (0..across * down).all(|i| {
+                let right = i % across + 1 < across && apart(grid[i], grid[i + 1]);
+                let below = i + across < grid.len() && apart(grid[i], grid[i + across]);
+                !right && !below
+            })
+        });
+        match whole {
+            Some(grid) => {
+                AirShadows { followed: Shadows::along(scene, &grid, pixel), grid: Some([across, spacing]) }
+            }
+            None => {
+                let own: Vec<[f64; 3]> = own.iter().map(|d| d.unwrap_or([0.0, 0.0, 1.0])).collect();
+                AirShadows { followed: Shadows::along(scene, &own, pixel), grid: None }
+            }
+        }
+    }
+
+    /// The followed rays around some pixels of a tile so wide.
+    fn around(&self, pixels: &[usize], width: usize) -> Around {
+        let Some([across, spacing]) = self.grid else { return Around::themselves(pixels) };
+        let mut around = Around::none();
+        for lane in 0..16 {
+            let pixel = pixels[lane.min(pixels.len() - 1)];
+            let place = [pixel % width, pixel / width].map(|v| (v as f32 + 0.5) / spacing as f32);
+            let [fu, fv] = place.map(f32::fract);
+            let first = place[1] as usize * across + place[0] as usize;
+            let weights = [(1.0 - fu) * (1.0 - fv), fu * (1.0 - fv), (1.0 - fu) * fv, fu * fv];
+            around.set(lane, [first, first + 1, first + across, first + across + 1], weights);
+        }
+        around
+    }
+}
+
+struct Tile<'a> {
+    scene: &'a Scene,
+    /// Angle between neighbouring pixels, radians.
+    pixel: f32,
+    tile: Area,
+    effort: Effort,
+    /// What each pixel shows, if anything.
+    directions: Vec<Option<[f64; 3]>>,
+    shadows: AirShadows,
+    keeping: Keeping<'a>,
+}
+
+impl Tile<'_> {
+    fn drawn(mut self) -> Vec<Rgb> {
+        let lanes = best().lanes();
+        let width = self.tile.width;
+        let notes = RefCell::new(Notes::default());
+        let turns = turns(self.scene).count();
+        let mut light = vec![[0.0; 3]; width * self.tile.height];
+        for pass in [Pass::EveryOther, Pass::Between] {
+            let mut pixels = match pass {
+                Pass::EveryOther => self.every_other(),
+                Pass::Between => self.between(&mut light),
+            };
+            // No ray hangs on those it goes with: known ones go together.
+            pixels.sort_by_key(|pixel| std::cmp::Reverse(self.keeping.how_much(*pixel)));
+            for pixels in pixels.chunks(lanes) {
+                let mut directions = [[0.0; 3]; 16];
+                for (direction, pixel) in directions.iter_mut().zip(pixels) {
+                    *direction = self.directions[*pixel].expect("only shown pixels are looked at");
+                }
+                let known = self.keeping.known(pixels);
+                let takes = self.keeping.takes(&known, turns);
+                notes.borrow_mut().takes = takes;
+                let courses = Courses { known, notes: (takes != Takes::default()).then_some(&notes) };
+                let look = Look {
+                    scene: self.scene,
+                    directions: &packet(&directions[..pixels.len()]),
+                    pixel: self.pixel,
+                    effort: self.effort,
+                    shadows: self.shadows.followed.as_ref(),
+                    around: &self.shadows.around(pixels, width),
+                    courses,
+                };
+                let seen = dispatch(look);
+                for (lane, pixel) in pixels.iter().enumerate() {
+                    light[*pixel] = [seen.light[0][lane], seen.light[1][lane], seen.light[2][lane]];
+                }
+                if takes != Takes::default() {
+                    self.keeping.keep(pixels, &notes.borrow());
+                    notes.borrow_mut().clear();
+                }
+            }
+        }
+        light
+    }
+}
+
+#[derive(Clone, Copy)]
+enum Pass {
+    EveryOther,
+    Between,
+}
+
+impl Tile<'_> {
+    /// Pixels in the order in which neighbours come into the same packets.
+    fn in_blocks(&self) -> impl Iterator<Item = [usize; 2]> {
+        let Area { width, height, .. } = self.tile;
+        let blocks =
+            (0..height).step_by(BLOCK).flat_map(move |y| (0..width).step_by(BLOCK).map(move |x| [x, y]));
+        blocks.flat_map(move |[x, y]| {
+            let rows = y..(y + BLOCK).min(height);
+            rows.flat_map(move |y| (x..(x + BLOCK).min(width)).map(move |x| [x, y]))
+        })
+    }
+
+    fn number(&self, [x, y]: [usize; 2]) -> usize {
+        y * self.tile.width + x
+    }
+
+    fn is_shown(&self, p: [usize; 2]) -> bool {
+        self.directions[self.number(p)].is_some()
+    }
+
+    fn every_other(&self) -> Vec<usize> {
+        self.in_blocks().filter(|p| is_first(*p) && self.is_shown(*p)).map(|p| self.number(p)).collect()
+    }
+
+    /// Fills the pixels whose cell's corners agree; the others.
+    fn between(&self, light: &mut [Rgb]) -> Vec<usize> {
+        let mut left = Vec::new();
+        for p in self.in_blocks().filter(|p| !is_first(*p) && self.is_shown(*p)) {
+            let pixel = self.number(p);
+            match self.between_corners(p, light) {
+                Some(between) => light[pixel] = between,
+                None => left.push(pixel),
+            }
+        }
+        left
+    }
+
+    /// The light of a pixel between, if all four corners of its cell are there and agree.
+    fn between_corners(&self, [x, y]: [usize; 2], light: &[Rgb]) -> Option<Rgb> {
+        let Area { width, height, .. } = self.tile;
+        let (x0, y0) = (x & !1, y & !1);
+        if width <= x0 + 2 || height <= y0 + 2 {
+            return None;
+        }
+        let corners = [[x0, y0], [x0 + 2, y0], [x0, y0 + 2], [x0 + 2, y0 + 2]];
+        if !corners.into_iter().all(|p| self.is_shown(p)) {
+            return None;
+        }
+        let [a, b, c, d] = corners.map(|p| light[self.number(p)]);
+        let brightest = [a, b, c, d].into_iter().flatten().fold(0.0, f32::max);
+        let agree = (0..3).all(|k| {
+            let (low, high) = (a[k].min(b[k]).min(c[k]).min(d[k]), a[k].max(b[k]).max(c[k]).max(d[k]));
+            high - low <= AGREE * self.effort.step.min(1.0) * brightest
+        });
+        let (right, below) = (x > x0, y > y0);
+        agree.then(|| {
+            std::array::from_fn(|k| match (right, below) {
+                (true, false) => 0.5 * (a[k] + b[k]),
+                (false, true) => 0.5 * (a[k] + c[k]),
+                _ => 0.25 * (a[k] + b[k] + c[k] + d[k]),
+            })
+        })
+    }
+}
+
+fn is_first([x, y]: [usize; 2]) -> bool {
+    x.is_multiple_of(2) && y.is_multiple_of(2)
+}

@@ -1,0 +1,245 @@
+//! Light that comes from all around: on level ground, and on clouds from above, beside and below.
+
+use super::sky_light::{Falling, Part, Scattering, SkyLight, filter_of, sent_back_by_air};
+use super::two_stream::{Clear, Levels, Slab, at_least_nothing};
+use crate::air::Air;
+use crate::clouds::slab::SlabLight;
+use crate::clouds::survey::Survey;
+use crate::scene::ambience::add;
+use crate::scene::{Ambience, Fog, Lifted, Light, MAX_LIGHTS, Surroundings};
+use std::f64::consts::PI;
+use tenter_sky::spectrum::{Rgb, luminance};
+
+/// Share by which what goes up has to change from one layer to the next to be told apart.
+const TOLD_APART: f32 = 0.1;
+
+/// How far air is in the mean from clouds that light it, m: molecules thin out so fast (scale height of the
+/// standard atmosphere).
+const AIR_LIT: f64 = 8000.0;
+
+/// Of the radiance of a closed sheet of clouds, (1 + 2 sin e) / 3 of the zenith's (Moon and Spencer 1942):
+/// its mean over the upper half, and over all around weighed by the second Legendre polynomial, by its flux
+/// over pi.
+const MEAN_OF_LID: f32 = 6.0 / 7.0;
+const SECOND_OF_LID: f32 = 3.0 / 56.0;
+
+/// Light around clouds of everything together, and of each light that shines alone, by its place among the
+/// lights.
+pub struct Ambiences {
+    pub whole: Ambience,
+    pub alone: Vec<(usize, Ambience)>,
+}
+
+/// What light passes on its way, whichever light it is.
+struct Passed<'a> {
+    air: &'a Air,
+    /// Fog and layers from the lowest up, in the mean all over and as they look from [`AIR_LIT`] over the
+    /// eye.
+    slabs: Vec<Slab>,
+    near: Vec<Slab>,
+    /// Altitudes of their levels from the ground up, m; and of the layers' middles and tops.
+    levels: Vec<f64>,
+    heights: &'a [(f64, f64)],
+    eye: f64,
+}
+
+impl Ambiences {
+    /// `clouds`: the layers' columns, from the lowest up, and how much more light they turn than droplets do;
+    /// `heights`: the altitudes of their middles and tops, m.
+    pub fn new(
+        air: &Air,
+        sky: &SkyLight,
+        clouds: &[(&Survey, &SlabLight)],
+        heights: &[(f64, f64)],
+        eye: f64,
+        fog: Option<&Fog>,
+    ) -> Ambiences {
+        let passed = Passed::new(air, sky.lights, clouds, heights, eye, fog);
+        let parts = sky.parts();
+        let mut alone: Vec<(usize, Ambience)> = Vec::with_capacity(parts.len());
+        let mut lifted: Vec<Lifted> = Vec::new();
+        for part in &parts {
+            let (ambience, up) = passed.ambience(part);
+            for (sum, more) in lifted.iter_mut().zip(&up) {
+                add(&mut sum.radiance, more.radiance);
+            }
+            if lifted.is_empty() {
+                lifted = up;
+            }
+            alone.push((part.light.unwrap_or(0), ambience));
+        }
+        let mut whole = alone[0].1.clone();
+        for (_, more) in &alone[1..] {
+            whole.add(more);
+        }
+        whole.lifted = told_apart(&lifted, eye);
+        Ambiences { whole, alone }
+    }
+}
+
+/// Of layers under the eye only the highest is seen over: its air begins below everything.
+fn told_apart(all: &[Lifted], eye: f64) -> Vec<Lifted> {
+    let mut lifted: Vec<Lifted> = Vec::new();
+    for Lifted { above, radiance } in all {
+        if f64::from(*above) <= eye {
+            lifted = vec![Lifted { above: f32::MIN, radiance: *radiance }];
+            continue;
+        }
+        let before = lifted.last().map_or(0.0, |l| luminance(l.radiance));
+        let change = (luminance(*radiance) - before).abs();
+        if change > TOLD_APART * before.max(luminance(*radiance)) {
+            lifted.push(Lifted { above: *above, radiance: *radiance });
+        }
+    }
+    lifted
+}
+
+impl<'a> Passed<'a> {
+    fn new(
+        air: &'a Air,
+        lights: &[Light],
+        clouds: &[(&Survey, &SlabLight)],
+        heights: &'a [(f64, f64)],
+        eye: f64,
+        fog: Option<&Fog>,
+    ) -> Passed<'a> {
+        // Fog takes from the lights only: it is thin beside what the sky's light comes through.
+        let of_fog = fog.map(|fog| Slab {
+            of_sky: 1.0,
+            open: 1.0,
+            ..Slab::new(lights, SlabLight::get(), |f| f(fog.column()))
+        });
+        let slabs_of = |from_above: Option<f64>| -> Vec<Slab> {
+            let of_clouds = clouds.iter().map(|(survey, table)| match from_above {
+                Some(height) => {
+                    let columns = survey.from_above(height);
+                    Slab::new(lights, table, |f| columns.mean(f))
+                }
+                None => Slab::new(lights, table, |f| survey.evenly().mean(f)),
+            });
+            of_fog.clone().into_iter().chain(of_clouds).collect()
+        };
+        // Layers that cross are taken as one over the other.
+        let middles = heights.iter().scan(0.0f64, |over, (middle, _)| {
+            *over = over.max(*middle);
+            Some(*over)
+        });
+        let levels = [0.0].into_iter().chain(fog.map(|fog| fog.to as f64)).chain(middles).collect();
+        let (slabs, near) = (slabs_of(None), slabs_of(Some(AIR_LIT)));
+        Passed { air, slabs, near, levels, heights, eye }
+    }
+
+    /// What one light makes, and what clouds send up of it into the air over each layer.
+    fn ambience(&self, part: &Part) -> (Ambience, Vec<Lifted>) {
+        let medium = &self.air.medium;
+        let albedo = medium.ground_rgb;
+        let falling = part.falling();
+        let over = Scattering::new(medium, part.light());
+        let clear: Vec<Clear> =
+            self.levels.iter().map(|altitude| falling.at(part, &over, *altitude)).collect();
+        let highest = self.heights.iter().map(|(_, top)| *top).fold(0.0, f64::max);
+        let sent_back = filter_of(&sent_back_by_air(medium, highest), part.to_rgb());
+        let under =
+            |slabs: &[Slab]| -> Vec<Slab> { slabs.iter().map(|slab| slab.under(part.light)).collect() };
+        let slabs = under(&self.slabs);
+        let levels = Levels::between(&slabs, &clear, albedo, sent_back);
+        // What clouds change in the air is seen best overhead.
+        let near = Levels::between(&under(&self.near), &clear, albedo, sent_back);
+        let lowest = slabs.len() - self.heights.len();
+        let lifted = match part.sky.painted {
+            Some(_) => Vec::new(),
+            None => self.lifted(&near, lowest),
+        };
+        let layers = self.layers(part, &falling, &clear, [&levels, &near], lowest);
+        let straight_left: f32 =
+            slabs[lowest..].iter().filter_map(|slab| slab.of_lights.first()).map(|of| of.1).product();
+        // What goes with the light is the sky's still, where the ground is lit.
+        let with_light = falling.with_light(part);
+        let ground_diffuse =
+            [0, 1, 2].map(|c| levels.down[0][c] + with_light[c] * clear[0].brighter[c] * straight_left);
+        let ground = levels.up[0].map(|v| v / PI as f32);
+        let ambience = Ambience {
+            ground_diffuse,
+            ground,
+            layers,
+            // Half of what surrounds a droplet is sky, half is ground.
+            fog: [0, 1, 2].map(|c| 0.5 * (ground_diffuse[c] / PI as f32 + ground[c])),
+            lifted: told_apart(&lifted, self.eye),
+        };
+        (ambience, lifted)
+    }
+
+    /// `lowest`: the level under the lowest clouds.
+    fn lifted(&self, near: &Levels, lowest: usize) -> Vec<Lifted> {
+        let mut highest = 0.0f64;
+        let tops = self.heights.iter().enumerate();
+        tops.map(|(k, (_, top))| {
+            highest = highest.max(*top);
+            let (up, bare) = (near.up[lowest + k + 1], near.bare[lowest + k + 1]);
+            // Half of what surrounds the air is the ground's side.
+            let radiance = [0, 1, 2].map(|c| 0.5 * at_least_nothing(up[c] - bare[c], bare[c]) / PI as f32);
+            Lifted { above: highest as f32, radiance }
+        })
+        .collect()
+    }
+
+    /// The surroundings of each layer, from the lowest up; `near`: with clouds as the air near the eye sees
+    /// them.
+    fn layers(
+        &self,
+        part: &Part,
+        falling: &Falling,
+        clear: &[Clear],
+        [levels, near]: [&Levels; 2],
+        lowest: usize,
+    ) -> Vec<Surroundings> {
+        let radiance = |flux: Rgb| flux.map(|v| v / PI as f32);
+        let number = part.light.unwrap_or(0);
+        let mut layers = Vec::with_capacity(self.heights.len());
+        // Of the air's light, of what comes straight, and of the sky's that comes between clouds.
+        let (mut left, mut straight_left, mut open) = (1.0, 1.0, 1.0);
+        for i in (lowest..self.slabs.len()).rev() {
+            let brighter = clear[i + 1].brighter;
+            let mut sunward = [[0.0; 3]; MAX_LIGHTS];
+            sunward[number] = [0, 1, 2].map(|c| falling.sunward[c] * brighter[c] * straight_left);
+            let upright = part.on_upright_planes(self.air, self.heights[i - lowest].0);
+            // Aslant there is more air before the ground than straight down.
+            let upward = [0, 1, 2].map(|c| (levels.bare[i + 1][c] - levels.bare[0][c]) / PI as f32);
+            let aslant = [0, 1, 2].map(|c| at_least_nothing(upright[1][c] - upward[c], upright[1][c]) * left);
+            let below = radiance(levels.below[i]);
+            let mut around_of = [[0.0; 3]; MAX_LIGHTS];
+            around_of[number] = upright[0];
+            // Shares of what there is without clouds.
+            let [above, beneath] =
+                [i + 1, i].map(|level| levels.total_down(level) / clear[level].down().max(1e-9));
+            let share = if above > 0.0 { (beneath / above).min(1.0) } else { self.slabs[i].of_sky };
+            open *= self.near[i].open;
+            // Fluxes beside what comes between clouds: down, and up from what lies below.
+            let down = [0, 1, 2].map(|c| {
+                let all = near.down[i][c] - near.hardly[i][c];
+                at_least_nothing(all - open * clear[i].sky[c], all) / PI as f32
+            });
+            let up = [0, 1, 2].map(|c| {
+                let all = near.below[i][c];
+                at_least_nothing(all - open * near.bare[i + 1][c], all) / PI as f32
+            });
+            let sent_down = [0, 1, 2].map(|c| 0.5 * (MEAN_OF_LID * down[c] + up[c]));
+            let leaning = [0.25 * (luminance(down) - luminance(up)), SECOND_OF_LID * luminance(down)];
+            straight_left *= self.slabs[i].of_lights.get(number).map_or(1.0, |of| of.1);
+            layers.push(Surroundings {
+                overhead: radiance(levels.down[i + 1]),
+                around: upright[0],
+                around_of,
+                below,
+                beneath: [0, 1, 2].map(|c| below[c] + aslant[c]),
+                sunward,
+                open: self.near[i].open,
+                sent_down,
+                leaning,
+            });
+            left *= share;
+        }
+        layers.reverse();
+        layers
+    }
+}

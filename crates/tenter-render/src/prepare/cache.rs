@@ -1,0 +1,484 @@
+//! Where scenes are made and their parts kept.
+
+use super::ambient::Ambiences;
+use super::lru::{CalledOff, Key, Stage, key};
+use super::resolve_layer::settled;
+use super::sky_light::SkyLight;
+use crate::air::{Air, AirView, Fineness, Making, SkyColour, SunlightTable};
+use crate::clouds::diffusion::ASYMMETRY;
+use crate::clouds::form::CloudForm;
+use crate::clouds::ice;
+use crate::clouds::mie::DropletPhase;
+use crate::clouds::regions::Regions;
+use crate::clouds::shadow::{DensityGrid, SunDepth};
+use crate::clouds::slab::SlabLight;
+use crate::clouds::survey::Survey;
+use crate::land::Land;
+use crate::scene::{
+    Band, Beyond, Clouds, Fog, Horizon, Light, MAX_LIGHTS, Scene, Shading, SheetCorrections, UnderEye,
+    placed_lights,
+};
+use crate::source::painted;
+use std::f64::consts::PI;
+use std::sync::{Arc, Mutex};
+use tenter_sky::document::{self, CloudLayer, Colour, MAX_LAYERS, Phase, Sky, SkyKind};
+use tenter_sky::spectrum::Rgb;
+
+/// Entries each stage keeps: the current one and a few to go back to; where there is one for each light, of
+/// as many.
+const KEPT: usize = 4;
+const KEPT_FOR_LIGHTS: usize = 2 * MAX_LIGHTS;
+/// For layers: all of a full sky, draft and fine, and some to go back to.
+const KEPT_FOR_LAYERS: usize = 2 * MAX_LAYERS + 6;
+
+/// Eyes no farther apart in height, m, see the same light in first pictures: there is 1 % more or less of
+/// haze under them.
+const NEAR_EYE: f64 = 30.0;
+/// How many times as many depths toward lights are kept as a scene has: those of the last pictures under a
+/// light that moves, which are large.
+const DEPTHS_KEPT: usize = 3;
+/// Most bytes of depths that are kept beside those of the sky itself, and of densities, which are made again
+/// for another light where there is no room.
+const DEPTHS_BYTES: usize = 512 << 20;
+const DENSITIES_BYTES: usize = 256 << 20;
+
+/// A form, and columns taken all over it.
+type Formed = (CloudForm, Survey);
+
+/// A form of a sky's clouds.
+struct Part {
+    /// Its layer's place in the document, and the layer as it was formed.
+    number: usize,
+    layer: CloudLayer,
+    key: Key,
+    form: Arc<Formed>,
+}
+
+/// Of the three colours of a phase function.
+const GREEN: usize = 1;
+
+/// Makes scenes; every stage is kept under the content it was made from.
+pub struct Workshop {
+    air: Stage<Air>,
+    view: Stage<AirView>,
+    over_ground: Stage<SkyColour>,
+    sunlight: Stage<SunlightTable>,
+    painted: Stage<SkyColour>,
+    form: Stage<Formed>,
+    density: Stage<DensityGrid>,
+    sun_depth: Stage<SunDepth>,
+    phase: Stage<DropletPhase>,
+    sheets: Stage<SheetCorrections>,
+    land: Stage<Land>,
+    ambience: Stage<Ambiences>,
+    around_eye: Stage<(Option<Arc<Beyond>>, Option<UnderEye>)>,
+    /// Altitude of the eye that the last tables were made for, m.
+    eye: Mutex<Option<f64>>,
+}
+
+impl Default for Workshop {
+    fn default() -> Self {
+        Workshop {
+            air: Stage::keeping(KEPT),
+            view: Stage::keeping(KEPT_FOR_LIGHTS),
+            over_ground: Stage::keeping(KEPT_FOR_LIGHTS),
+            sunlight: Stage::keeping(KEPT_FOR_LIGHTS),
+            painted: Stage::keeping(KEPT),
+            form: Stage::keeping(KEPT_FOR_LAYERS),
+            density: Stage::keeping(KEPT_FOR_LAYERS),
+            sun_depth: Stage::keeping(KEPT_FOR_LAYERS),
+            phase: Stage::keeping(KEPT_FOR_LAYERS),
+            sheets: Stage::keeping(KEPT_FOR_LAYERS),
+            land: Stage::keeping(2),
+            ambience: Stage::keeping(KEPT),
+            around_eye: Stage::keeping(KEPT),
+            eye: Mutex::new(None),
+        }
+    }
+}
+
+impl Workshop {
+    /// The tables of an air alone.
+    pub fn air(&self, air: &document::Air, making: Making) -> Result<Arc<Air>, CalledOff> {
+        Ok(self.keyed_air(air, making)?.1)
+    }
+
+    fn keyed_air(&self, air: &document::Air, making: Making) -> Result<(Key, Arc<Air>), CalledOff> {
+        self.air.best(|fineness| key(air, fineness), making, || Air::new(air, making))
+    }
+
+    /// The altitude to make tables of light for: a first picture is content with those of an eye near by.
+    fn eye_of_light(&self, eye: f64, fineness: Fineness) -> f64 {
+        let mut last = self.eye.lock().unwrap_or_else(|e| e.into_inner());
+        let near = last.filter(|last| fineness == Fineness::Draft && (last - eye).abs() <= NEAR_EYE);
+        *last.insert(near.unwrap_or(eye))
+    }
+
+    /// The forms a layer is made of: the bodies of its kinds, and the anvils over them; each with the layer
+    /// it was made from.
+    fn forms(&self, layer: &CloudLayer, reach_steps: i32, making: Making) -> Result<Vec<Part>, CalledOff> {
+        let mut parts = Vec::new();
+        for layer in layer.parted() {
+            // What does not change the form is left out of its key.
+            let formed = CloudLayer {
+                id: String::new(),
+                name: String::new(),
+                halo: 0.0,
+                scatter_tint: Colour::WHITE,
+                absorb_tint: Colour::WHITE,
+                shade_tint: Colour::WHITE,
+                shade_lift: 0.0,
+                high_orders: 1.0,
+                shadow_on_land: 1.0,
+                own_shadow: true,
+                shadow_east_m: 0.0,
+                shadow_north_m: 0.0,
+                wind_share: 1.0,
+                ..layer.clone()
+            };
+            for anvil in [false, true] {
+                if anvil && !CloudForm::has_anvils(&layer) {
+                    continue;
+                }
+                let key_at =
+                    |steps, fineness| key((&formed, layer.loop_min, reach_m(steps), anvil), fineness);
+                // A first picture is content with maps that end a step farther off or nearer.
+                let beside = || {
+                    let steps = [reach_steps + 1, reach_steps - 1].into_iter();
+                    let steps = steps.filter(|_| making.fineness == Fineness::Draft);
+                    steps.map(|steps| key_at(steps, Fineness::Full)).find_map(|key| self.form.with_key(key))
+                };
+                let own = |fineness| key_at(reach_steps, fineness);
+                let make = || {
+                    let reach = reach_m(reach_steps);
+                    let form = if anvil {
+                        CloudForm::anvils(&formed, reach, making)
+                    } else {
+                        CloudForm::new(&formed, reach, making)
+                    };
+                    let survey = form.survey(formed.counts_from());
+                    (form, survey)
+                };
+                let (key, form) = match self.form.best_kept(own, making).or_else(beside) {
+                    Some(kept) => kept,
+                    None => self.form.best(own, making, make)?,
+                };
+                parts.push(Part { number: 0, layer: layer.clone(), key, form });
+            }
+        }
+        Ok(parts)
+    }
+
+    /// How much of a form lies toward a light.
+    fn sun_depth(
+        &self,
+        (form, form_key): (&CloudForm, Key),
+        light: [f64; 3],
+        planet: f64,
+        making: Making,
+    ) -> Result<Arc<SunDepth>, CalledOff> {
+        let depth_key = |fineness| key((form_key, light, planet), fineness);
+        if let Some((_, kept)) = self.sun_depth.best_kept(depth_key, making) {
+            return Ok(kept);
+        }
+        let density_key = key(form_key, making.fineness);
+        let density = self.density.get(density_key, making, || DensityGrid::new(form, making))?;
+        let make = || SunDepth::new(&density, light, planet, making);
+        self.sun_depth.get(depth_key(making.fineness), making, make)
+    }
+
+    /// The lights, each with its tables for one eye.
+    fn lights(
+        &self,
+        sky: &Sky,
+        (air, air_key): (&Air, Key),
+        eye: f64,
+        making: Making,
+    ) -> Result<Vec<Light>, CalledOff> {
+        let mut lights = Vec::new();
+        for placed in placed_lights(sky) {
+            let sun = placed.in_sky;
+            let colour = sun.to_rgb.key();
+            let view_key = |fineness| key((air_key, sun.direction, sun.disc_radius, &colour, eye), fineness);
+            let (_, view) = self.view.best(view_key, making, || AirView::new(air, eye, &sun, making))?;
+            // One for each air.
+            let light_key = key((air_key, sun.disc_radius, &colour), Fineness::Full);
+            let sunlight = self.sunlight.get(light_key, making, || {
+                SunlightTable::new(&air.medium, &air.transmittance, &sun.to_rgb, sun.disc_radius)
+            })?;
+            let ground_key = |fineness| key((air_key, sun.direction, sun.disc_radius, &colour), fineness);
+            let (_, over_ground) =
+                self.over_ground.best(ground_key, making, || SkyColour::from_ground(air, &sun, making))?;
+            lights.push(Light { strength: sun.strength as f32, placed, view, over_ground, sunlight });
+        }
+        Ok(lights)
+    }
+
+    /// The forms of all layers that are seen, from the lowest base up.
+    fn parts(
+        &self,
+        sky: &Sky,
+        first_light: [f64; 3],
+        planet: f64,
+        eye: f64,
+        making: Making,
+    ) -> Result<Vec<Part>, CalledOff> {
+        let mut parts = Vec::new();
+        for (number, layer) in sky.clouds.iter().enumerate() {
+            let layer = settled(sky, layer, first_light);
+            let clouded = layer.cover > 0.0 || Regions::of(&layer).most() > 0.0;
+            if !layer.muted && clouded && layer.water_content_g_m3 > 0.0 {
+                let steps = reach_steps(planet, layer.base_m + layer.depth_m, eye);
+                let forms = self.forms(&layer, steps, making)?;
+                parts.extend(forms.into_iter().map(|part| Part { number, ..part }));
+            }
+        }
+        let ends = |part: &Part| (part.form.0.base, part.form.0.base + part.form.0.depth);
+        parts.sort_by(|a, b| ends(a).partial_cmp(&ends(b)).expect("altitudes are finite"));
+        Ok(parts)
+    }
+
+    /// Keeps as many densities and depths as there is room for; depths at least of all parts, for they are
+    /// what a scene holds.
+    fn make_room_for_grids(&self, parts: &[Part], lights: usize) {
+        if parts.is_empty() {
+            return;
+        }
+        let bytes: usize = parts.iter().map(|part| DensityGrid::bytes(&part.form.0)).sum();
+        let fitting = |most: usize| most * parts.len() / bytes;
+        self.density.keep(fitting(DENSITIES_BYTES).clamp(1, KEPT_FOR_LAYERS));
+        let own = parts.len() * lights;
+        let wished = KEPT_FOR_LAYERS.max(DEPTHS_KEPT * own);
+        self.sun_depth.keep(fitting(DEPTHS_BYTES).clamp(own, wished));
+    }
+
+    /// Clouds under the lights, from the lowest base up, and the keys of their forms.
+    fn clouds(
+        &self,
+        sky: &Sky,
+        lights: &[Light],
+        planet: f64,
+        eye: f64,
+        making: Making,
+    ) -> Result<(Vec<Clouds>, Vec<Key>), CalledOff> {
+        let parts = self.parts(sky, lights[0].direction(), planet, eye, making)?;
+        let form_keys = parts.iter().map(|part| part.key).collect();
+        self.make_room_for_grids(&parts, lights.len());
+        let mut clouds = Vec::with_capacity(parts.len());
+        for Part { number, layer, key: form_key, form } in parts {
+            let mut depths = Vec::with_capacity(lights.len());
+            for light in lights {
+                depths.push(self.sun_depth((&form.0, form_key), light.direction(), planet, making)?);
+            }
+            let ice = layer.kind.phase() == Phase::Ice || form.0.is_anvil;
+            // The drops' table is one, fine or not.
+            let phase_key = key((ice, layer.droplet_um, layer.halo), Fineness::Full);
+            let phase = self.phase.get(phase_key, making, || {
+                if ice { ice::phase(layer.halo) } else { DropletPhase::new(layer.droplet_um) }
+            })?;
+            let turned = (1.0 - phase.asymmetry[GREEN]) as f32 / (1.0 - ASYMMETRY);
+            let sheets = self.sheets.get(phase_key, making, || SheetCorrections::new(&phase, turned))?;
+            clouds.push(Clouds {
+                layer: number,
+                form,
+                depths,
+                sheets,
+                turned,
+                phase,
+                shading: Shading::of(&layer),
+                shadow_on_land: layer.shadow_on_land as f32,
+                own_shadow: layer.own_shadow,
+                shadow_shift: [layer.shadow_east_m as f32, layer.shadow_north_m as f32],
+            });
+        }
+        Ok((clouds, form_keys))
+    }
+
+    /// The scene of a document. `called_off` is asked all the while; it may not take back what it said.
+    pub fn scene(
+        &self,
+        sky: &Sky,
+        fineness: Fineness,
+        called_off: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Scene, CalledOff> {
+        let making = Making::new(fineness, called_off);
+        let eye = self.eye_of_light(sky.eye.altitude_m, fineness);
+        let (air_key, air) = self.keyed_air(&sky.air, making)?;
+        let planet = air.medium.planet;
+        let lights = self.lights(sky, (&air, air_key), eye, making)?;
+        let first = lights[0].direction();
+        // Its table is one, fine or not.
+        let painted_key = key((&sky.source.made_of, planet, eye, first), Fineness::Full);
+        let painted = match &sky.source.made_of {
+            SkyKind::Air {} => None,
+            kind => Some(self.painted.get(painted_key, making, || painted(kind, planet, eye, first))?),
+        };
+
+        let (clouds, form_keys) = self.clouds(sky, &lights, planet, eye, making)?;
+        let heights: Vec<_> = clouds
+            .iter()
+            .map(|c| {
+                let (form, survey) = &*c.form;
+                (form.base, form.base + form.depth, survey.evenly().mean(|t| t) as f32 / form.depth)
+            })
+            .collect();
+        let bands = Band::of(&heights);
+        let heights: Vec<(f64, f64)> = clouds
+            .iter()
+            .map(|c| {
+                let (base, depth) = (c.form.0.base as f64, c.form.0.depth as f64);
+                (base + 0.5 * depth, base + depth)
+            })
+            .collect();
+        let surveys: Vec<(&Survey, &SlabLight)> =
+            clouds.iter().map(|c| (&c.form.1, c.sheets.slabs())).collect();
+        let cover = 1.0 - surveys.iter().map(|(survey, _)| 1.0 - survey.cover()).product::<f64>();
+        let highest = sky_height(&lights);
+        let fog = Fog::new(&sky.fog, highest, cover);
+        let shed: Vec<_> =
+            lights.iter().map(|l| (l.strength, l.direction(), l.placed.in_sky.to_rgb.key())).collect();
+        let turned: Vec<f32> = clouds.iter().map(|c| c.turned).collect();
+        let night_glow = (sky.night.floor_lx / PI) as f32;
+        let made_of =
+            (air_key, painted_key, (form_keys, turned), shed, (&sky.source, &sky.fog, night_glow, eye));
+        let ambience_key = |fineness| key(&made_of, fineness);
+        let (_, ambiences) = self.ambience.best(ambience_key, making, || {
+            let painted = painted.as_deref();
+            let light = SkyLight { lights: &lights, painted, night_glow, source: &sky.source };
+            Ambiences::new(&air, &light, &surveys, &heights, eye, fog.as_ref())
+        })?;
+        let mut land = None;
+        if sky.land.shown && !sky.land.muted {
+            // Its grids are the same, fine or not.
+            let made = self.land.get(key(&sky.land, Fineness::Full), making, || Land::new(&sky.land))?;
+            land = Some(made);
+        }
+        let horizon = Horizon {
+            drop: sky.source.horizon_drop_deg.to_radians() as f32,
+            softness: sky.source.horizon_softness_deg.to_radians() as f32,
+        };
+        let seen_strength = sky.source.seen_strength as f32;
+        let mut scene = Scene {
+            eye_altitude: eye,
+            air,
+            painted,
+            night_glow,
+            horizon,
+            seen_strength,
+            fog_lit: fog.map_or([[0.0; 3]; MAX_LIGHTS], |fog| fog_lit(&fog, &lights)),
+            fog,
+            clouds,
+            bands,
+            land,
+            ambience: ambiences.whole.clone(),
+            beyond: None,
+            under_eye: None,
+            lights,
+        };
+        let mut around = sky.around_eye();
+        around.eye.altitude_m = eye;
+        let around_key = |fineness| key(&around, fineness);
+        let (_, around_eye) = self.around_eye.best(around_key, making, || {
+            scene.beyond = Beyond::of(&scene, &ambiences.alone).map(Arc::new);
+            (scene.beyond.clone(), UnderEye::of(&scene))
+        })?;
+        (scene.beyond, scene.under_eye) = (*around_eye).clone();
+        scene.eye_altitude = sky.eye.altitude_m;
+        Ok(scene)
+    }
+}
+
+/// Each light inside the fog: the mean over its column of what comes straight.
+fn fog_lit(fog: &Fog, lights: &[Light]) -> [Rgb; MAX_LIGHTS] {
+    let mut lit = [[0.0; 3]; MAX_LIGHTS];
+    for (lit, light) in lit.iter_mut().zip(lights) {
+        let depth = fog.column() / f64::from(light.up().max(0.02));
+        let mean = if depth > 1e-6 { (1.0 - (-depth).exp()) / depth } else { 1.0 };
+        *lit = light.clear(fog.from as f64).map(|v| v * mean as f32);
+    }
+    lit
+}
+
+/// Sine of the elevation of the highest sun that shines.
+fn sky_height(lights: &[Light]) -> f64 {
+    let shining = lights.iter().filter(|l| l.strength > 1e-3);
+    shining.map(|l| l.direction()[2]).fold(-1.0, f64::max)
+}
+
+/// Least reach of maps, m, and the steps in which it grows.
+const LEAST_REACH: f64 = 60_000.0;
+const REACH_STEP: f64 = 1.25;
+
+/// How far clouds with these tops can be seen: to the horizon and from there to the top, in steps of a
+/// quarter so that a lifted eye keeps the maps.
+fn reach_steps(planet: f64, top: f64, eye: f64) -> i32 {
+    let horizon = |h: f64| (h * (2.0 * planet + h)).sqrt();
+    let exact = (horizon(top) + horizon(eye)).clamp(LEAST_REACH, 450_000.0);
+    ((exact / LEAST_REACH).ln() / REACH_STEP.ln()).ceil() as i32
+}
+
+fn reach_m(steps: i32) -> f64 {
+    LEAST_REACH * REACH_STEP.powi(steps)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tenter_sky::document::{CloudKind, Placement};
+
+    fn sky(eye_m: f64, elevation_deg: f64) -> Sky {
+        let mut sky = Sky { clouds: vec![CloudKind::CumulusMediocris.usual()], ..Sky::default() };
+        sky.eye.altitude_m = eye_m;
+        sky.suns[0].placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg };
+        sky
+    }
+
+    fn scene(workshop: &Workshop, sky: &Sky, fineness: Fineness) -> Scene {
+        workshop.scene(sky, fineness, &|| false).unwrap()
+    }
+
+    /// What has not changed is as fine in first pictures as in the last one; what has is a draft.
+    #[test]
+    fn first_pictures_keep_what_has_not_changed() {
+        let workshop = Workshop::default();
+        let fine = scene(&workshop, &sky(100.0, 30.0), Fineness::Full);
+        let lifted = scene(&workshop, &sky(110.0, 30.0), Fineness::Draft);
+        let same_depths = |scene: &Scene| Arc::ptr_eq(&scene.clouds[0].depths[0], &fine.clouds[0].depths[0]);
+        assert!(Arc::ptr_eq(&fine.lights[0].view, &lifted.lights[0].view) && same_depths(&lifted));
+        assert_eq!(lifted.eye_altitude, 110.0);
+        let high = scene(&workshop, &sky(200.0, 30.0), Fineness::Draft);
+        assert!(!Arc::ptr_eq(&fine.lights[0].view, &high.lights[0].view) && same_depths(&high));
+        let lit = scene(&workshop, &sky(100.0, 31.0), Fineness::Draft);
+        assert!(Arc::ptr_eq(&fine.clouds[0].form, &lit.clouds[0].form) && !same_depths(&lit));
+        assert!(Arc::ptr_eq(&fine.air, &lit.air) && !Arc::ptr_eq(&fine.lights[0].view, &lit.lights[0].view));
+    }
+
+    /// Maps that end a step farther off are as good for a first picture, and made anew for a refined one.
+    #[test]
+    fn first_pictures_of_a_lifted_eye_keep_their_clouds() {
+        let workshop = Workshop::default();
+        let top = CloudKind::CumulusMediocris.usual();
+        let planet = scene(&workshop, &Sky::default(), Fineness::Draft).air.medium.planet;
+        let steps = |eye| reach_steps(planet, top.base_m + top.depth_m, eye);
+        let over = (0..3000).map(f64::from).find(|eye| steps(*eye) > steps(0.0)).unwrap();
+        let [under, lifted] = [over - 1.0, over].map(|eye| sky(eye, 30.0));
+        let fine = scene(&workshop, &under, Fineness::Full);
+        let first = scene(&workshop, &lifted, Fineness::Draft);
+        assert!(Arc::ptr_eq(&fine.clouds[0].form, &first.clouds[0].form));
+        let refined = scene(&workshop, &lifted, Fineness::Full);
+        assert!(!Arc::ptr_eq(&fine.clouds[0].form, &refined.clouds[0].form));
+    }
+
+    /// A refined picture hangs on its document alone, whatever was drawn before.
+    #[test]
+    fn refined_scenes_know_nothing_of_what_came_before() {
+        let workshop = Workshop::default();
+        for eye_m in [100.0, 105.0] {
+            scene(&workshop, &sky(eye_m, 30.0), Fineness::Draft);
+        }
+        let after = scene(&workshop, &sky(110.0, 30.0), Fineness::Full);
+        let alone = scene(&Workshop::default(), &sky(110.0, 30.0), Fineness::Full);
+        assert_eq!(after.ambience.ground, alone.ambience.ground);
+        assert_eq!(after.under_eye, alone.under_eye);
+    }
+}

@@ -1,0 +1,231 @@
+//! What stands around the eye, for clouds that are lit by it from one side: a wall of cloud brightens small
+//! heaps before it, and what faces the sun's side of the sky gets more of its light than what does not.
+//!
+//! Means over all azimuths are elsewhere ([`Ambience`](crate::scene::Ambience)); here is what the eye sees
+//! around it, for clouds see much the same.
+
+use super::sky_light::clear_sky;
+use super::two_stream::ratio;
+use crate::air::lobe;
+use crate::integrator::{Effort, look_at};
+use crate::scene::probe::{HEIGHT, Toward, UnderLight, WIDTH};
+use crate::scene::{Ambience, Beyond, Scene};
+use crate::simd::{Kernel, Real, dispatch};
+use rayon::prelude::*;
+use std::f64::consts::PI;
+use tenter_sky::camera::Camera;
+use tenter_sky::document::Family;
+use tenter_sky::spectrum::Rgb;
+
+/// Width of looks that are spread all around, radians: were they as wide as they are apart, clouds would be
+/// all edge, and dark.
+pub(super) const LOOK: f64 = 0.005;
+
+/// Asymmetry of light that has hardly turned (an assumption: droplets' own after diffraction is left out).
+const HARDLY: f32 = 0.9;
+/// Sky about within this angle of a light, radians, comes with it and not from around.
+const WITH_LIGHT: f64 = 0.45;
+/// What faces one azimuth gets no more than so many times as much from the sky as of a clear one, and no less
+/// than one over it.
+const MOST: f32 = 6.0;
+
+/// Least cosine that counts: what faces the ground sees a little of all the sky, not of the nearest looks.
+const LEAST: f32 = 1e-3;
+
+impl Beyond {
+    /// Nothing where there are no heaps. `alone`: what surrounds clouds under each light that shines, were
+    /// it the only one.
+    pub fn of(scene: &Scene, alone: &[(usize, Ambience)]) -> Option<Beyond> {
+        if scene.clouds.iter().all(|c| c.form.0.family != Family::Heaps) {
+            return None;
+        }
+        let camera = Camera::latlong(WIDTH, 0.0);
+        // A painted sky is one, whatever lights there are.
+        if alone.len() < 2 || scene.painted.is_some() {
+            let number = alone.first().map_or(0, |(number, _)| *number);
+            return Some(Beyond { camera, lights: vec![UnderLight::of(scene, number)] });
+        }
+        let under = |(number, ambience): &(usize, Ambience)| {
+            let mut one = scene.clone();
+            one.ambience = ambience.clone();
+            for (i, light) in one.lights.iter_mut().enumerate() {
+                light.strength = if i == *number { light.strength } else { 0.0 };
+            }
+            if *number != alone[0].0 {
+                one.night_glow = 0.0;
+            }
+            UnderLight::of(&one, *number)
+        };
+        Some(Beyond { camera, lights: alone.iter().map(under).collect() })
+    }
+}
+
+impl UnderLight {
+    fn of(scene: &Scene, number: usize) -> UnderLight {
+        let lights: Vec<[f64; 3]> =
+            scene.lights.iter().filter(|l| l.strength > 0.0).map(|l| l.direction()).collect();
+        // An eye under all clouds sees only ground below, in the mean.
+        let under = scene.clouds.iter().all(|c| scene.eye_altitude < c.form.0.base as f64);
+        let is_ground = |d: &[f64; 3]| under && d[2] < 0.0;
+        let clear = |d| {
+            let sky = clear_sky(&scene.lights, scene.painted.as_deref(), scene.night_glow, d);
+            sky.map(|v| v * scene.seen_strength)
+        };
+        UnderLight::new(number, &lights, clear, |directions| {
+            let others: Vec<[f64; 3]> = directions.iter().filter(|d| !is_ground(d)).copied().collect();
+            let mut seen = look_at(scene, &others, LOOK, Effort::default()).into_iter();
+            let light = |d| {
+                if is_ground(d) {
+                    return scene.ambience.ground;
+                }
+                seen.next().expect("there is a look for each direction").0
+            };
+            directions.iter().map(light).collect()
+        })
+    }
+
+    /// From the directions of lights, the clear sky and what is seen in others.
+    fn new(
+        number: usize,
+        lights: &[[f64; 3]],
+        clear: impl Fn([f64; 3]) -> Rgb,
+        look: impl Fn(&[[f64; 3]]) -> Vec<Rgb>,
+    ) -> UnderLight {
+        let camera = Camera::latlong(WIDTH, 0.0);
+        let middle = |i: usize| {
+            let (x, y) = ((i % WIDTH) as f64 + 0.5, (i / WIDTH) as f64 + 0.5);
+            camera.direction(x, y).expect("a latlong picture shows all directions")
+        };
+        let directions: Vec<[f64; 3]> = (0..WIDTH * HEIGHT).map(middle).collect();
+        let seen = look(&directions);
+        // Softly, or moved lights would take looks one by one.
+        let apart = |d: &[f64; 3]| {
+            let cosine = |l: &[f64; 3]| (l[0] * d[0] + l[1] * d[1] + l[2] * d[2]).clamp(-1.0, 1.0);
+            let share = |l: &[f64; 3]| ((cosine(l).acos() / WITH_LIGHT - 0.5) as f32).clamp(0.0, 1.0);
+            lights.iter().map(share).fold(1.0, f32::min)
+        };
+        // Rows go with the sine of their angle from the zenith.
+        let solid = |i: usize| (PI * ((i / WIDTH) as f64 + 0.5) / HEIGHT as f64).sin() as f32;
+        let of_sky = |i: usize| {
+            let d = &directions[i];
+            if d[2] > 0.0 { solid(i) * apart(d) } else { 0.0 }
+        };
+        let clear: Vec<Rgb> = directions.iter().map(|d| clear(*d)).collect();
+        let plane = |f: &dyn Fn(usize) -> f32| (0..WIDTH * HEIGHT).map(f).collect::<Vec<f32>>();
+        let spread = Spread {
+            directions: [0, 1, 2].map(|k| plane(&|i| directions[i][k] as f32)),
+            light: [0, 1, 2].map(|c| plane(&|i| seen[i][c])),
+            clear: [0, 1, 2].map(|c| plane(&|i| clear[i][c])),
+            weights: [plane(&solid), plane(&of_sky)],
+        };
+        let toward: Vec<Toward> =
+            (0..HEIGHT).into_par_iter().flat_map_iter(|row| dispatch(Row { spread: &spread, row })).collect();
+        UnderLight { number, toward }
+    }
+}
+
+/// What is seen all around, component by component, and what each look counts: of all, and of the sky away
+/// from lights.
+struct Spread {
+    directions: [Vec<f32>; 3],
+    light: [Vec<f32>; 3],
+    /// The same of a clear sky.
+    clear: [Vec<f32>; 3],
+    weights: [Vec<f32>; 2],
+}
+
+struct Row<'a> {
+    spread: &'a Spread,
+    row: usize,
+}
+
+impl Kernel for Row<'_> {
+    type Output = Vec<Toward>;
+    #[inline(always)]
+    fn run<R: Real>(self) -> Vec<Toward> {
+        let Spread { directions, light, clear, weights } = self.spread;
+        let zero = R::splat(0.0);
+        let mut row = Vec::with_capacity(WIDTH);
+        for to in self.row * WIDTH..(self.row + 1) * WIDTH {
+            // Red, green, blue and the weights of each kind of spreading.
+            let mut sums = [[zero; 4]; 3];
+            for first in (0..WIDTH * HEIGHT).step_by(R::LANES) {
+                let mut cosine = zero;
+                for axis in directions {
+                    cosine = R::load(&axis[first..]).mul_add(R::splat(axis[to]), cosine);
+                }
+                let cosine = cosine.clamp(-1.0, 1.0);
+                let all = R::load(&weights[0][first..]);
+                let of_sky = R::load(&weights[1][first..]);
+                let faced = cosine.max(R::splat(LEAST)) * of_sky;
+                let kinds = [(lobe(HARDLY, cosine) * all, light), (faced, light), (faced, clear)];
+                for (sum, (weight, light)) in sums.iter_mut().zip(kinds) {
+                    for c in 0..3 {
+                        sum[c] = R::load(&light[c][first..]).mul_add(weight, sum[c]);
+                    }
+                    sum[3] = sum[3] + weight;
+                }
+            }
+            let mut means = [[0.0; 3]; 3];
+            for (mean, sum) in means.iter_mut().zip(&sums) {
+                let mut whole = [0.0f32; 4];
+                for (whole, part) in whole.iter_mut().zip(sum) {
+                    let mut lanes = [0.0f32; 16];
+                    part.store(&mut lanes);
+                    *whole = lanes[..R::LANES].iter().sum();
+                }
+                for c in 0..3 {
+                    mean[c] = if whole[3] > 0.0 { whole[c] / whole[3] } else { 0.0 };
+                }
+            }
+            let [through, lit, clear] = means;
+            let facing = [0, 1, 2].map(|c| ratio(lit[c], clear[c], 1.0).clamp(1.0 / MOST, MOST));
+            row.push(Toward { through, facing });
+        }
+        row
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const SUN: [f64; 3] = [0.8, 0.0, 0.6];
+
+    fn beyond(under: UnderLight) -> Beyond {
+        Beyond { camera: Camera::latlong(WIDTH, 0.0), lights: vec![under] }
+    }
+
+    /// Of an even sphere the same comes from everywhere, whichever way something faces.
+    #[test]
+    fn even_light_stays_even() {
+        let even = UnderLight::new(0, &[SUN], |_| [3.0, 2.0, 1.0], |d| vec![[3.0, 2.0, 1.0]; d.len()]);
+        for toward in &even.toward {
+            for c in 0..3 {
+                assert!((toward.through[c] - (3 - c) as f32).abs() < 1e-3, "{:?}", toward.through);
+                assert!((toward.facing[c] - 1.0).abs() < 1e-3, "{:?}", toward.facing);
+            }
+        }
+    }
+
+    /// A wall in the east, up to 20 degrees: most of its light comes through what stands before it, little
+    /// through what stands in the west; what faces east gets more of it. All the light there is stays.
+    #[test]
+    fn a_wall_is_seen_through_what_stands_before_it() {
+        let wall = |d: &[f64; 3]| f32::from(d[0] > 0.5 && (0.0..0.34).contains(&d[2]));
+        let under = UnderLight::new(0, &[], |_| [0.1; 3], |d| d.iter().map(|d| [wall(d); 3]).collect());
+        let beyond = beyond(under);
+        let [east, west] = [1.0, -1.0].map(|x| beyond.at_both(&beyond.lights[0], [x, 0.0, 0.17])[0]);
+        assert!((0.5..0.95).contains(&east.through[1]), "{:?}", east.through);
+        assert!(west.through[1] < 0.02, "{:?}", west.through);
+        assert!(east.facing[1] > 1.5 && west.facing[1] < 0.6, "{:?} {:?}", east.facing, west.facing);
+        let solid = |i: usize| (PI * ((i / WIDTH) as f64 + 0.5) / HEIGHT as f64).sin();
+        let all = |f: &dyn Fn(usize) -> f64| (0..WIDTH * HEIGHT).map(|i| f(i) * solid(i)).sum::<f64>();
+        let seen = |i: usize| {
+            let (x, y) = ((i % WIDTH) as f64 + 0.5, (i / WIDTH) as f64 + 0.5);
+            wall(&beyond.camera.direction(x, y).expect("all is shown")) as f64
+        };
+        let kept = all(&|i| beyond.lights[0].toward[i].through[1] as f64) / all(&seen);
+        assert!((kept - 1.0).abs() < 0.02, "{kept}");
+    }
+}

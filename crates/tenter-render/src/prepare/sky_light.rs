@@ -1,0 +1,385 @@
+//! The clear sky's own light: what it sheds at the eye's height and at others, and what air sends back of
+//! light from below.
+
+use super::two_stream::{Clear, ratio};
+use crate::air::{Air, Medium, SkyColour, TOP_M, narrow, on_upright_planes};
+use crate::scene::Light;
+use crate::simd::Scalar;
+use std::f64::consts::PI;
+use tenter_sky::document::SkySource;
+use tenter_sky::spectrum::{LightToRgb, Rgb, Spectrum, luminance};
+
+/// Share that air over an altitude (m) sends back of light that comes from all over the ground's side: the
+/// two-stream solution by quadrature for air that absorbs nothing (Meador and Weaver 1980, table 1), with
+/// forward scattering counted as none.
+pub(super) fn sent_back_by_air(medium: &Medium, altitude: f64) -> Spectrum {
+    const STEP: f64 = 500.0;
+    const STEPS: usize = (TOP_M / STEP) as usize;
+    let turned = [1.0, 1.0 - medium.aerosol.moment(1), 1.0 - medium.dust.moment(1)];
+    let mut depth = Spectrum::ZERO;
+    for i in 0..STEPS {
+        let amounts = medium.amounts(altitude + (i as f64 + 0.5) * STEP);
+        for (by, turned) in medium.scattering(&amounts).into_iter().zip(turned) {
+            depth += by * (turned * STEP as f32);
+        }
+    }
+    Spectrum(depth.0.map(|t| 0.75f32.sqrt() * t / (1.0 + 0.75f32.sqrt() * t)))
+}
+
+/// What a spectrum of shares makes of each channel of a light.
+pub(super) fn filter_of(shares: &Spectrum, to_rgb: &LightToRgb) -> Rgb {
+    let (some, all) = (to_rgb.convert(shares), to_rgb.colour());
+    // On the edge of the gamut a channel is a difference of much larger numbers.
+    [0, 1, 2].map(|c| ratio(some[c], all[c], 0.0).clamp(0.0, shares.max().max(0.0)))
+}
+
+/// Radiance of a sky without clouds and discs in one direction, cd/m2.
+pub fn clear_sky(lights: &[Light], painted: Option<&SkyColour>, night_glow: f32, d: [f64; 3]) -> Rgb {
+    let at = d.map(|v| Scalar(v as f32));
+    let mut sum = [night_glow; 3];
+    let mut add = |light: [Scalar; 3], strength: f32| {
+        for c in 0..3 {
+            sum[c] += light[c].0 * strength;
+        }
+    };
+    match painted {
+        Some(painted) => add(painted.radiance(at, Scalar(0.0)), 1.0),
+        None => {
+            for light in lights {
+                let s = light.direction();
+                let cos: f64 = (0..3).map(|i| d[i] * s[i]).sum();
+                add(light.view.sky.radiance(at, narrow(Scalar(cos as f32))), light.strength);
+            }
+        }
+    }
+    sum
+}
+
+/// The sky as it lights things.
+pub struct SkyLight<'a> {
+    pub lights: &'a [Light],
+    pub painted: Option<&'a SkyColour>,
+    pub night_glow: f32,
+    pub source: &'a SkySource,
+}
+
+/// What one light makes of the sky, and for one of them what is there without any: airglow, or a painted
+/// sky. Light of all parts adds up, so that several suns are the sum of what each makes alone.
+pub(super) struct Part<'a> {
+    pub sky: &'a SkyLight<'a>,
+    /// Its place among the lights.
+    pub light: Option<usize>,
+    pub with_rest: bool,
+}
+
+/// What a clear sky sheds, lx: on level ground, and of that what comes from around the light, on a plane
+/// that faces it: so much that its flow along the ground is the sky's.
+pub(super) struct Falling {
+    pub level: Rgb,
+    pub sunward: Rgb,
+}
+
+impl Falling {
+    /// What comes from around the light, on level ground.
+    pub fn with_light(&self, part: &Part) -> Rgb {
+        self.sunward.map(|v| v * part.light().map_or(0.0, Light::up))
+    }
+
+    /// At another altitude than the ground's: so much more or less as there is air above that scatters down
+    /// what the light sends it. The sky around the light goes with it, the rest is even.
+    pub fn at(&self, part: &Part, over: &Scattering, altitude: f64) -> Clear {
+        let (here, there) = (over.above(0.0), over.above(altitude));
+        // Channels on the edge of the gamut go with the others.
+        let whole = ratio(luminance(there), luminance(here), 1.0).max(0.0);
+        let by_channel = |c: usize| ratio(there[c], here[c], whole).clamp(0.25 * whole, 4.0 * whole);
+        let brighter = if part.sky.painted.is_some() { [1.0; 3] } else { [0, 1, 2].map(by_channel) };
+        let with_light = self.with_light(part);
+        let mut lights: Vec<Rgb> =
+            part.light().map(|light| light.clear(altitude).map(|v| v * light.up())).into_iter().collect();
+        for light in &mut lights {
+            for c in 0..3 {
+                light[c] += with_light[c] * brighter[c];
+            }
+        }
+        let sky = [0, 1, 2].map(|c| (self.level[c] - with_light[c]) * brighter[c]);
+        Clear { sky, lights, brighter }
+    }
+}
+
+/// Light that clear air scatters down, by all that lies over an altitude (once scattered).
+pub(super) struct Scattering {
+    /// Every [`Scattering::STEP`] m from the ground.
+    above: Vec<Rgb>,
+}
+
+impl Scattering {
+    const STEP: f64 = 500.0;
+    const STEPS: usize = (TOP_M / Self::STEP) as usize;
+
+    /// Of a light at a cosine `m` to the zenith the Eddington approximation sends `(1 + 3/2 g m) / 2` of what
+    /// is scattered on down (Meador and Weaver 1980, table 1).
+    pub fn new(medium: &Medium, light: Option<&Light>) -> Scattering {
+        let asymmetry = [0.0, medium.aerosol.moment(1), medium.dust.moment(1)];
+        let mut above = vec![[0.0; 3]; Self::STEPS + 1];
+        for i in (0..Self::STEPS).rev() {
+            let altitude = (i as f64 + 0.5) * Self::STEP;
+            let scattered = medium.scattering(&medium.amounts(altitude));
+            above[i] = above[i + 1];
+            if let Some(light) = light {
+                let up = light.up();
+                let mut down = Spectrum::ZERO;
+                for (by, g) in scattered.iter().zip(asymmetry) {
+                    down += *by * (0.5 + 0.75 * g * up).min(0.95);
+                }
+                let down = filter_of(&down, &light.placed.in_sky.to_rgb);
+                let lit = light.clear(altitude);
+                for c in 0..3 {
+                    above[i][c] += lit[c] * down[c];
+                }
+            }
+        }
+        Scattering { above }
+    }
+
+    fn above(&self, altitude: f64) -> Rgb {
+        let x = (altitude / Self::STEP).clamp(0.0, Self::STEPS as f64 - 1e-3);
+        let (i, f) = (x as usize, (x % 1.0) as f32);
+        [0, 1, 2].map(|c| self.above[i][c] + (self.above[i + 1][c] - self.above[i][c]) * f)
+    }
+}
+
+/// Sine of a light's height under which no part of the sky goes with it.
+const FADES_UNDER: f64 = 0.07;
+
+impl SkyLight<'_> {
+    /// One part for each light that shines, the first of them with what is there without lights.
+    pub(super) fn parts(&self) -> Vec<Part<'_>> {
+        let shining = (0..self.lights.len()).filter(|i| self.lights[*i].strength > 0.0);
+        let mut parts: Vec<Part> =
+            shining.map(|i| Part { sky: self, light: Some(i), with_rest: false }).collect();
+        match parts.first_mut() {
+            Some(first) => first.with_rest = true,
+            None => parts.push(Part { sky: self, light: None, with_rest: true }),
+        }
+        parts
+    }
+
+    /// What strength, shift and tint make of the sky's light.
+    fn filter(&self) -> Rgb {
+        // Shifts are counted from D65's neighbour at 6500 K; no light is hotter than 40 000 K.
+        let at = |mired: f64| {
+            let rgb = LightToRgb::blackbody(1e6 / mired.clamp(25.0, 1000.0)).colour();
+            rgb.map(|v| v / luminance(rgb))
+        };
+        const NEUTRAL: f64 = 1e6 / 6500.0;
+        let (from, to) = (at(NEUTRAL), at(NEUTRAL + self.source.light_shift_mired));
+        let tint = self.source.light_tint.0;
+        let strength = self.source.light_strength;
+        [0, 1, 2].map(|c| (to[c] / from[c]).max(0.0) * (tint[c] * strength) as f32)
+    }
+}
+
+impl<'a> Part<'a> {
+    pub fn light(&self) -> Option<&'a Light> {
+        self.light.map(|i| &self.sky.lights[i])
+    }
+
+    /// The colour of its light outside the air.
+    pub fn to_rgb(&self) -> &'a LightToRgb {
+        self.light().map_or(LightToRgb::sunlight(), |light| &light.placed.in_sky.to_rgb)
+    }
+
+    /// Radiance of the clear sky over the ground in one direction as it lights things, without the discs.
+    fn radiance(&self, d: [f64; 3], filter: Rgb) -> Rgb {
+        let at = d.map(|v| Scalar(v as f32));
+        let mut sum = [if self.with_rest { self.sky.night_glow } else { 0.0 }; 3];
+        let mut add = |light: [Scalar; 3], strength: f32| {
+            for c in 0..3 {
+                sum[c] += light[c].0 * strength;
+            }
+        };
+        match (self.sky.painted, self.light()) {
+            (Some(painted), _) if self.with_rest => add(painted.radiance(at, Scalar(0.0)), 1.0),
+            (None, Some(light)) => {
+                let s = light.direction();
+                let cos: f64 = (0..3).map(|i| d[i] * s[i]).sum();
+                add(light.over_ground.radiance(at, narrow(Scalar(cos as f32))), light.strength);
+            }
+            _ => {}
+        }
+        [0, 1, 2].map(|c| sum[c] * filter[c])
+    }
+
+    /// The clear sky's light: means over directions spread evenly in what they add to level ground.
+    pub fn falling(&self) -> Falling {
+        const RINGS: usize = 24;
+        const AROUND: usize = 48;
+        let filter = self.sky.filter();
+        let sun = self.light().map_or([0.0, 0.0, 1.0], Light::direction);
+        let level_to_sun = sun[0].hypot(sun[1]);
+        let (mut level, mut toward) = ([0.0f64; 3], [0.0f64; 3]);
+        for i in 0..RINGS * AROUND {
+            let sin2 = ((i / AROUND) as f64 + 0.5) / RINGS as f64;
+            let (s, c) = ((i % AROUND) as f64 * 2.0 * PI / AROUND as f64).sin_cos();
+            let (flat, up) = (sin2.sqrt(), (1.0 - sin2).sqrt());
+            let l = self.radiance([flat * s, flat * c, up], filter);
+            let sunward = flat / up * (s * sun[0] + c * sun[1]) / level_to_sun.max(1e-6);
+            for k in 0..3 {
+                level[k] += l[k] as f64;
+                toward[k] += l[k] as f64 * sunward;
+            }
+        }
+        // A light on the horizon has no side of a layer to itself: what goes with it fades.
+        let fade = if self.light.is_some() { (sun[2] / FADES_UNDER).clamp(0.0, 1.0) } else { 0.0 };
+        let whole = PI / (RINGS * AROUND) as f64;
+        let sunward = toward.map(|v| v.max(0.0) * whole * fade / level_to_sun.max(0.3));
+        // Nor more than there is.
+        let share =
+            |k: usize| (0.7 * level[k] * whole / (sunward[k] * sun[2].max(0.0)).max(1e-12)).clamp(0.0, 1.0);
+        Falling {
+            level: level.map(|v| (v * whole) as f32),
+            sunward: std::array::from_fn(|k| (sunward[k] * share(k)) as f32),
+        }
+    }
+
+    /// Mean radiance that upright planes at an altitude see above the horizon, and of the air below it.
+    pub fn on_upright_planes(&self, air: &Air, altitude: f64) -> [Rgb; 2] {
+        if self.sky.painted.is_some() {
+            return [if self.with_rest { self.horizon_radiance() } else { [0.0; 3] }, [0.0; 3]];
+        }
+        let filter = self.sky.filter();
+        let glow = if self.with_rest { self.sky.night_glow } else { 0.0 };
+        let mut halves = [[glow; 3], [0.0; 3]];
+        if let Some(light) = self.light() {
+            for (half, more) in halves.iter_mut().zip(on_upright_planes(air, altitude, &light.placed.in_sky))
+            {
+                for c in 0..3 {
+                    half[c] += more[c];
+                }
+            }
+        }
+        halves.map(|half| [0, 1, 2].map(|c| half[c] * filter[c]))
+    }
+
+    /// Mean radiance of the sky from 3 to 40 degrees above the horizon.
+    fn horizon_radiance(&self) -> Rgb {
+        const AROUND: usize = 24;
+        let filter = self.sky.filter();
+        let mut sum = [0.0f32; 3];
+        let elevations = [3.0f64, 8.0, 15.0, 25.0, 40.0];
+        for e in elevations {
+            for a in 0..AROUND {
+                let d = tenter_sky::camera::toward(a as f64 * 2.0 * PI / AROUND as f64, e.to_radians());
+                let l = self.radiance(d, filter);
+                for k in 0..3 {
+                    sum[k] += l[k] / (AROUND * elevations.len()) as f32;
+                }
+            }
+        }
+        sum
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::air::{AirView, Fineness};
+    use crate::prepare::Workshop;
+    use crate::scene::Scene;
+    use std::sync::Arc;
+    use tenter_sky::document::{Air, Placement, Sky};
+    use tenter_sky::spectrum::band_centre_nm;
+
+    fn scene(air: &Air, elevation_deg: f64, eye_m: f64) -> Scene {
+        let mut sky = Sky { air: air.clone(), ..Sky::default() };
+        sky.suns[0].placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg };
+        sky.eye.altitude_m = eye_m;
+        Workshop::default().scene(&sky, Fineness::Full, &|| false).unwrap()
+    }
+
+    fn light(scene: &Scene) -> SkyLight<'_> {
+        static SOURCE: std::sync::LazyLock<SkySource> = std::sync::LazyLock::new(SkySource::default);
+        SkyLight { lights: &scene.lights, painted: None, night_glow: 0.0, source: &SOURCE }
+    }
+
+    /// Exponential integrals, by the middle of 20 000 steps: the integral of mu^(n-2) e^(-t/mu) over 0 to 1.
+    fn exponential_integral(n: i32, t: f64) -> f64 {
+        const STEPS: usize = 20_000;
+        (0..STEPS)
+            .map(|i| (i as f64 + 0.5) / STEPS as f64)
+            .map(|mu| mu.powi(n - 2) * (-t / mu).exp() / STEPS as f64)
+            .sum()
+    }
+
+    /// Air of molecules alone: spherical albedo as Vermote and others 1997 have it for the second simulation
+    /// of the satellite signal, (3 t - 4 E3(t) + 6 E4(t)) / (4 + 3 t) (from memory).
+    #[test]
+    fn molecules_send_back_their_spherical_albedo() {
+        let air = Air { visibility_km: 1000.0, ..Air::default() };
+        let medium = Medium::new(&air);
+        let sent_back = sent_back_by_air(&medium, 0.0);
+        for (band, got) in sent_back.0.into_iter().enumerate() {
+            let t = crate::air::rayleigh_column(band_centre_nm(band));
+            let [e3, e4] = [3, 4].map(|n| exponential_integral(n, t));
+            let expected = (3.0 * t - 4.0 * e3 + 6.0 * e4) / (4.0 + 3.0 * t);
+            assert!((got as f64 / expected - 1.0).abs() < 0.12, "{band}: {got} {expected}");
+        }
+        // Half of the air lies under 5.5 km (U.S. Standard Atmosphere 1976: 505 hPa there).
+        let above = sent_back_by_air(&medium, 5500.0);
+        let green = |shares: &Spectrum| filter_of(shares, LightToRgb::sunlight())[1];
+        let half = green(&above) / green(&sent_back);
+        assert!((half - 0.5).abs() < 0.05, "{half}");
+    }
+
+    /// The sky's flux at other heights, told from the ground, against tables made there.
+    #[test]
+    fn the_sky_fades_with_height_as_tables_made_there_have_it() {
+        for (visibility_km, elevation_deg) in [(60.0, 40.0), (20.0, 40.0), (60.0, 10.0)] {
+            let air = Air { visibility_km, ..Air::default() };
+            let medium = Medium::new(&air);
+            let ground = scene(&air, elevation_deg, 1.0);
+            let here = light(&ground);
+            let part = &here.parts()[0];
+            let (falling, over) = (part.falling(), Scattering::new(&medium, part.light()));
+            for altitude in [1500.0, 6000.0] {
+                let mut there = scene(&air, elevation_deg, altitude);
+                // Its own sky in place of the ground's.
+                let view = AirView::new(&there.air, altitude, &there.lights[0].placed.in_sky, Fineness::Full);
+                there.lights[0].over_ground = Arc::new(view.sky);
+                let exact = luminance(light(&there).parts()[0].falling().level) / luminance(falling.level);
+                let told = falling.at(part, &over, altitude);
+                let with_light = falling.with_light(part);
+                let level: Rgb = std::array::from_fn(|c| told.sky[c] + with_light[c] * told.brighter[c]);
+                let told = luminance(level) / luminance(falling.level);
+                assert!(
+                    (told / exact - 1.0).abs() < 0.3,
+                    "{visibility_km} {elevation_deg} {altitude}: {told} {exact}"
+                );
+            }
+            assert_eq!(falling.at(part, &over, 0.0).brighter, [1.0; 3]);
+        }
+    }
+
+    /// What lights shed grows with height, what the sky sheds falls, and both together change little.
+    #[test]
+    fn what_the_sky_loses_with_height_the_sun_gains() {
+        let air = Air { visibility_km: 30.0, ..Air::default() };
+        let medium = Medium::new(&air);
+        let ground = scene(&air, 35.0, 1.0);
+        let here = light(&ground);
+        let part = &here.parts()[0];
+        let (falling, over) = (part.falling(), Scattering::new(&medium, part.light()));
+        let at = |altitude: f64| falling.at(part, &over, altitude);
+        let levels = [0.0, 1000.0, 3000.0, 8000.0].map(at);
+        for pair in levels.windows(2) {
+            assert!(luminance(pair[1].sky) < luminance(pair[0].sky));
+            assert!(luminance(pair[1].lights[0]) > luminance(pair[0].lights[0]));
+            assert!(
+                (pair[1].down() / pair[0].down() - 1.0).abs() < 0.12,
+                "{} {}",
+                pair[1].down(),
+                pair[0].down()
+            );
+        }
+    }
+}

@@ -1,0 +1,263 @@
+//! The document's suns and moon, placed in the sky.
+
+use crate::air::SunInSky;
+use chrono::{DateTime, FixedOffset};
+use tenter_sky::astronomy;
+use tenter_sky::camera::toward;
+use tenter_sky::document::{Grade, LightColour, Moon, MoonPhase, Placement, Sky, Sun};
+use tenter_sky::spectrum::{LightToRgb, Spectrum, solar_illuminance};
+
+/// Lights one scene can hold: the suns and the moon.
+pub const MAX_LIGHTS: usize = tenter_sky::document::MAX_SUNS + 1;
+
+/// How bright a disc is from place to place.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Face {
+    /// Darkening toward the rim by a linear law with this factor.
+    Sun { limb_darkening: f64 },
+    /// Lit from a direction: cosine of the phase angle, and the direction of the bright limb as a vector in
+    /// the sky; light of the earth as a share of the full moon's.
+    Moon { phase_cos: f64, bright_limb: [f64; 3], earthshine: f64 },
+}
+
+/// One light of a sky, before air.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct PlacedLight {
+    pub in_sky: SunInSky,
+    /// Unit vector to where the disc is seen: refraction lifts it over the direction its light comes from.
+    pub seen: [f64; 3],
+    /// Height of the disc over its width: refraction lifts its lower rim more than its upper one.
+    pub flattening: f64,
+    pub face: Face,
+    pub disc_seen: bool,
+    pub glare: f64,
+}
+
+/// Where a sun stands, degrees, and its strength with the distance of the day taken in.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct PlacedSun {
+    pub azimuth_deg: f64,
+    /// True height of its centre: light, twilight and exposure follow it.
+    pub elevation_deg: f64,
+    /// Height at which the disc is seen. A sun set by hand is seen where it stands; one of place and time
+    /// is lifted by refraction.
+    pub seen_elevation_deg: f64,
+    pub strength: f64,
+}
+
+impl PlacedSun {
+    pub fn of(sky: &Sky, sun: &Sun) -> PlacedSun {
+        match &sun.placement {
+            Placement::Hand { azimuth_deg, elevation_deg } => PlacedSun {
+                azimuth_deg: azimuth_deg.rem_euclid(360.0),
+                elevation_deg: *elevation_deg,
+                seen_elevation_deg: *elevation_deg,
+                strength: sun.strength,
+            },
+            Placement::Place {} => {
+                let place = &sky.place;
+                let p = astronomy::sun(place.latitude_deg, place.longitude_deg, time_of(sky))
+                    .expect("ranges were validated");
+                PlacedSun {
+                    azimuth_deg: (p.azimuth + place.north_offset_deg).rem_euclid(360.0),
+                    elevation_deg: p.elevation,
+                    seen_elevation_deg: p.apparent_elevation,
+                    strength: sun.strength / (p.distance * p.distance),
+                }
+            }
+        }
+    }
+
+    pub fn direction(&self) -> [f64; 3] {
+        toward(self.azimuth_deg.to_radians(), self.elevation_deg.to_radians())
+    }
+}
+
+/// A disc's height over its width where refraction lifts a true elevation to a seen one, degrees: 0.83 on
+/// the horizon.
+fn flattening(elevation: f64, seen: f64) -> f64 {
+    const STEP: f64 = 0.05;
+    if seen == elevation {
+        return 1.0;
+    }
+    let [low, high] = [-STEP, STEP].map(|by| elevation + by + astronomy::refraction(elevation + by));
+    ((high - low) / (2.0 * STEP)).clamp(0.5, 1.0)
+}
+
+/// A sky's grade with the exposure that holds for its first sun's height.
+pub fn grade_of(sky: &Sky) -> Grade {
+    let ev100 = sky.grade.ev100_at(PlacedSun::of(sky, &sky.suns[0]).elevation_deg);
+    Grade { ev100, exposures: Vec::new(), ..sky.grade.clone() }
+}
+
+/// The moment of a sky.
+pub fn time_of(sky: &Sky) -> DateTime<FixedOffset> {
+    DateTime::parse_from_rfc3339(&sky.place.at).expect("validated with the document")
+}
+
+/// Where the moon stands and what it sheds.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct PlacedMoon {
+    pub azimuth_deg: f64,
+    /// True height of its centre, and the height at which it is seen, as of [`PlacedSun`].
+    pub elevation_deg: f64,
+    pub seen_elevation_deg: f64,
+    pub phase_deg: f64,
+    /// Outside the air, on a plane that faces it, lx.
+    pub illuminance_lx: f64,
+}
+
+impl PlacedMoon {
+    pub fn of(sky: &Sky, moon: &Moon) -> PlacedMoon {
+        let place = &sky.place;
+        let real = astronomy::moon(place.latitude_deg, place.longitude_deg, time_of(sky));
+        let (azimuth_deg, elevation_deg, lifted) = match moon.placement {
+            Placement::Hand { azimuth_deg, elevation_deg } => (azimuth_deg, elevation_deg, 0.0),
+            Placement::Place {} => {
+                (real.azimuth + place.north_offset_deg, real.elevation, astronomy::refraction(real.elevation))
+            }
+        };
+        let (azimuth_deg, seen_elevation_deg) = (azimuth_deg.rem_euclid(360.0), elevation_deg + lifted);
+        let (phase_deg, near) = match moon.phase {
+            MoonPhase::Hand { phase_deg } => (phase_deg, 1.0),
+            MoonPhase::Time {} => (real.phase, (real.angular_diameter / MEAN_DIAMETER_DEG).powi(2)),
+        };
+        let illuminance_lx = moonlight(phase_deg) * near * moon.strength;
+        PlacedMoon { azimuth_deg, elevation_deg, seen_elevation_deg, phase_deg, illuminance_lx }
+    }
+}
+
+/// Of the moon at its mean distance.
+const MEAN_DIAMETER_DEG: f64 = 0.518;
+
+/// Moonlight outside the air at the mean distance, lx, by phase angle in degrees (Krisciunas and Schaefer
+/// 1991, eq. 8 and 9: footcandles from the magnitude -12.73 + 0.026 a + 4e-9 a^4).
+pub fn moonlight(phase_deg: f64) -> f64 {
+    const LUX_PER_FOOTCANDLE: f64 = 10.7639;
+    let a = phase_deg.abs().min(180.0);
+    LUX_PER_FOOTCANDLE * 10f64.powf(-0.4 * (-12.73 + 0.026 * a + 4e-9 * a.powi(4) + 16.57))
+}
+
+/// Light of the earth on the moon at new moon, as a share of the sun's there (about 1e-4; Goode et al. 2001,
+/// from memory); it wanes as the earth does.
+fn earthshine(phase_deg: f64) -> f64 {
+    1e-4 * (1.0 - phase_deg.to_radians().cos()) * 0.5
+}
+
+/// The moon's rock is darker in the blue: relative to 550 nm a straight line, which takes the sun's colour
+/// index of 0.65 to 0.88 (0.92 observed; common practice, no source).
+fn moons_colour() -> LightToRgb {
+    let rock = Spectrum::from_fn(|nm| 1.0 + 0.0018 * (nm - 550.0));
+    let light = LightToRgb::sunlight().filtered(&rock);
+    let bright = tenter_sky::spectrum::luminance(light.colour()) as f64 / solar_illuminance();
+    light.filtered(&Spectrum::splat((1.0 / bright) as f32))
+}
+
+/// All lights, the suns in their order and the moon last. A muted sun stays, without light.
+pub fn placed_lights(sky: &Sky) -> Vec<PlacedLight> {
+    let mut lights: Vec<PlacedLight> = sky
+        .suns
+        .iter()
+        .map(|sun| {
+            let placed = PlacedSun::of(sky, sun);
+            PlacedLight {
+                in_sky: SunInSky {
+                    direction: placed.direction(),
+                    disc_radius: (sun.angular_diameter_deg * 0.5).to_radians(),
+                    to_rgb: colour_of(&sun.colour),
+                    strength: if sun.muted { 0.0 } else { placed.strength },
+                },
+                seen: toward(placed.azimuth_deg.to_radians(), placed.seen_elevation_deg.to_radians()),
+                flattening: flattening(placed.elevation_deg, placed.seen_elevation_deg),
+                face: Face::Sun { limb_darkening: sun.limb_darkening },
+                disc_seen: sun.disc_seen && !sun.muted,
+                glare: sun.glare,
+            }
+        })
+        .collect();
+    if sky.moon.risen {
+        let placed = PlacedMoon::of(sky, &sky.moon);
+        let sun = PlacedSun::of(sky, &sky.suns[0]).direction();
+        lights.push(PlacedLight {
+            in_sky: SunInSky {
+                direction: toward(placed.azimuth_deg.to_radians(), placed.elevation_deg.to_radians()),
+                disc_radius: (sky.moon.angular_diameter_deg * 0.5).to_radians(),
+                to_rgb: moons_colour(),
+                strength: placed.illuminance_lx / solar_illuminance(),
+            },
+            seen: toward(placed.azimuth_deg.to_radians(), placed.seen_elevation_deg.to_radians()),
+            flattening: flattening(placed.elevation_deg, placed.seen_elevation_deg),
+            face: Face::Moon {
+                phase_cos: placed.phase_deg.to_radians().cos(),
+                bright_limb: sun,
+                earthshine: earthshine(placed.phase_deg) * sky.moon.earthshine,
+            },
+            disc_seen: true,
+            glare: 0.0,
+        });
+    }
+    lights
+}
+
+fn colour_of(colour: &LightColour) -> LightToRgb {
+    match colour {
+        LightColour::Sunlight {} => *LightToRgb::sunlight(),
+        LightColour::Temperature { kelvin } => LightToRgb::blackbody(*kelvin),
+        LightColour::Tint { tint } => LightToRgb::tinted(tint.0.map(|v| v as f32)),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Krisciunas and Schaefer 1991: outside the air the full moon sheds 0.31 lx; half moons a tenth of it
+    /// (their fig. 1, from memory: magnitude -10.1 at 90 degrees).
+    #[test]
+    fn moonlight_by_phase() {
+        assert!((moonlight(0.0) - 0.313).abs() < 0.005, "{}", moonlight(0.0));
+        assert!((moonlight(90.0) / moonlight(0.0) - 0.091).abs() < 0.005, "{}", moonlight(90.0));
+        assert!(moonlight(180.0) < 1e-3 * moonlight(0.0));
+    }
+
+    #[test]
+    fn muted_suns_shed_nothing_and_the_moon_comes_last() {
+        let mut sky = Sky::default();
+        sky.suns.push(Sun { muted: true, ..Sun::default() });
+        sky.moon.risen = true;
+        let lights = placed_lights(&sky);
+        assert_eq!((lights.len(), lights[1].in_sky.strength), (3, 0.0));
+        assert!(matches!(lights[2].face, Face::Moon { .. }));
+    }
+
+    /// A sun on the horizon is seen half a degree higher and five sixths as high as it is wide (common
+    /// practice, no source: 29' at the upper rim, 34' on the horizon); its light comes from where it stands.
+    #[test]
+    fn refraction_lifts_the_disc_alone() {
+        let mut sky = Sky::default();
+        sky.suns[0].placement = Placement::Place {};
+        sky.place.at = "2026-06-21T21:45:00+01:00".into();
+        let placed = PlacedSun::of(&sky, &sky.suns[0]);
+        let lifted = placed.seen_elevation_deg - placed.elevation_deg;
+        assert!((lifted - astronomy::refraction(placed.elevation_deg)).abs() < 1e-9);
+        let light = placed_lights(&sky)[0];
+        assert_eq!(light.in_sky.direction, placed.direction());
+        assert!((light.seen[2].asin().to_degrees() - placed.seen_elevation_deg).abs() < 1e-9);
+        assert!((flattening(-0.3, -0.3 + astronomy::refraction(-0.3)) - 0.83).abs() < 0.04);
+        assert_eq!(flattening(12.0, 12.0), 1.0);
+        sky.suns[0].placement = Placement::Hand { azimuth_deg: 10.0, elevation_deg: -0.3 };
+        let by_hand = placed_lights(&sky)[0];
+        assert_eq!((by_hand.seen, by_hand.flattening), (by_hand.in_sky.direction, 1.0));
+    }
+
+    #[test]
+    fn north_offset_turns_what_time_has_placed() {
+        let mut sky = Sky::default();
+        sky.suns[0].placement = Placement::Place {};
+        let before = PlacedSun::of(&sky, &sky.suns[0]);
+        sky.place.north_offset_deg = 30.0;
+        let after = PlacedSun::of(&sky, &sky.suns[0]);
+        assert!(((after.azimuth_deg - before.azimuth_deg).rem_euclid(360.0) - 30.0).abs() < 1e-9);
+        assert_eq!(after.elevation_deg, before.elevation_deg);
+    }
+}

@@ -1,0 +1,119 @@
+//! Probes: what the eye sees all around it, and the light of the sky on the ground below.
+//!
+//! Means over all azimuths are in [`Ambience`](super::Ambience); a probe has what comes from each direction.
+
+use super::{MAX_LIGHTS, Surroundings};
+use crate::simd::Real;
+use tenter_sky::camera::Camera;
+use tenter_sky::spectrum::Rgb;
+
+/// Size of the picture all around the eye.
+pub const WIDTH: usize = 48;
+pub const HEIGHT: usize = WIDTH / 2;
+/// What is kept for a direction.
+#[derive(Clone, Copy)]
+pub struct Toward {
+    /// Radiance spread as far as light is that has hardly turned, cd/m2.
+    pub through: Rgb,
+    /// The sky's light on what faces that way, over that of a clear sky.
+    pub facing: Rgb,
+}
+
+/// The eye's surroundings under one light, by its place among the scene's.
+pub struct UnderLight {
+    pub number: usize,
+    pub toward: Vec<Toward>,
+}
+
+/// The eye's surroundings. Each light has its own: what clouds make of the sky's light is a share of what
+/// that light makes, and shares of several don't add up.
+pub struct Beyond {
+    pub camera: Camera,
+    pub lights: Vec<UnderLight>,
+}
+
+/// The same along the rays of a packet.
+#[derive(Clone, Copy)]
+pub struct Sides<R: Real> {
+    pub through: [R; 3],
+    /// Of each light.
+    pub facing: [[R; 3]; MAX_LIGHTS],
+}
+
+impl<R: Real> Sides<R> {
+    /// What lights a layer from its sides above the horizon, in one channel.
+    #[inline(always)]
+    pub fn around(&self, layer: &Surroundings, channel: usize) -> R {
+        let mut sum = R::splat(0.0);
+        for (facing, around) in self.facing.iter().zip(&layer.around_of) {
+            sum = facing[channel].mul_add(R::splat(around[channel]), sum);
+        }
+        sum
+    }
+}
+
+impl Beyond {
+    /// For rays: what stands behind clouds on them, and what lights the sides of clouds that are seen.
+    #[inline(always)]
+    pub fn along<R: Real>(&self, direction: &[R; 3]) -> Sides<R> {
+        let mut d = [[0.0f32; 16]; 3];
+        for k in 0..3 {
+            direction[k].store(&mut d[k]);
+        }
+        let zero = R::splat(0.0);
+        let mut sides = Sides { through: [zero; 3], facing: [[zero; 3]; MAX_LIGHTS] };
+        for light in &self.lights {
+            let mut lanes = [[0.0f32; 16]; 6];
+            for lane in 0..R::LANES {
+                let [there, back] = self.at_both(light, [0, 1, 2].map(|k| d[k][lane] as f64));
+                for c in 0..3 {
+                    lanes[c][lane] = there.through[c];
+                    lanes[3 + c][lane] = back.facing[c];
+                }
+            }
+            for c in 0..3 {
+                sides.through[c] = sides.through[c] + R::load(&lanes[c]);
+                sides.facing[light.number][c] = R::load(&lanes[3 + c]);
+            }
+        }
+        sides
+    }
+
+    /// Toward a direction and toward where that comes from.
+    pub fn at_both(&self, light: &UnderLight, direction: [f64; 3]) -> [Toward; 2] {
+        let [x, y] = self.camera.place(direction).expect("a latlong picture shows all directions");
+        let (half, whole) = (0.5 * WIDTH as f64, HEIGHT as f64);
+        [light.at(x, y), light.at(x + half, whole - y)]
+    }
+}
+
+impl UnderLight {
+    /// At a place of the picture, as if it went on sideways.
+    fn at(&self, x: f64, y: f64) -> Toward {
+        let (x, y) = (x - 0.5, (y - 0.5).clamp(0.0, HEIGHT as f64 - 1.0));
+        let (column, row) = (x.floor(), y.floor().min(HEIGHT as f64 - 2.0));
+        let (fx, fy) = ((x - column) as f32, (y - row) as f32);
+        let corner = |right: i64, down: usize| {
+            let column = (column as i64 + right).rem_euclid(WIDTH as i64) as usize;
+            &self.toward[(row as usize + down) * WIDTH + column]
+        };
+        let [a, b, c, d] = [corner(0, 0), corner(1, 0), corner(0, 1), corner(1, 1)];
+        let between = |f: fn(&Toward) -> &Rgb| {
+            [0, 1, 2].map(|k| {
+                let up = f(a)[k] + (f(b)[k] - f(a)[k]) * fx;
+                let down = f(c)[k] + (f(d)[k] - f(c)[k]) * fx;
+                up + (down - up) * fy
+            })
+        };
+        Toward { through: between(|t| &t.through), facing: between(|t| &t.facing) }
+    }
+}
+
+/// Ground whose sky is known.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct UnderEye {
+    /// Illuminance of level ground by everything but the direct lights, lx.
+    pub diffuse: Rgb,
+    /// How far around the sky is much the same, m: as far as the lowest clouds are up.
+    pub around: f32,
+}

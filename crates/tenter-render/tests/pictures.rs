@@ -1,0 +1,123 @@
+//! Where pictures are looked at: what is filled in, what is looked at again, and where sky and ground meet.
+
+use tenter_render::air::Fineness;
+use tenter_render::integrator::{Effort, look_at};
+use tenter_render::picture::{Area, Picture, render, smooth_outlines};
+use tenter_render::prepare::Workshop;
+use tenter_render::scene::Scene;
+use tenter_sky::camera::Camera;
+use tenter_sky::document::{CloudKind, CloudLayer, Placement, Sky};
+use tenter_sky::spectrum::luminance;
+
+fn sky_of(kinds: &[CloudKind], elevation_deg: f64) -> Sky {
+    let cloud = |kind: &CloudKind| CloudLayer { cover: 0.3, ..kind.usual() };
+    let mut sky = Sky { clouds: kinds.iter().map(cloud).collect(), ..Sky::default() };
+    sky.suns[0].placement = Placement::Hand { azimuth_deg: 262.0, elevation_deg };
+    (sky.eye.heading_deg, sky.eye.pitch_deg) = (40.0, 9.0);
+    sky
+}
+
+fn scene_of(sky: &Sky) -> Scene {
+    Workshop::default().scene(sky, Fineness::Draft, &|| false).unwrap()
+}
+
+fn draw(scene: &Scene, camera: &Camera) -> Picture {
+    render(scene, camera, Effort::default(), &|| false).unwrap()
+}
+
+fn luminances(picture: &Picture) -> Vec<f64> {
+    picture.pixels.iter().map(|p| luminance(*p) as f64).collect()
+}
+
+/// |a - b| / max(b, 0.05 mean b), smallest first.
+fn errors(a: &[f64], b: &[f64]) -> Vec<f64> {
+    let mean = b.iter().sum::<f64>() / b.len() as f64;
+    let mut errors: Vec<f64> = a.iter().zip(b).map(|(a, b)| (a - b).abs() / b.max(0.05 * mean)).collect();
+    errors.sort_by(f64::total_cmp);
+    errors
+}
+
+/// Pixels that are filled from their neighbours, and shadows in the air that are taken from rays around,
+/// against looks at each pixel along rays of its own.
+#[test]
+fn what_is_filled_in_is_what_would_be_seen() {
+    let sky = sky_of(&[CloudKind::CumulusMediocris, CloudKind::CirrusFibratus], 30.0);
+    // The lens' pixels are narrow enough for shadows along few rays.
+    let lens = Camera::lens(&sky.eye, 160, 90);
+    for camera in [Camera::latlong(192, 20.0), Camera::cube(44, 10.0), Camera::fisheye(96, 0.0), lens] {
+        let scene = scene_of(&sky);
+        let picture = draw(&scene, &camera);
+        let shown: Vec<(usize, [f64; 3])> = (0..camera.width * camera.height)
+            .filter_map(|i| {
+                let (x, y) = (i % camera.width, i / camera.width);
+                Some((i, camera.direction(x as f64 + 0.5, y as f64 + 0.5)?))
+            })
+            .collect();
+        let directions: Vec<[f64; 3]> = shown.iter().map(|(_, d)| *d).collect();
+        let seen = look_at(&scene, &directions, camera.pixel_angle(), Effort::default());
+        let seen: Vec<f64> = seen.iter().map(|s| luminance(s.0) as f64).collect();
+        let all = luminances(&picture);
+        let drawn: Vec<f64> = shown.iter().map(|(i, _)| all[*i]).collect();
+        let errors = errors(&drawn, &seen);
+        let mean = errors.iter().sum::<f64>() / errors.len() as f64;
+        let most = errors[errors.len() * 99 / 100];
+        assert!(mean < 0.004 && most < 0.04, "{:?}: {mean} {most}", camera.projection);
+    }
+}
+
+/// Outlines that are looked at again come nearer to what a picture four times as wide has there.
+#[test]
+fn smooth_outlines_are_nearer_to_a_finer_picture() {
+    let sky = sky_of(&[CloudKind::CumulusCongestus], 40.0);
+    let scene = scene_of(&sky);
+    let (width, height) = (160, 90);
+    let camera = Camera::lens(&sky.eye, width, height);
+    let fine = luminances(&draw(&scene, &Camera::lens(&sky.eye, width * 4, height * 4)));
+    let boxed: Vec<f64> = (0..width * height)
+        .map(|i| {
+            let (x, y) = (i % width * 4, i / width * 4);
+            (0..16).map(|k| fine[(y + k / 4) * width * 4 + x + k % 4]).sum::<f64>() / 16.0
+        })
+        .collect();
+    let plain = draw(&scene, &camera);
+    let mut smooth = plain.clone();
+    smooth_outlines(&mut smooth, &scene, &camera, Area::whole(&camera), Effort::default(), &|| false)
+        .unwrap();
+    let touched: Vec<usize> =
+        (0..plain.pixels.len()).filter(|i| plain.pixels[*i] != smooth.pixels[*i]).collect();
+    assert!(touched.len() > 100 && touched.len() < plain.pixels.len() / 2, "{}", touched.len());
+    let there = |values: &[f64]| -> Vec<f64> { touched.iter().map(|i| values[*i]).collect() };
+    let off = |picture: &Picture| errors(&there(&luminances(picture)), &there(&boxed)).iter().sum::<f64>();
+    assert!(off(&smooth) < 0.7 * off(&plain), "{} {}", off(&smooth), off(&plain));
+    let mut untouched = plain.clone();
+    let stopped =
+        smooth_outlines(&mut untouched, &scene, &camera, Area::whole(&camera), Effort::default(), &|| true);
+    assert!(stopped.is_err() && untouched == plain, "what is called off changes nothing");
+}
+
+/// The last row of the sky has the clouds of the rows above it: no bright line stands under them.
+#[test]
+fn the_horizon_is_no_line() {
+    let sky = sky_of(&[CloudKind::CumulusMediocris, CloudKind::Cumulonimbus], 5.0);
+    let scene = scene_of(&sky);
+    // Heights of rows that look a little past the horizon on either side, in pixels of a picture 720 high.
+    let pixel = 1.2e-3;
+    let rows: Vec<f64> = (-8..6).map(|k| scene.horizon_sine() as f64 - (k as f64 + 0.3) * pixel).collect();
+    let directions: Vec<[f64; 3]> = rows
+        .iter()
+        .flat_map(|z| {
+            let flat = (1.0 - z * z).sqrt();
+            (0..40).map(move |i| {
+                let azimuth = (10.0 + 1.5 * i as f64).to_radians();
+                [flat * azimuth.sin(), flat * azimuth.cos(), *z]
+            })
+        })
+        .collect();
+    let seen = look_at(&scene, &directions, pixel, Effort::default());
+    let means: Vec<f64> =
+        seen.chunks(40).map(|row| row.iter().map(|s| luminance(s.0) as f64).sum::<f64>() / 40.0).collect();
+    for k in 1..means.len() - 1 {
+        let beside = means[k - 1].max(means[k + 1]);
+        assert!(means[k] < 1.08 * beside, "row {k}: {means:?}");
+    }
+}
