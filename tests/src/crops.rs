@@ -5,7 +5,7 @@ use anyhow::Result;
 use std::path::Path;
 use tenter_formats::png;
 use tenter_reference::{Reference, Traced, Wish};
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::Effort;
 use tenter_render::picture::render;
 use tenter_render::prepare::Workshop;
@@ -116,7 +116,7 @@ pub fn trace_alone(sky: &Sky) -> Result<Traced> {
 }
 
 fn trace(sky: &Sky, Paths { size, most, shared }: Paths) -> Result<Traced> {
-    let scene = Workshop::default().scene(sky, Fineness::Full, &|| false)?;
+    let scene = Workshop::default().scene(sky, TableQuality::Full, &|| false)?;
     let wish = Wish { noise_percent: size.noise, most_paths: most, spread: true, shared };
     let camera = Camera::lens(&sky.eye, size.width, size.height());
     Ok(Reference::new(&scene)?.picture(&camera, wish, &|| false, |_| ())?)
@@ -124,7 +124,7 @@ fn trace(sky: &Sky, Paths { size, most, shared }: Paths) -> Result<Traced> {
 
 /// The live picture of a crop, a pixel for each of its reference's.
 pub fn live(sky: &Sky, size: Size) -> Result<Vec<[f32; 3]>> {
-    let scene = Workshop::default().scene(sky, Fineness::Full, &|| false)?;
+    let scene = Workshop::default().scene(sky, TableQuality::Full, &|| false)?;
     let (width, height) = (size.width * size.finer, size.height() * size.finer);
     let finer = Camera::lens(&sky.eye, width, height);
     Ok(together(&render(&scene, &finer, Effort::default(), &|| false)?.pixels, width, size.finer))

@@ -26,7 +26,7 @@ fn bake(workshop: &Workshop, sky: &Sky, settings: MapSettings) -> Baked {
     let path = dir.path().join("m.exr");
     write_map(&path, &pixels, &facts, Depth::Float).unwrap();
     let (width, height, pixels) = read(&path).unwrap();
-    let scene = workshop.scene(sky, tenter_render::air::Fineness::Full, &|| false).unwrap();
+    let scene = workshop.scene(sky, tenter_render::air::TableQuality::Full, &|| false).unwrap();
     let placed = PlacedSun::of(sky, &sky.suns[0]);
     Baked {
         width,

@@ -122,16 +122,16 @@ impl PlannedBake {
 
     /// Refuses half values for a map that they can't hold, as far as its lights tell. Blocks; call it
     /// where computation may.
-    pub fn check_half(&self, workshop: &Workshop, called_off: &(dyn Fn() -> bool + Sync)) -> Result<()> {
+    pub fn check_half(&self, workshop: &Workshop, cancelled: &(dyn Fn() -> bool + Sync)) -> Result<()> {
         if self.settings.file != FileKind::ExrHalf {
             return Ok(());
         }
-        let map = MapRender::draft(&self.sky, &self.settings.map, workshop, called_off);
+        let map = MapRender::draft(&self.sky, &self.settings.map, workshop, cancelled);
         let map = map.map_err(|e| match e {
-            MapError::CalledOff => AppError::CalledOff,
+            MapError::Cancelled => AppError::Cancelled,
             e => AppError::Work(e.to_string()),
         })?;
-        let brightest = map.brightest_near_lights(called_off).map_err(|_| AppError::CalledOff)?;
+        let brightest = map.brightest_near_lights(cancelled).map_err(|_| AppError::Cancelled)?;
         brightest
             .map_or(Ok(()), |brightest| fits_half(&brightest))
             .map_err(|e| AppError::Input { path: "settings.file".into(), message: e.to_string() })

@@ -2,8 +2,8 @@
 
 use rayon::prelude::*;
 use serde::Serialize;
-use tenter_render::air::{Fineness, Making, SunInSky, glimpse};
-use tenter_render::prepare::{CalledOff, Workshop};
+use tenter_render::air::{Build, SunInSky, TableQuality, sky_radiance};
+use tenter_render::prepare::{Cancelled, Workshop};
 use tenter_render::scene::time_of;
 use tenter_sky::astronomy::{self, Day};
 use tenter_sky::camera::toward;
@@ -34,12 +34,12 @@ const STRETCHES: usize = 96;
 pub fn strip(
     sky: &Sky,
     workshop: &Workshop,
-    called_off: &(dyn Fn() -> bool + Sync),
-) -> Result<Strip, CalledOff> {
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Result<Strip, Cancelled> {
     let place = &sky.place;
     let at = time_of(sky);
     let day = Day::new(place.latitude_deg, place.longitude_deg, at);
-    let air = workshop.air(&sky.air, Making::new(Fineness::Draft, called_off))?;
+    let air = workshop.air(&sky.air, Build::new(TableQuality::Draft, cancelled))?;
     let eye = sky.eye.altitude_m.min(5000.0);
     let ribbon = (0..STRETCHES)
         .into_par_iter()
@@ -56,7 +56,7 @@ pub fn strip(
             // Across from the sun, where its glow does not drown the sky's own colour.
             let colours = HEIGHTS_DEG.map(|e| {
                 let d = toward((azimuth + 60.0).to_radians(), e.to_radians());
-                shown(glimpse(&air, eye, &sun, d).map(|v| v + floor))
+                shown(sky_radiance(&air, eye, &sun, d).map(|v| v + floor))
             });
             Hour { minute, colours }
         })

@@ -30,7 +30,7 @@ pub enum AppError {
     #[error("the queue: {0}")]
     Queue(String),
     #[error("the work was called off")]
-    CalledOff,
+    Cancelled,
     #[error("the work stopped: {0}")]
     Work(String),
 }

@@ -10,11 +10,11 @@ use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
 use std::time::Instant;
 use tenter_formats::frame::{Frame, pack};
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::Effort;
 use tenter_render::measure::{Readouts, readouts};
 use tenter_render::picture::{Again, Area, Disc, Picture, Seen, discs, render, smooth_outlines};
-use tenter_render::prepare::{CalledOff, Workshop, lit_alone};
+use tenter_render::prepare::{Cancelled, Workshop, lit_alone};
 use tenter_render::scene::Scene;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{Grade, Sky};
@@ -206,7 +206,7 @@ impl Studio {
         if kept.is_none() {
             self.draw_coarse(&task, last, &mut show);
         }
-        let Some(scenes) = self.scenes(&task, Fineness::Full, &stale) else { return };
+        let Some(scenes) = self.scenes(&task, TableQuality::Full, &stale) else { return };
         let camera = task.camera();
         let mut kept = match kept {
             Some(kept) => {
@@ -250,9 +250,9 @@ impl Studio {
         scene: &Scene,
         camera: &Camera,
         effort: Effort,
-        called_off: &(dyn Fn() -> bool + Sync),
-    ) -> Result<Picture, CalledOff> {
-        let picture = held(last).render(scene, camera, effort, called_off);
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Picture, Cancelled> {
+        let picture = held(last).render(scene, camera, effort, cancelled);
         self.budget.drew(last);
         picture
     }
@@ -272,7 +272,7 @@ impl Studio {
             show(shot);
             return;
         }
-        let Some(scenes) = self.scenes(task, Fineness::Draft, &|| false) else { return };
+        let Some(scenes) = self.scenes(task, TableQuality::Draft, &|| false) else { return };
         let Ok(picture) = self.again(&self.coarse, &scenes.unit, &camera, Effort::COARSE, &|| false) else {
             return;
         };
@@ -288,7 +288,7 @@ impl Studio {
     /// A coarse picture of an eye that only turned, if most of it was seen.
     fn turned(&self, task: &Task, camera: &Camera, last: &Kept) -> Option<Shot> {
         // The full scene: the kept picture is of it, and all its tables are there.
-        let scenes = self.scenes(task, Fineness::Full, &|| false)?;
+        let scenes = self.scenes(task, TableQuality::Full, &|| false)?;
         let seen = Seen { picture: last.smooth.as_ref().unwrap_or(&last.refined), by: &last.camera };
         let picture = seen.turned(&scenes.unit, camera, Effort::COARSE)?;
         Some(task.shot(Stage::Coarse, &scenes, &picture))
@@ -298,10 +298,10 @@ impl Studio {
     fn scenes(
         &self,
         task: &Task,
-        fineness: Fineness,
-        called_off: &(dyn Fn() -> bool + Sync),
+        quality: TableQuality,
+        cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Option<Scenes> {
-        let scene = |sky: &Sky| self.workshop.scene(sky, fineness, called_off).ok();
+        let scene = |sky: &Sky| self.workshop.scene(sky, quality, cancelled).ok();
         let unit = scene(&task.sky)?;
         let lit = if task.strength == 1.0 { None } else { Some(scene(&task.wish.sky)?) };
         Some(Scenes { unit, lit })
@@ -316,9 +316,9 @@ fn held<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 pub const OVERHEAD_SIDE: usize = 96;
 
 /// The upper sky, unless it is no longer wanted.
-fn overhead(scene: &Scene, called_off: &(dyn Fn() -> bool + Sync)) -> Option<Frame> {
+fn overhead(scene: &Scene, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Frame> {
     let camera = Camera::fisheye(OVERHEAD_SIDE, 0.0);
-    let picture = render(scene, &camera, Effort::COARSE, called_off).ok()?;
+    let picture = render(scene, &camera, Effort::COARSE, cancelled).ok()?;
     Some(pack(&picture.pixels, picture.width))
 }
 

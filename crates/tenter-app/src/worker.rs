@@ -68,7 +68,7 @@ impl App {
 
 async fn do_piece(job: PieceJob, baker: Data<Arc<Baker>>) -> std::result::Result<(), BoxDynError> {
     match baker.piece(job).await {
-        Ok(()) | Err(AppError::CalledOff) => Ok(()),
+        Ok(()) | Err(AppError::Cancelled) => Ok(()),
         // Nothing can be written while the database is away: let the queue give the piece out again.
         Err(AppError::Store(e @ StoreError::Away(_))) => Err(e.into()),
         Err(AppError::Store(StoreError::Missing { what: "bake", .. })) => Ok(()),
@@ -180,7 +180,7 @@ impl Baker {
             let map = baker.map(&bake_, off)?;
             let (mut pixels, mut sums) = (Vec::new(), MapSums::default());
             for band in settings.bands_of(number as usize) {
-                let (values, of_band) = map.band(band, off).map_err(|_| AppError::CalledOff)?;
+                let (values, of_band) = map.band(band, off).map_err(|_| AppError::Cancelled)?;
                 pixels.extend(values);
                 sums.add(&of_band);
             }
@@ -356,7 +356,7 @@ fn begin_file(facts: &MapFacts, stored: Stored, pieces: &[(i32, String, PieceFac
 
 fn of_map(e: MapError) -> AppError {
     match e {
-        MapError::CalledOff => AppError::CalledOff,
+        MapError::Cancelled => AppError::Cancelled,
         e => AppError::Work(e.to_string()),
     }
 }

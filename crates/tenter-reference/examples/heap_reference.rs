@@ -6,7 +6,7 @@
 use fastrand::Rng;
 use std::time::Instant;
 use tenter_reference::{AirPaths, Reference, Wish};
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::prepare::Workshop;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{CloudKind, CloudLayer, CoverRegion, Eye, Outline, Placement, Sky};
@@ -34,7 +34,8 @@ fn main() {
     let eye = Eye { heading_deg: 40.0, pitch_deg: 15.0, lens_mm: 300.0, ..Eye::default() };
     let mut sky = Sky { clouds: vec![layer], eye, ..Sky::default() };
     sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 40.0 };
-    let scene = Workshop::default().scene(&sky, Fineness::Full, &|| false).expect("nobody calls this off");
+    let scene =
+        Workshop::default().scene(&sky, TableQuality::Full, &|| false).expect("nobody calls this off");
     let camera = Camera::lens(&sky.eye, 240, 135);
 
     let reference = Reference::new(&scene).expect("a plain sky");

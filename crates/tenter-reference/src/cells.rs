@@ -141,7 +141,7 @@ impl Cells {
 
     /// What a way on from a stand brings of each light, by the smallest cell that knows enough, if one of
     /// this level or a later one does.
-    pub fn told(&self, stand: &Stand, least: i32) -> Option<impl Iterator<Item = Spectrum>> {
+    pub fn sampled(&self, stand: &Stand, least: i32) -> Option<impl Iterator<Item = Spectrum>> {
         let knows = |level: &i32| self.known.get(&stand.cell(*level)).is_some_and(|k| k.ways >= ENOUGH);
         let smallest = (stand.widest..=SMALLEST).take_while(knows).last().filter(|known| *known >= least)?;
         let cell = stand.cell(smallest);
@@ -288,13 +288,17 @@ mod tests {
         let mut cells = Cells::new(2, PLANET, 1e-3);
         let stand = cells.stand(THERE, DVec3::X, &Spread::new(THERE), 0.05, &mut rng);
         for way in 0..ENOUGH {
-            assert!(cells.told(&stand, WIDEST).is_none(), "{way} ways are too few");
+            assert!(cells.sampled(&stand, WIDEST).is_none(), "{way} ways are too few");
             cells.learn([found(stand, way as f32)]);
         }
-        let told: Vec<f32> = cells.told(&stand, WIDEST).expect("enough is known").map(|s| s.0[3]).collect();
+        let sampled: Vec<f32> =
+            cells.sampled(&stand, WIDEST).expect("enough is known").map(|s| s.0[3]).collect();
         let mean = 0.5 * (ENOUGH - 1) as f32;
-        assert!((told[0] / mean - 1.0).abs() < 1e-5 && (told[1] / mean - 10.0).abs() < 1e-4, "{told:?}");
-        assert!(cells.told(&stand, 1).is_none(), "half as wide ones know nothing yet");
+        assert!(
+            (sampled[0] / mean - 1.0).abs() < 1e-5 && (sampled[1] / mean - 10.0).abs() < 1e-4,
+            "{sampled:?}"
+        );
+        assert!(cells.sampled(&stand, 1).is_none(), "half as wide ones know nothing yet");
     }
 
     /// Paths that went far between turns share wide cells, those that did not don't; the first way counts as
@@ -334,8 +338,8 @@ mod tests {
             for _ in 0..400 {
                 let stand = cells.stand(place, DVec3::Z, &Spread::new(THERE), 1.0 / FREE_PATH, &mut rng);
                 mean +=
-                    cells.told(&stand, WIDEST).expect("much is known").next().unwrap().0[0] as f64 / 400.0;
-                finest += cells.told(&stand, SMALLEST).is_some() as u32 as f64 / 400.0;
+                    cells.sampled(&stand, WIDEST).expect("much is known").next().unwrap().0[0] as f64 / 400.0;
+                finest += cells.sampled(&stand, SMALLEST).is_some() as u32 as f64 / 400.0;
             }
             assert!((mean - free_paths).abs() < 0.25, "{mean} for {free_paths}");
             assert!(finest > 0.5, "{finest} of the smallest");

@@ -304,7 +304,7 @@ mod tests {
     use crate::droplets::Weight;
     use crate::slabs::REFLECTANCE;
     use std::ops::Range;
-    use tenter_render::air::{Fineness, lobe};
+    use tenter_render::air::{TableQuality, henyey_greenstein};
     use tenter_render::clouds::mie::DropletPhase;
     use tenter_render::simd::Scalar;
     use tenter_sky::document::{CloudKind, CloudLayer};
@@ -379,7 +379,7 @@ mod tests {
         // Flat enough; and not through the planet to the slab on its other side.
         const PLANET: f64 = 1e9;
         const WITHIN: f64 = 1e7;
-        let hg = DropletPhase::from_values(|a| [lobe(0.85, Scalar(a.cos() as f32)).0 as f64; 3]);
+        let hg = DropletPhase::from_values(|a| [henyey_greenstein(0.85, Scalar(a.cos() as f32)).0 as f64; 3]);
         let mut rng = Rng::with_seed(11);
         for (thickness, expected) in REFLECTANCE {
             let slab = field_of(slab(0.0..1000.0, thickness / 1000.0, &hg), PLANET);
@@ -411,7 +411,7 @@ mod tests {
     fn long_steps_leave_no_cloud_out() {
         for kind in [CloudKind::CumulusMediocris, CloudKind::Stratocumulus, CloudKind::CirrusFibratus] {
             let layer = CloudLayer { water_content_g_m3: 0.01, ..kind.usual() };
-            let form = CloudForm::new(&layer, 100_000.0, Fineness::Full);
+            let form = CloudForm::new(&layer, 100_000.0, TableQuality::Full);
             let phase = DropletPhase::new(10.0);
             let planet = 6.371e6;
             let part = Part {

@@ -19,13 +19,13 @@ pub struct Gathered<'a> {
     /// Of a path that finds things out.
     trail: Option<Trail>,
     /// Stands since cells told the rest, if they did.
-    told: Option<usize>,
+    sampled: Option<usize>,
 }
 
 impl<'a> Gathered<'a> {
     /// All of it found by the path itself.
     pub fn alone(lights: &'a [Disc]) -> Gathered<'a> {
-        Gathered { lights, rgb: [0.0; 3], cells: None, trail: None, told: None }
+        Gathered { lights, rgb: [0.0; 3], cells: None, trail: None, sampled: None }
     }
 
     /// The rest told by cells.
@@ -45,7 +45,7 @@ impl<'a> Gathered<'a> {
 
     /// Adds a share of a light, told by its number.
     pub fn add(&mut self, light: usize, share: Spectrum) {
-        if self.told.is_none() {
+        if self.sampled.is_none() {
             self.lights[light].add(share, &mut self.rgb);
         }
         if let Some(trail) = &mut self.trail {
@@ -56,20 +56,20 @@ impl<'a> Gathered<'a> {
     /// Stands somewhere in a cloud; whether the path ends there.
     pub fn stands(&mut self, stand: Stand, weight: &Weight) -> bool {
         let Some(cells) = self.cells else { return false };
-        match &mut self.told {
+        match &mut self.sampled {
             None => {
-                if let Some(shares) = cells.told(&stand, WIDEST) {
+                if let Some(shares) = cells.sampled(&stand, WIDEST) {
                     for (share, light) in shares.zip(self.lights) {
                         light.add(weight.bands * share, &mut self.rgb);
                     }
-                    self.told = Some(0);
+                    self.sampled = Some(0);
                 }
             }
             Some(since) => *since += 1,
         }
-        let Some(trail) = &mut self.trail else { return self.told.is_some() };
-        if self.told.is_some_and(|since| since > FARTHER)
-            && let Some(shares) = cells.told(&stand, NARROW)
+        let Some(trail) = &mut self.trail else { return self.sampled.is_some() };
+        if self.sampled.is_some_and(|since| since > FARTHER)
+            && let Some(shares) = cells.sampled(&stand, NARROW)
         {
             for (light, share) in shares.enumerate() {
                 trail.lit(light, weight.bands * share);

@@ -28,7 +28,7 @@ pub use paths::{AirPaths, Seen};
 use fastrand::Rng;
 use rayon::prelude::*;
 use tenter_render::picture::Picture;
-use tenter_render::prepare::CalledOff;
+use tenter_render::prepare::Cancelled;
 use tenter_render::scene::{Clouds, Scene};
 use tenter_sky::camera::Camera;
 use tenter_sky::spectrum::{Rgb, luminance};
@@ -47,12 +47,12 @@ pub enum Unable {
     #[error("source: the reference integrator knows skies of air only, seen and lit with strength 1")]
     Source,
     #[error("called off")]
-    CalledOff,
+    Cancelled,
 }
 
-impl From<CalledOff> for Unable {
-    fn from(_: CalledOff) -> Self {
-        Unable::CalledOff
+impl From<Cancelled> for Unable {
+    fn from(_: Cancelled) -> Self {
+        Unable::Cancelled
     }
 }
 
@@ -196,11 +196,11 @@ impl<'a> Reference<'a> {
         &self,
         camera: &Camera,
         wish: Wish,
-        called_off: &(dyn Fn() -> bool + Sync),
+        cancelled: &(dyn Fn() -> bool + Sync),
         mut progress: impl FnMut(f64),
     ) -> Result<Traced, Unable> {
         if wish.shared {
-            return self.picture_shared(camera, wish, called_off, progress);
+            return self.picture_shared(camera, wish, cancelled, progress);
         }
         let mut tallies = vec![Tally::default(); camera.width * camera.height];
         let mut paths = 16;
@@ -210,15 +210,15 @@ impl<'a> Reference<'a> {
                 let draw = |rng: &mut Rng| somewhere(camera, i, wish.spread, rng);
                 // Asked every few paths, so that a pixel of many does not hold a hand up.
                 let mut left = paths;
-                while left > 0 && !called_off() {
+                while left > 0 && !cancelled() {
                     let some = left.min(AT_ONCE);
                     let seed = (i as u64) << 32 | tally.paths;
                     *tally = tally.merge(self.batch(draw, seed, some));
                     left -= some;
                 }
             });
-            if called_off() {
-                return Err(Unable::CalledOff);
+            if cancelled() {
+                return Err(Unable::Cancelled);
             }
             spent += paths;
             let estimates: Vec<Estimate> = tallies.iter().map(Tally::estimate).collect();

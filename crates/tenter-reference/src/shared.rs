@@ -38,7 +38,7 @@ impl Reference<'_> {
         &self,
         camera: &Camera,
         wish: Wish,
-        called_off: &(dyn Fn() -> bool + Sync),
+        cancelled: &(dyn Fn() -> bool + Sync),
         mut progress: impl FnMut(f64),
     ) -> Result<Traced, Unable> {
         let tallies = vec![Tally::default(); camera.width * camera.height];
@@ -52,7 +52,7 @@ impl Reference<'_> {
             // While one learns, the other is followed.
             halves.par_iter_mut().enumerate().try_for_each(|(of, half)| {
                 let round = Round { number, paths, half: of as u64 };
-                self.follow_half(half, camera, wish.spread, round, called_off)
+                self.follow_half(half, camera, wish.spread, round, cancelled)
             })?;
             if number == 0 {
                 continue;
@@ -73,14 +73,14 @@ impl Reference<'_> {
         camera: &Camera,
         spread: bool,
         round: Round,
-        called_off: &(dyn Fn() -> bool + Sync),
+        cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<(), Unable> {
         for (chunk, tallies) in tallies.chunks_mut(TOGETHER).enumerate() {
             let known = &*cells;
             let follow = |(i, tally): (usize, &mut Tally)| {
                 let pixel = chunk * TOGETHER + i;
                 let mut found = Vec::new();
-                if !called_off() {
+                if !cancelled() {
                     let mut rng = Rng::with_seed((pixel as u64) << 32 | round.number << 1 | round.half);
                     let draw = |rng: &mut Rng| somewhere(camera, pixel, spread, rng);
                     let seen = self.follow_pixel(draw, round, known, &mut found, &mut rng);
@@ -89,8 +89,8 @@ impl Reference<'_> {
                 found
             };
             let found: Vec<Vec<Found>> = tallies.par_iter_mut().enumerate().map(follow).collect();
-            if called_off() {
-                return Err(Unable::CalledOff);
+            if cancelled() {
+                return Err(Unable::Cancelled);
             }
             cells.learn(found.into_iter().flatten());
         }

@@ -1,7 +1,7 @@
 //! The live integrator held against the reference in clear skies, and the reference against itself.
 
 use tenter_reference::{Reference, Traced, Unable, Wish};
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::{Effort, look_at};
 use tenter_render::prepare::Workshop;
 use tenter_render::scene::Scene;
@@ -12,7 +12,7 @@ use tenter_sky::spectrum::luminance;
 fn scene(elevation_deg: f64) -> Scene {
     let mut sky = Sky::default();
     sky.suns[0].placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg };
-    Workshop::default().scene(&sky, Fineness::Full, &|| false).unwrap()
+    Workshop::default().scene(&sky, TableQuality::Full, &|| false).unwrap()
 }
 
 /// The aim is 3 % in the mean; docs/accuracy.md has where the rest is.
@@ -57,7 +57,7 @@ fn under_a_lid() -> (Scene, Camera) {
     let lid = CloudLayer { cover: 1.0, ..CloudKind::Stratus.usual() };
     let mut sky = Sky { clouds: vec![lid], eye, ..Sky::default() };
     sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 40.0 };
-    let scene = Workshop::default().scene(&sky, Fineness::Full, &|| false).unwrap();
+    let scene = Workshop::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
     let camera = Camera::lens(&sky.eye, 16, 9);
     (scene, camera)
 }
@@ -91,6 +91,6 @@ fn shared_paths_bring_what_paths_alone_would() {
 fn clouds_that_are_not_physical_are_refused() {
     let tinted = CloudLayer { scatter_tint: Colour([1.0, 0.8, 0.8]), ..CloudKind::Stratus.usual() };
     let sky = Sky { clouds: vec![tinted], ..Sky::default() };
-    let scene = Workshop::default().scene(&sky, Fineness::Draft, &|| false).unwrap();
+    let scene = Workshop::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
     assert_eq!(Reference::new(&scene).err(), Some(Unable::Clouds));
 }

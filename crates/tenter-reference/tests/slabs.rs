@@ -4,7 +4,7 @@ use fastrand::Rng;
 use glam::DVec3;
 use tenter_reference::phase::{henyey_greenstein_cosine, turned};
 use tenter_reference::slabs::REFLECTANCE;
-use tenter_render::air::lobe;
+use tenter_render::air::henyey_greenstein;
 use tenter_render::clouds::doubling::{Directions, Moments, STREAMS, slabs};
 use tenter_render::clouds::slab::{G, SlabLight};
 use tenter_render::simd::Scalar;
@@ -50,7 +50,7 @@ fn follow(thickness: f32, light: f32, directions: &[(f32, f32)], photons: usize)
                 for (sum, d) in radiance.iter_mut().zip(&leaving) {
                     let cosine = w[0] * d[0] + w[1] * d[1] + w[2] * d[2];
                     let way = if d[2] > 0.0 { (thickness - depth) / d[2] } else { depth / -d[2] };
-                    *sum += (lobe(G, Scalar(cosine)).0 * (-way).exp() / d[2].abs()) as f64;
+                    *sum += (henyey_greenstein(G, Scalar(cosine)).0 * (-way).exp() / d[2].abs()) as f64;
                 }
             }
             let cosine = henyey_greenstein_cosine(G as f64, rng.f64());

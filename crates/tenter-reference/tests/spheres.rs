@@ -4,7 +4,7 @@ use fastrand::Rng;
 use glam::DVec3;
 use tenter_reference::balls::{anywhere, somewhere, to_surface};
 use tenter_reference::phase::{henyey_greenstein_cosine, turned};
-use tenter_render::air::lobe;
+use tenter_render::air::henyey_greenstein;
 use tenter_render::clouds::ball::{BallLight, HALF, LOBES, diffracted, lobes};
 use tenter_render::clouds::diffusion::LEAVES_DIRECTION;
 use tenter_render::clouds::mie::DropletPhase;
@@ -62,7 +62,7 @@ fn no_light_is_lost_in_balls() {
 fn broad(rng: &mut Rng) -> (f64, f64) {
     const G: [f64; 2] = [0.98, 0.6];
     let cosine = henyey_greenstein_cosine(G[rng.usize(..2)], rng.f64());
-    let likely = G.map(|g| lobe(g as f32, Scalar(cosine as f32)).0 as f64);
+    let likely = G.map(|g| henyey_greenstein(g as f32, Scalar(cosine as f32)).0 as f64);
     (cosine, 0.5 * (likely[0] + likely[1]))
 }
 

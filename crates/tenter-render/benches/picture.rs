@@ -4,7 +4,7 @@
 //! First: draft tables and a quarter of the width; refined: full tables, 960 x 540.
 
 use divan::Bencher;
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::Effort;
 use tenter_render::picture::{MapRender, MapSettings, render};
 use tenter_render::prepare::Workshop;
@@ -51,15 +51,15 @@ fn changed(change: Change, n: u32) -> Sky {
     sky
 }
 
-fn picture(workshop: &Workshop, sky: &Sky, fineness: Fineness, width: usize) -> f32 {
-    let scene = workshop.scene(sky, fineness, &|| false).unwrap();
+fn picture(workshop: &Workshop, sky: &Sky, quality: TableQuality, width: usize) -> f32 {
+    let scene = workshop.scene(sky, quality, &|| false).unwrap();
     let camera = Camera::lens(&sky.eye, width, width * 9 / 16);
     render(&scene, &camera, Effort::default(), &|| false).unwrap().pixels[0][1]
 }
 
-fn after(bencher: Bencher, change: Change, fineness: Fineness, width: usize) {
+fn after(bencher: Bencher, change: Change, quality: TableQuality, width: usize) {
     let workshop = Workshop::default();
-    picture(&workshop, &fair_weather(), fineness, width);
+    picture(&workshop, &fair_weather(), quality, width);
     let mut n = 0;
     bencher
         .with_inputs(|| {
@@ -68,19 +68,19 @@ fn after(bencher: Bencher, change: Change, fineness: Fineness, width: usize) {
         })
         .bench_local_refs(|sky| match change {
             // Exposure is the browser's: the scene is the same, and nothing is asked for.
-            Change::Exposure => workshop.scene(sky, fineness, &|| false).unwrap().eye_altitude as f32,
-            _ => picture(&workshop, sky, fineness, width),
+            Change::Exposure => workshop.scene(sky, quality, &|| false).unwrap().eye_altitude as f32,
+            _ => picture(&workshop, sky, quality, width),
         });
 }
 
 #[divan::bench(args = CHANGES, sample_count = 12, sample_size = 1)]
 fn first(bencher: Bencher, change: Change) {
-    after(bencher, change, Fineness::Draft, 240);
+    after(bencher, change, TableQuality::Draft, 240);
 }
 
 #[divan::bench(args = CHANGES, sample_count = 5, sample_size = 1)]
 fn refined(bencher: Bencher, change: Change) {
-    after(bencher, change, Fineness::Full, 960);
+    after(bencher, change, TableQuality::Full, 960);
 }
 
 #[divan::bench(args = [2048, 4096], sample_count = 2, sample_size = 1)]

@@ -4,7 +4,7 @@
 //! held.
 
 use std::time::Instant;
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::Effort;
 use tenter_render::picture::{Again, Picture, Seen};
 use tenter_render::prepare::Workshop;
@@ -57,7 +57,7 @@ fn timed(take: impl FnOnce() -> Picture) -> (Picture, f64) {
 /// Pictures of one size, as the Bench draws them.
 struct Drawer<'a> {
     workshop: &'a Workshop,
-    fineness: Fineness,
+    quality: TableQuality,
     effort: Effort,
     width: usize,
     again: Again,
@@ -68,7 +68,7 @@ struct Drawer<'a> {
 impl Drawer<'_> {
     fn draw(&mut self, sky: &Sky) -> Picture {
         let begun = Instant::now();
-        let scene = self.workshop.scene(sky, self.fineness, &|| false).expect("nobody calls this off");
+        let scene = self.workshop.scene(sky, self.quality, &|| false).expect("nobody calls this off");
         self.scenes.push(begun.elapsed().as_secs_f64() * 1e3);
         let camera = camera(sky, self.width);
         let drawn = self.again.render(&scene, &camera, self.effort, &|| false);
@@ -78,7 +78,7 @@ impl Drawer<'_> {
 
 fn first(drawer: &mut Drawer, sky: &Sky, last: &Last) -> Picture {
     let turned = (last.around == sky.around_eye()).then(|| {
-        let scene = drawer.workshop.scene(sky, Fineness::Full, &|| false).expect("nobody calls this off");
+        let scene = drawer.workshop.scene(sky, TableQuality::Full, &|| false).expect("nobody calls this off");
         let seen = Seen { picture: &last.picture, by: &last.camera };
         seen.turned(&scene, &camera(sky, drawer.width), drawer.effort)
     });
@@ -106,16 +106,16 @@ fn main() {
         let workshop = Workshop::default();
         for (name, change) in CHANGES {
             let (mut times, mut lighter) = ([Vec::new(), Vec::new()], Vec::new());
-            let drawer = |fineness, effort, width| Drawer {
+            let drawer = |quality, effort, width| Drawer {
                 workshop: &workshop,
-                fineness,
+                quality,
                 effort,
                 width,
                 again: Again::default(),
                 scenes: Vec::new(),
             };
-            let mut coarse = drawer(Fineness::Draft, Effort::COARSE, 240);
-            let mut fine = drawer(Fineness::Full, Effort::default(), 960);
+            let mut coarse = drawer(TableQuality::Draft, Effort::COARSE, 240);
+            let mut fine = drawer(TableQuality::Full, Effort::default(), 960);
             let picture = fine.draw(&sky);
             let mut last = Last { around: sky.around_eye(), camera: camera(&sky, 960), picture };
             for n in 1..=7 {

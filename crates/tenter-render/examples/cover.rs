@@ -1,7 +1,7 @@
 //! Cover asked and cover measured: `cargo run --example cover [SEED…]` prints, for every kind as it usually
 //! is, the mean and the worst over seeds at five covers, in points.
 
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::clouds::form::CloudForm;
 use tenter_sky::document::{CloudKind, CloudLayer};
 
@@ -13,16 +13,16 @@ fn main() {
     let seeds: Vec<u32> = std::env::args().skip(1).map(|s| s.parse().expect("a seed is a number")).collect();
     let seeds = if seeds.is_empty() { vec![1, 7, 23] } else { seeds };
     for kind in CloudKind::ALL {
-        let told: Vec<String> = ASKED.iter().map(|cover| told(kind, *cover, &seeds)).collect();
-        println!("{:18} {}", format!("{kind:?}"), told.join("   "));
+        let sampled: Vec<String> = ASKED.iter().map(|cover| sampled(kind, *cover, &seeds)).collect();
+        println!("{:18} {}", format!("{kind:?}"), sampled.join("   "));
     }
 }
 
 /// Mean of what a kind gives, and what it is off at worst.
-fn told(kind: CloudKind, cover: f64, seeds: &[u32]) -> String {
+fn sampled(kind: CloudKind, cover: f64, seeds: &[u32]) -> String {
     let given = |seed: &u32| {
         let layer = CloudLayer { cover, seed: *seed, ..kind.usual() };
-        CloudForm::new(&layer, REACH, Fineness::Full).survey(layer.counts_from()).cover()
+        CloudForm::new(&layer, REACH, TableQuality::Full).survey(layer.counts_from()).cover()
     };
     let given: Vec<f64> = seeds.iter().map(given).collect();
     let mean = given.iter().sum::<f64>() / given.len() as f64;

@@ -2,7 +2,7 @@
 //! agree (the wide one box-filtered), and for 50 frames of a moving sun, slide and eye the largest second
 //! difference over the median one (mean over pixels of |a - 2 b + c| over the mean).
 
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::Effort;
 use tenter_render::picture::{MapRender, MapSettings, render};
 use tenter_render::prepare::Workshop;
@@ -56,8 +56,7 @@ fn main() {
         let text = std::fs::read_to_string(&path).expect("the file can be read");
         let sky = Sky::from_json(&text).unwrap_or_else(|p| panic!("{p}"));
         let workshop = Workshop::default();
-        let of =
-            |sky: &Sky, fineness| workshop.scene(sky, fineness, &|| false).expect("nobody calls this off");
+        let of = |sky: &Sky, quality| workshop.scene(sky, quality, &|| false).expect("nobody calls this off");
 
         let narrow = map(&sky, &workshop, 512);
         let wide = boxed(&map(&sky, &workshop, 4096), 4096, 8);
@@ -75,7 +74,7 @@ fn main() {
                 .map(|n| {
                     let mut moved = sky.clone();
                     by(&mut moved, n as f64);
-                    luminances(&of(&moved, Fineness::Full), &Camera::lens(&moved.eye, 240, 135))
+                    luminances(&of(&moved, TableQuality::Full), &Camera::lens(&moved.eye, 240, 135))
                 })
                 .collect();
             let mut seconds: Vec<f64> = frames

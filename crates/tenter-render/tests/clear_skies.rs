@@ -1,6 +1,6 @@
 //! How a clear sky behaves when one thing changes: what anybody who has watched one would expect.
 
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::{Effort, look_at};
 use tenter_render::measure::{Readouts, readouts};
 use tenter_render::prepare::Workshop;
@@ -16,12 +16,12 @@ fn sky_at(elevation_deg: f64, air: Air) -> Sky {
 }
 
 fn light(sky: &Sky) -> Readouts {
-    let scene = Workshop::default().scene(sky, Fineness::Draft, &|| false).unwrap();
+    let scene = Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap();
     readouts(sky, &scene)
 }
 
 fn looking(sky: &Sky, azimuth: f64, elevation: f64) -> [f32; 3] {
-    let scene = Workshop::default().scene(sky, Fineness::Draft, &|| false).unwrap();
+    let scene = Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap();
     look_at(&scene, &[toward(azimuth.to_radians(), elevation.to_radians())], 0.001, Effort::default())[0].0
 }
 
@@ -33,7 +33,8 @@ fn light_falls_with_the_sun_without_a_jump() {
         .iter()
         .map(|e| {
             let sky = sky_at(*e, Air::default());
-            readouts(&sky, &workshop.scene(&sky, Fineness::Draft, &|| false).unwrap()).global_horizontal_lx
+            readouts(&sky, &workshop.scene(&sky, TableQuality::Draft, &|| false).unwrap())
+                .global_horizontal_lx
         })
         .collect();
     // No step more than 3 % off the trend of its neighbours.

@@ -1,7 +1,7 @@
 //! Controls of a cloud layer past its first ones: profile, unevenness, second kinds, regions, age and drift,
 //! tints of light.
 
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::clouds::form::CloudForm;
 use tenter_render::integrator::{Effort, look_at};
 use tenter_render::measure::{Readouts, readouts};
@@ -14,7 +14,7 @@ use tenter_sky::document::{
 use tenter_sky::spectrum::luminance;
 
 fn form(layer: &CloudLayer) -> CloudForm {
-    CloudForm::new(layer, 60_000.0, Fineness::Draft)
+    CloudForm::new(layer, 60_000.0, TableQuality::Draft)
 }
 
 fn sky(clouds: Vec<CloudLayer>) -> Sky {
@@ -24,7 +24,7 @@ fn sky(clouds: Vec<CloudLayer>) -> Sky {
 }
 
 fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, Fineness::Draft, &|| false).unwrap()
+    Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
 }
 
 fn meter(layer: &CloudLayer) -> Readouts {
@@ -214,7 +214,8 @@ fn age_keeps_cover() {
     for kind in [CloudKind::CumulusMediocris, CloudKind::Altocumulus, CloudKind::CirrusFibratus] {
         for age_min in [0.0, 9.0, 60.0, 500.0] {
             let layer = CloudLayer { cover: 0.4, age_min, ..kind.usual() };
-            let got = CloudForm::new(&layer, 160_000.0, Fineness::Draft).survey(layer.counts_from()).cover();
+            let got =
+                CloudForm::new(&layer, 160_000.0, TableQuality::Draft).survey(layer.counts_from()).cover();
             assert!((got - 0.4).abs() < 0.06, "{kind:?} at {age_min} min: {got}");
         }
     }

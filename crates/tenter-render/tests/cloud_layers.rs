@@ -1,7 +1,7 @@
 //! What a layer of clouds keeps to, whatever its kind: where it may be, how it slides, what filtering leaves
 //! of it.
 
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::clouds::form::CloudForm;
 use tenter_render::integrator::{Effort, look_at};
 use tenter_render::measure::readouts;
@@ -13,7 +13,7 @@ use tenter_sky::spectrum::luminance;
 const REACH: f64 = 120_000.0;
 
 fn form(layer: &CloudLayer) -> CloudForm {
-    CloudForm::new(layer, REACH, Fineness::Full)
+    CloudForm::new(layer, REACH, TableQuality::Full)
 }
 
 /// Places along a line of `n` steps of `step` metres through the middle.
@@ -120,7 +120,7 @@ fn bases_are_flat_and_layers_end_where_they_say() {
         let through = |altitude: f64, elevation: f64| {
             let mut sky = sky.clone();
             sky.eye.altitude_m = altitude;
-            let scene = Workshop::default().scene(&sky, Fineness::Draft, &|| false).unwrap();
+            let scene = Workshop::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
             let directions: Vec<_> =
                 (0..24).map(|i| toward(i as f64 * 0.26, f64::to_radians(elevation))).collect();
             let seen = look_at(&scene, &directions, 0.002, Effort::default());
@@ -146,13 +146,13 @@ fn overcast_takes_light_by_its_thickness() {
     sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 50.0 };
     let clear = {
         let sky = Sky { clouds: vec![], ..sky.clone() };
-        readouts(&sky, &workshop.scene(&sky, Fineness::Draft, &|| false).unwrap()).global_horizontal_lx
+        readouts(&sky, &workshop.scene(&sky, TableQuality::Draft, &|| false).unwrap()).global_horizontal_lx
     };
     let lx: Vec<f64> = [2.0, 8.0, 24.0, 64.0]
         .iter()
         .map(|thickness| {
             sky.clouds[0].set_optical_thickness(*thickness);
-            let scene = workshop.scene(&sky, Fineness::Draft, &|| false).unwrap();
+            let scene = workshop.scene(&sky, TableQuality::Draft, &|| false).unwrap();
             let meter = readouts(&sky, &scene);
             assert!((meter.layers[0].optical_thickness / thickness - 1.0).abs() < 1e-6);
             meter.global_horizontal_lx
@@ -169,7 +169,7 @@ fn edges_shine_against_the_sun() {
     let mut sky =
         Sky { clouds: vec![CloudLayer { cover: 0.5, ..CloudKind::Altocumulus.usual() }], ..Sky::default() };
     sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 35.0 };
-    let scene = Workshop::default().scene(&sky, Fineness::Draft, &|| false).unwrap();
+    let scene = Workshop::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
     let brightest = |azimuth: f64| {
         let directions: Vec<_> = (0..900)
             .map(|i| {
@@ -196,7 +196,7 @@ fn ground_is_lit_by_the_sky_over_it() {
         let mut sky =
             Sky { clouds: vec![CloudLayer { slide_east_m: slide, ..layer.clone() }], ..Sky::default() };
         sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 30.0 };
-        let scene = Workshop::default().scene(&sky, Fineness::Full, &|| false).unwrap();
+        let scene = Workshop::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
         let here = scene.under_eye.expect("all clouds are over the eye");
         let [seen, measured] = [luminance(here.diffuse) as f64, readouts(&sky, &scene).diffuse_horizontal_lx];
         // The meter has no directions of its own around the sun, where a thin edge is brightest.
@@ -210,6 +210,6 @@ fn ground_is_lit_by_the_sky_over_it() {
         clouds: vec![layer],
         ..Sky::default()
     };
-    let scene = Workshop::default().scene(&over, Fineness::Draft, &|| false).unwrap();
+    let scene = Workshop::default().scene(&over, TableQuality::Draft, &|| false).unwrap();
     assert!(scene.under_eye.is_none(), "from above, many places are seen");
 }

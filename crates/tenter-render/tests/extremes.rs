@@ -13,7 +13,7 @@ use std::fmt::Write;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::Effort;
 use tenter_render::picture::render;
 use tenter_render::prepare::Workshop;
@@ -61,10 +61,10 @@ fn draw(workshop: &Workshop, sky: &Sky) -> Cost {
         let off = AtomicBool::new(false);
         let since = Instant::now();
         // What takes far too long ends some time.
-        let called_off = || off.load(Ordering::Relaxed) || since.elapsed() > Duration::from_secs(60);
-        if let Ok(scene) = workshop.scene(sky, Fineness::Draft, &called_off) {
+        let cancelled = || off.load(Ordering::Relaxed) || since.elapsed() > Duration::from_secs(60);
+        if let Ok(scene) = workshop.scene(sky, TableQuality::Draft, &cancelled) {
             let camera = Camera::lens(&sky.eye, WIDTH, HEIGHT);
-            if let Ok(picture) = render(&scene, &camera, Effort::COARSE, &called_off) {
+            if let Ok(picture) = render(&scene, &camera, Effort::COARSE, &cancelled) {
                 let wrong = picture.pixels.iter().flatten().find(|v| !v.is_finite());
                 assert_eq!(wrong, None, "{}", serde_json::to_string(sky).unwrap());
             }
@@ -240,7 +240,7 @@ fn by_chance(number: u64) -> Value {
 
 /// Draws documents; gives how many were accepted, and tells those that took too much.
 fn too_much(seconds: f64, all: impl Iterator<Item = (String, Value)>) -> (usize, String) {
-    let (mut drawn, mut told) = (0, String::new());
+    let (mut drawn, mut sampled) = (0, String::new());
     let loud = std::env::var("TENTER_FUZZ_LOUD").is_ok();
     // One for all, as in a server: what a document needs anew counts.
     let workshop = Workshop::default();
@@ -256,10 +256,10 @@ fn too_much(seconds: f64, all: impl Iterator<Item = (String, Value)>) -> (usize,
             eprintln!("{:7.2} s {:5} MB {name}", cost.cpu, cost.bytes >> 20);
         }
         if cost.cpu > seconds || cost.bytes > BYTES {
-            writeln!(told, "{name}: {:.1} s, {} MB: {document}", cost.cpu, cost.bytes >> 20).unwrap();
+            writeln!(sampled, "{name}: {:.1} s, {} MB: {document}", cost.cpu, cost.bytes >> 20).unwrap();
         }
     }
-    (drawn, told)
+    (drawn, sampled)
 }
 
 /// Documents of `./test`: with extremes alone as many as this.
@@ -287,8 +287,8 @@ fn extremes_alone_and_in_pairs_are_drawn_within_bounds() {
     // A wish for others leaves out those that are always drawn.
     let alone = if wished("TENTER_FUZZ_FROM").is_some() { Vec::new() } else { extremes() };
     let pairs = numbers_by_chance(|rest| rest - rest / WILD).map(|i| (format!("pair {i}"), pair(i)));
-    let (drawn, told) = too_much(CPU_SECONDS, alone.into_iter().chain(pairs));
-    assert!(told.is_empty(), "{told}");
+    let (drawn, sampled) = too_much(CPU_SECONDS, alone.into_iter().chain(pairs));
+    assert!(sampled.is_empty(), "{sampled}");
     assert!(drawn > 0 && (wished("TENTER_FUZZ").is_some() || drawn > 1200), "{drawn} were accepted");
 }
 
@@ -296,8 +296,8 @@ fn extremes_alone_and_in_pairs_are_drawn_within_bounds() {
 fn whatever_is_accepted_is_drawn_within_bounds() {
     let _turn = TURN.lock().unwrap_or_else(PoisonError::into_inner);
     let wild = numbers_by_chance(|rest| rest / WILD).map(|i| (format!("number {i}"), by_chance(i)));
-    let (drawn, told) = too_much(WILD_CPU_SECONDS, wild);
-    assert!(told.is_empty(), "{told}");
+    let (drawn, sampled) = too_much(WILD_CPU_SECONDS, wild);
+    assert!(sampled.is_empty(), "{sampled}");
     assert!(drawn > 0);
 }
 

@@ -2,7 +2,7 @@
 //! down.
 
 use std::f64::consts::TAU;
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::{Effort, look_at};
 use tenter_render::measure::readouts;
 use tenter_render::prepare::Workshop;
@@ -22,7 +22,7 @@ fn molecules(altitude_m: f64) -> Sky {
 }
 
 fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, Fineness::Full, &|| false).unwrap()
+    Workshop::default().scene(sky, TableQuality::Full, &|| false).unwrap()
 }
 
 fn looking(scene: &Scene, azimuth: f64, elevation: f64) -> f64 {

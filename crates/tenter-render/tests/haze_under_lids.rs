@@ -1,6 +1,6 @@
 //! Haze under a closed sheet of clouds is lit by the sheet, not by the sun.
 
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::{Effort, look_at};
 use tenter_render::prepare::Workshop;
 use tenter_sky::camera::toward;
@@ -32,7 +32,7 @@ const REFERENCE: [(f64, f64, f64); 9] = [
 
 #[test]
 fn haze_under_a_lid_is_as_bright_as_in_the_reference() {
-    let scene = Workshop::default().scene(&under_a_lid(), Fineness::Full, &|| false).unwrap();
+    let scene = Workshop::default().scene(&under_a_lid(), TableQuality::Full, &|| false).unwrap();
     for (azimuth, elevation, expected) in REFERENCE {
         let d = toward(f64::to_radians(azimuth), f64::to_radians(elevation));
         let got = luminance(look_at(&scene, &[d], 1e-3, Effort::default())[0].0) as f64;

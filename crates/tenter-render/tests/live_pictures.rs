@@ -3,7 +3,7 @@
 
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::Instant;
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::{self, Around, Courses, Effort, Look, Shadows};
 use tenter_render::picture::{Area, Picture, render, render_area};
 use tenter_render::prepare::Workshop;
@@ -21,7 +21,7 @@ fn sky_of(kind: CloudKind, elevation_deg: f64) -> Sky {
 }
 
 fn scene_of(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, Fineness::Draft, &|| false).unwrap()
+    Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
 }
 
 fn draw(scene: &Scene, sky: &Sky) -> Picture {
@@ -118,9 +118,9 @@ fn the_way_to_a_document_does_not_show() {
     for elevation in [60.0, 10.0, -4.0] {
         let mut other = sky_of(CloudKind::Stratocumulus, elevation);
         other.air.visibility_km = 12.0;
-        workshop.scene(&other, Fineness::Draft, &|| false).unwrap();
+        workshop.scene(&other, TableQuality::Draft, &|| false).unwrap();
     }
-    let after = workshop.scene(&sky, Fineness::Draft, &|| false).unwrap();
+    let after = workshop.scene(&sky, TableQuality::Draft, &|| false).unwrap();
     assert_eq!(draw(&after, &sky), draw(&scene_of(&sky), &sky));
 }
 
@@ -178,5 +178,5 @@ fn what_is_called_off_stops_soon() {
     let off = || asked.fetch_add(1, Ordering::Relaxed) >= 4;
     assert!(render(&scene, &camera, Effort::default(), &off).is_err());
     assert!(begun.elapsed() < whole / 3, "{:?} of {whole:?}", begun.elapsed());
-    assert!(Workshop::default().scene(&sky, Fineness::Full, &|| true).is_err());
+    assert!(Workshop::default().scene(&sky, TableQuality::Full, &|| true).is_err());
 }

@@ -1,6 +1,6 @@
 //! The moon: its face, its light, and what can be set by hand.
 
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::Effort;
 use tenter_render::measure::readouts;
 use tenter_render::picture::{Disc, MASK_SIDE, discs};
@@ -26,7 +26,7 @@ fn night(sun_azimuth: f64, phase_deg: f64) -> Sky {
 }
 
 fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, Fineness::Draft, &|| false).unwrap()
+    Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
 }
 
 fn face(sky: &Sky) -> Disc {

@@ -1,6 +1,6 @@
 //! Air in full, on earth and elsewhere: each control does what its help text says.
 
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::{Effort, look_at};
 use tenter_render::measure::{Readouts, readouts};
 use tenter_render::prepare::Workshop;
@@ -17,7 +17,7 @@ fn sky(air: Air, elevation_deg: f64) -> Sky {
 }
 
 fn scene(air: Air, elevation_deg: f64) -> Scene {
-    Workshop::default().scene(&sky(air, elevation_deg), Fineness::Draft, &|| false).unwrap()
+    Workshop::default().scene(&sky(air, elevation_deg), TableQuality::Draft, &|| false).unwrap()
 }
 
 fn looking(scene: &Scene, azimuth: f64, elevation: f64) -> Rgb {
@@ -116,7 +116,7 @@ fn coloured_ground_colours_the_haze() {
 fn from_above_the_air_the_zenith_is_black() {
     let mut high = sky(clean(), 40.0);
     high.eye.altitude_m = 60_000.0;
-    let above = Workshop::default().scene(&high, Fineness::Draft, &|| false).unwrap();
+    let above = Workshop::default().scene(&high, TableQuality::Draft, &|| false).unwrap();
     let ground = scene(clean(), 40.0);
     let (up, sea_level) = (luminance(looking(&above, 0.0, 89.0)), luminance(looking(&ground, 0.0, 89.0)));
     assert!(up < 0.01 * sea_level, "{up} {sea_level}");

@@ -1,7 +1,7 @@
 //! Skies against values from outside the project.
 
 use hw_skymodel::rgb::{Channel, SkyParams, SkyState};
-use tenter_render::air::{Air as AirTables, Fineness};
+use tenter_render::air::{Air as AirTables, TableQuality};
 use tenter_render::integrator::{Effort, look_at};
 use tenter_render::measure::readouts;
 use tenter_render::prepare::Workshop;
@@ -12,7 +12,7 @@ use tenter_sky::document::{AerosolKind, Air, MoonPhase, Placement, Sky, SkyKind}
 use tenter_sky::spectrum::{LightToRgb, luminance};
 
 fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, Fineness::Full, &|| false).unwrap()
+    Workshop::default().scene(sky, TableQuality::Full, &|| false).unwrap()
 }
 
 fn by_hand(azimuth_deg: f64, elevation_deg: f64) -> Placement {
@@ -175,7 +175,7 @@ fn suns_have_their_blackbodys_colour() {
 fn extinction_along_the_ground() {
     for visibility_km in [1.0, 3.0, 10.0, 30.0] {
         let air = Air { visibility_km, ..Air::default() };
-        let tables = AirTables::new(&air, Fineness::Draft);
+        let tables = AirTables::new(&air, TableQuality::Draft);
         let n = tables.medium.amounts(0.0);
         let depth = tables.medium.optical_depth(n);
         // Bands 6 and 7 lie at 542.5 and 567.5 nm.

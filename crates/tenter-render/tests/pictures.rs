@@ -1,6 +1,6 @@
 //! Where pictures are looked at: what is filled in, what is looked at again, and where sky and ground meet.
 
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::{Effort, look_at};
 use tenter_render::picture::{Area, Picture, render, smooth_outlines};
 use tenter_render::prepare::Workshop;
@@ -18,7 +18,7 @@ fn sky_of(kinds: &[CloudKind], elevation_deg: f64) -> Sky {
 }
 
 fn scene_of(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, Fineness::Draft, &|| false).unwrap()
+    Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
 }
 
 fn draw(scene: &Scene, camera: &Camera) -> Picture {

@@ -1,6 +1,6 @@
 //! What Seek promises is what the light meter then shows.
 
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::measure::readouts;
 use tenter_render::measure::seek::{By, Found, NoSeek, Seen, Wish, seek};
 use tenter_render::prepare::Workshop;
@@ -20,8 +20,8 @@ impl Sought {
         Sought { workshop: Workshop::default(), sky }
     }
 
-    fn scene(&self, sky: &Sky, fineness: Fineness) -> Scene {
-        self.workshop.scene(sky, fineness, &|| false).unwrap()
+    fn scene(&self, sky: &Sky, quality: TableQuality) -> Scene {
+        self.workshop.scene(sky, quality, &|| false).unwrap()
     }
 
     fn seek(&self, wish: Wish, by: By) -> Vec<Found> {
@@ -29,7 +29,7 @@ impl Sought {
     }
 
     fn answer(&self, wish: Wish, by: By) -> (Vec<Found>, f64) {
-        let make = |sky: &Sky, fineness| Ok(self.scene(sky, fineness));
+        let make = |sky: &Sky, quality| Ok(self.scene(sky, quality));
         let answer = seek(&self.sky, make, &self.sky.clouds[0].id, &wish, by, 4).unwrap();
         assert_eq!(answer.found.len(), 4, "{wish:?}");
         (answer.found, answer.without)
@@ -47,7 +47,7 @@ impl Sought {
 
     /// Share of the sun that the light meter shows for a sky.
     fn sun_shows(&self, sky: &Sky) -> f64 {
-        readouts(sky, &self.scene(sky, Fineness::Full)).sun_visible_fraction
+        readouts(sky, &self.scene(sky, TableQuality::Full)).sun_visible_fraction
     }
 }
 
@@ -150,7 +150,7 @@ fn what_no_slide_can_do_is_told() {
 fn what_cannot_be_sought_is_refused_in_words() {
     let mut sought = Sought::new(vec![layer(CloudKind::Stratocumulus, "deck")]);
     let ask = |sought: &Sought, id: &str, wish| {
-        seek(&sought.sky, |sky, fineness| Ok(sought.scene(sky, fineness)), id, &wish, By::Slide, 4)
+        seek(&sought.sky, |sky, quality| Ok(sought.scene(sky, quality)), id, &wish, By::Slide, 4)
     };
     let clear = Wish::Sun { seen: Seen::Clear };
     assert_eq!(ask(&sought, "nobody", clear), Err(NoSeek::Layer("nobody".into())));

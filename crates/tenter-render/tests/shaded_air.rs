@@ -1,7 +1,7 @@
 //! What clouds make of the air around them: dark before a tower that hides a low sun, bright over a white
 //! deck; and what the air makes of the light on clouds.
 
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::{Around, Effort, Shadows, look_at};
 use tenter_render::measure::readouts;
 use tenter_render::prepare::Workshop;
@@ -20,7 +20,7 @@ fn sky(clouds: Vec<CloudLayer>, azimuth_deg: f64, elevation_deg: f64) -> Sky {
 }
 
 fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, Fineness::Draft, &|| false).unwrap()
+    Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
 }
 
 /// Radiance (linear Rec.709) and share of light let through at an azimuth and elevation, degrees.
@@ -161,8 +161,8 @@ fn even_layers_leave_what_their_depth_says() {
     let light = readouts(&lid, &dull);
     let ground = lid.air.ground_albedo * light.global_horizontal_lx;
     let mean = 0.5 * (6.0 / 7.0 * light.diffuse_horizontal_lx + ground) / std::f64::consts::PI;
-    let told = luminance([red, green, blue]) as f64 / mean;
-    assert!((0.8..1.3).contains(&told), "{told}");
+    let sampled = luminance([red, green, blue]) as f64 / mean;
+    assert!((0.8..1.3).contains(&sampled), "{sampled}");
     let scene = scene(&even(CloudKind::Stratus, 0.8));
     let [straight, between, red, green, blue] = left(&scene);
     let column = scene.clouds[0].form.1.evenly().mean(|t| t) / 40f64.to_radians().sin();

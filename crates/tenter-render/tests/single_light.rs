@@ -1,6 +1,6 @@
 //! Skies of one light, whose pictures go with its strength.
 
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::Effort;
 use tenter_render::picture::{Picture, render};
 use tenter_render::prepare::Workshop;
@@ -15,7 +15,7 @@ fn sky(elevation_deg: f64) -> Sky {
 }
 
 fn picture(sky: &Sky) -> Picture {
-    let scene = Workshop::default().scene(sky, Fineness::Draft, &|| false).unwrap();
+    let scene = Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap();
     render(&scene, &Camera::lens(&sky.eye, 96, 54), Effort::default(), &|| false).unwrap()
 }
 
@@ -28,8 +28,8 @@ fn pictures_go_with_the_strength_of_their_only_light() {
         let (unit, strength) = lit_alone(&sky).expect("one sun");
         for (one, drawn) in picture(&unit).pixels.iter().zip(&picture(&sky).pixels) {
             for c in 0..3 {
-                let told = one[c] * strength as f32;
-                assert!((told - drawn[c]).abs() <= 1e-3 * drawn[c].abs() + 1e-3, "{told} {}", drawn[c]);
+                let sampled = one[c] * strength as f32;
+                assert!((sampled - drawn[c]).abs() <= 1e-3 * drawn[c].abs() + 1e-3, "{sampled} {}", drawn[c]);
             }
         }
     }

@@ -2,7 +2,7 @@
 //! one.
 
 use std::sync::Arc;
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::{Effort, look_at};
 use tenter_render::picture::{MapRender, MapSettings};
 use tenter_render::prepare::Workshop;
@@ -22,7 +22,7 @@ fn sky(kinds: &[CloudKind], elevation_deg: f64) -> Sky {
 #[test]
 fn the_glow_of_cirrus_is_as_bright_in_wide_pixels() {
     let sky = sky(&[CloudKind::CirrusFibratus], 6.0);
-    let scene = Workshop::default().scene(&sky, Fineness::Full, &|| false).unwrap();
+    let scene = Workshop::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
     let (azimuth, elevation) = angles_of(scene.lights[0].direction());
     for off in [0.3f64, 0.6, 1.2, 2.4] {
         let around: Vec<[f64; 3]> = (0..64)
@@ -73,17 +73,17 @@ fn small_maps_are_what_large_ones_are_on_the_whole() {
 #[test]
 fn clouds_do_not_change_between_first_and_refined() {
     let (workshop, mut sky) = (Workshop::default(), sky(&[CloudKind::Altocumulus], 30.0));
-    let scene = |sky: &Sky, fineness| workshop.scene(sky, fineness, &|| false).unwrap();
-    let quick = scene(&sky, Fineness::Draft);
-    let refined = scene(&sky, Fineness::Full);
+    let scene = |sky: &Sky, quality| workshop.scene(sky, quality, &|| false).unwrap();
+    let quick = scene(&sky, TableQuality::Draft);
+    let refined = scene(&sky, TableQuality::Full);
     assert!(!Arc::ptr_eq(&quick.clouds[0].form, &refined.clouds[0].form));
     sky.suns[0].placement = Placement::Hand { azimuth_deg: 190.0, elevation_deg: 20.0 };
-    let moved = scene(&sky, Fineness::Draft);
+    let moved = scene(&sky, TableQuality::Draft);
     assert!(Arc::ptr_eq(&moved.clouds[0].form, &refined.clouds[0].form));
     // Its own light is still laid out quickly, and does not get in the way of the refined one's.
-    let again = scene(&sky, Fineness::Full);
+    let again = scene(&sky, TableQuality::Full);
     assert!(!Arc::ptr_eq(&moved.clouds[0].depths[0], &again.clouds[0].depths[0]));
     sky.clouds[0].seed += 1;
-    let reshaped = scene(&sky, Fineness::Draft);
+    let reshaped = scene(&sky, TableQuality::Draft);
     assert!(!Arc::ptr_eq(&reshaped.clouds[0].form, &refined.clouds[0].form));
 }

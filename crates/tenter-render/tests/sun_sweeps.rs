@@ -1,6 +1,6 @@
 //! The sun swept through the horizon: light changes without a jump, in clear air and under clouds.
 
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::{Effort, look_at};
 use tenter_render::measure::{Readouts, readouts};
 use tenter_render::prepare::Workshop;
@@ -16,7 +16,7 @@ fn sweep(clouds: Vec<CloudLayer>) -> Vec<(f64, Readouts)> {
             let elevation_deg = 10.0 - 0.25 * i as f64;
             let mut sky = Sky { clouds: clouds.clone(), ..Sky::default() };
             sky.suns[0].placement = Placement::Hand { azimuth_deg: 240.0, elevation_deg };
-            let scene = workshop.scene(&sky, Fineness::Draft, &|| false).unwrap();
+            let scene = workshop.scene(&sky, TableQuality::Draft, &|| false).unwrap();
             (elevation_deg, readouts(&sky, &scene))
         })
         .collect()
@@ -60,7 +60,7 @@ fn twilight_has_no_kinks() {
         let mut sky = Sky::default();
         sky.night.floor_lx = 0.0;
         sky.suns[0].placement = Placement::Hand { azimuth_deg: 240.0, elevation_deg: *elevation_deg };
-        let scene = workshop.scene(&sky, Fineness::Full, &|| false).unwrap();
+        let scene = workshop.scene(&sky, TableQuality::Full, &|| false).unwrap();
         for (values, (light, _)) in seen.iter_mut().zip(look_at(&scene, &looks, 0.01, Effort::default())) {
             values.push(luminance(light) as f64);
         }

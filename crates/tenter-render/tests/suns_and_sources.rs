@@ -1,6 +1,6 @@
 //! Several suns, other skies, low fog: what anybody would expect of them.
 
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::{Effort, look_at};
 use tenter_render::measure::readouts;
 use tenter_render::picture::{discs, render};
@@ -13,7 +13,7 @@ use tenter_sky::document::{
 use tenter_sky::spectrum::{Rgb, luminance, solar_illuminance};
 
 fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, Fineness::Draft, &|| false).unwrap()
+    Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
 }
 
 fn sun(azimuth_deg: f64, elevation_deg: f64) -> Sun {
@@ -76,7 +76,7 @@ fn suns_add_up_over_clouds() {
         };
         let measured = |suns: Vec<Sun>| {
             let sky = hazy(suns);
-            let scene = Workshop::default().scene(&sky, Fineness::Full, &|| false).unwrap();
+            let scene = Workshop::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
             let seen = look_at(&scene, &looks, 0.002, Effort::default());
             let lights: Vec<f64> = seen.iter().map(|(light, _)| luminance(*light) as f64).collect();
             (readouts(&sky, &scene), lights)
@@ -272,7 +272,7 @@ fn extremes_give_numbers() {
 #[test]
 fn twilight_has_its_colours() {
     let sky = with_suns(vec![sun(270.0, -2.0)]);
-    let scene_ = Workshop::default().scene(&sky, Fineness::Full, &|| false).unwrap();
+    let scene_ = Workshop::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
     let (shadow, band) = (looking(&scene_, 90.0, 1.0), looking(&scene_, 90.0, 8.0));
     assert!(luminance(shadow) < 0.8 * luminance(band), "{shadow:?} {band:?}");
     assert!(shadow[0] / shadow[2] < band[0] / band[2], "{shadow:?} {band:?}");

@@ -1,7 +1,7 @@
 //! Trial land in pictures: where it stands, what it hides, what light falls on it.
 
 use std::sync::LazyLock;
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::{Effort, look_at};
 use tenter_render::picture::{discs, render};
 use tenter_render::prepare::Workshop;
@@ -21,7 +21,7 @@ fn sky(azimuth_deg: f64, elevation_deg: f64) -> Sky {
 /// One coast for all tests: its grids are made once.
 fn scene(sky: &Sky) -> Scene {
     static WORKSHOP: LazyLock<Workshop> = LazyLock::new(Workshop::default);
-    WORKSHOP.scene(sky, Fineness::Draft, &|| false).unwrap()
+    WORKSHOP.scene(sky, TableQuality::Draft, &|| false).unwrap()
 }
 
 /// Luminances all round, just above the horizon.

@@ -13,10 +13,10 @@ use std::collections::VecDeque;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use tenter_app::{AppError, starters};
 use tenter_formats::png;
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::Effort;
 use tenter_render::picture::{add_discs, discs, render};
-use tenter_render::prepare::{CalledOff, Workshop};
+use tenter_render::prepare::{Cancelled, Workshop};
 use tenter_render::scene::grade_of;
 use tenter_sky::camera::Camera;
 use tenter_sky::develop::Development;
@@ -118,7 +118,7 @@ async fn picture(s: &Server, sky: Sky, size: Size) -> Reply<Response> {
                 if let Some(png) = pictures.find(&key) {
                     return Ok(png);
                 }
-                let png = make(&workshop, &sky, width, off).map_err(|_| AppError::CalledOff)?;
+                let png = make(&workshop, &sky, width, off).map_err(|_| AppError::Cancelled)?;
                 pictures.keep(key, png.clone());
                 Ok(png)
             })
@@ -134,9 +134,9 @@ fn make(
     sky: &Sky,
     width: usize,
     off: &(dyn Fn() -> bool + Sync),
-) -> Result<Bytes, CalledOff> {
+) -> Result<Bytes, Cancelled> {
     let height = height_of(&sky.eye, width);
-    let scene = workshop.scene(sky, Fineness::Draft, off)?;
+    let scene = workshop.scene(sky, TableQuality::Draft, off)?;
     let camera = Camera::lens(&sky.eye, width, height);
     let mut picture = render(&scene, &camera, Effort::COARSE, off)?;
     add_discs(&mut picture, &camera, &scene, &discs(&scene, Effort::default()));

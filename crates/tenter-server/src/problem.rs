@@ -57,7 +57,7 @@ impl From<AppError> for Problem {
                 Problem::new(StatusCode::CONFLICT, "/problems/stale", "The sky was changed elsewhere", detail)
             }
             AppError::Save(SaveError::Store(e)) | AppError::Store(e) => of_store(e),
-            AppError::CalledOff => {
+            AppError::Cancelled => {
                 let title = "The work was called off";
                 Problem::new(StatusCode::SERVICE_UNAVAILABLE, "/problems/called-off", title, detail)
             }

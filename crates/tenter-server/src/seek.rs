@@ -45,10 +45,10 @@ pub(crate) async fn seek(State(s): State<Server>, Json(sought): Json<Sought>) ->
     let sky = Sky::from_value(sought.sky).map_err(AppError::from)?;
     let workshop = s.workshop.clone();
     let found = compute(&s.turns.long, move |off| {
-        let make = |sky: &Sky, fineness| workshop.scene(sky, fineness, off);
+        let make = |sky: &Sky, quality| workshop.scene(sky, quality, off);
         let found = best_of(&sky, make, &sought.layer, &sought.wish, sought.by, MOST);
         found.map_err(|e| match e {
-            NoSeek::CalledOff(_) => AppError::CalledOff,
+            NoSeek::Cancelled(_) => AppError::Cancelled,
             NoSeek::Layer(_) => AppError::Input { path: "layer".into(), message: e.to_string() },
             NoSeek::Wish(_) => AppError::Input { path: "wish".into(), message: e.to_string() },
         })

@@ -7,7 +7,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 use tenter_app::starters;
 use tenter_reference::{Reference, Unable};
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::{Effort, look_at};
 use tenter_render::measure;
 use tenter_render::picture::NOISE_PERCENT;
@@ -93,7 +93,7 @@ pub fn read_sky(path: &Path) -> Result<Sky, Failure> {
 }
 
 pub fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, Fineness::Full, &|| false).expect("nobody calls this off")
+    Workshop::default().scene(sky, TableQuality::Full, &|| false).expect("nobody calls this off")
 }
 
 /// A number within a range.
@@ -107,7 +107,7 @@ pub fn within(name: &str, value: f64, low: f64, high: f64) -> Result<f64, Failur
 /// A sky that the reference integrator can't follow is bad input.
 pub fn of_reference(e: Unable) -> Failure {
     match e {
-        Unable::CalledOff => Failure::failed(e),
+        Unable::Cancelled => Failure::failed(e),
         _ => Failure::Input(format!("--reference: {e}")),
     }
 }

@@ -3,7 +3,7 @@
 #![allow(dead_code, reason = "each suite uses some of it")]
 
 use std::f64::consts::TAU;
-use tenter_render::air::Fineness;
+use tenter_render::air::TableQuality;
 use tenter_render::integrator::{Effort, look_at};
 use tenter_render::prepare::Workshop;
 use tenter_render::scene::Scene;
@@ -14,7 +14,7 @@ use tenter_sky::spectrum::luminance;
 pub const SUN_AZIMUTH_DEG: f64 = 200.0;
 
 pub fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, Fineness::Draft, &|| false).unwrap()
+    Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
 }
 
 /// No air to speak of, over ground that sends back a share of light; the sun at a sine of height.

@@ -54,7 +54,7 @@ impl Particles {
     #[inline(always)]
     pub fn phase(&self, cos: f32) -> f32 {
         let [turned, forward] = self.broad(cos);
-        self.lobes[0].0 * henyey_greenstein(NARROW, cos) + turned + forward
+        self.lobes[0].0 * henyey_greenstein_f32(NARROW, cos) + turned + forward
     }
 
     /// The phase function without its narrow lobe, per steradian: the part that turns light, and the part
@@ -63,7 +63,7 @@ impl Particles {
     pub fn broad(&self, cos: f32) -> [f32; 2] {
         let mut parts = [0.0; 2];
         for (share, g) in [self.lobes[1], self.lobes[2]] {
-            let light = share * henyey_greenstein(g, cos);
+            let light = share * henyey_greenstein_f32(g, cos);
             let forward = g * g * g * g;
             parts[0] += light * (1.0 - forward);
             parts[1] += light * forward;
@@ -286,7 +286,7 @@ pub fn rayleigh_phase(cos: f32) -> f32 {
 
 /// Henyey and Greenstein 1941, per steradian.
 #[inline(always)]
-pub fn henyey_greenstein(g: f32, cos: f32) -> f32 {
+pub fn henyey_greenstein_f32(g: f32, cos: f32) -> f32 {
     let d = (1.0 + g * g - 2.0 * g * cos).max(1e-6);
     (1.0 - g * g) / (4.0 * std::f32::consts::PI * d * d.sqrt())
 }

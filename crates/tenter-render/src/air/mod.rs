@@ -7,19 +7,20 @@
 mod directions;
 mod harmonics;
 mod medium;
-mod orders;
+mod multiple_scattering;
 mod shells;
 mod sunlight;
 mod transmittance;
 mod view;
 
 pub use medium::{Medium, Particles, rayleigh_column, rayleigh_phase};
-pub use orders::{Moments, Orders};
+pub use multiple_scattering::{Moments, MultipleScattering};
 pub use shells::{Ray, distance_to_altitude};
 pub use sunlight::SunlightTable;
 pub use transmittance::Transmittance;
 pub use view::{
-    AirInFront, AirView, Front, FrontCorners, SkyColour, SunInSky, glimpse, lobe, narrow, on_upright_planes,
+    AerialCorners, AerialPerspective, AirSegment, AirView, SkyRadiance, SunInSky, forward_lobe,
+    henyey_greenstein, on_upright_planes, sky_radiance,
 };
 
 use tenter_sky::document;
@@ -30,7 +31,7 @@ pub const TOP_M: f64 = 100_000.0;
 /// How finely tables are made: a draft while the hand moves, full when it rests, twice as fine along each
 /// axis to measure how far the full ones are off.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum Fineness {
+pub enum TableQuality {
     Draft,
     Full,
     Double,
@@ -39,24 +40,24 @@ pub enum Fineness {
 /// How a table is made, and whether it is still wanted. A table whose making was called off has the right
 /// shape and nothing in it: whoever called it off throws it away.
 #[derive(Clone, Copy)]
-pub struct Making<'a> {
-    pub fineness: Fineness,
-    called_off: &'a (dyn Fn() -> bool + Sync),
+pub struct Build<'a> {
+    pub quality: TableQuality,
+    cancelled: &'a (dyn Fn() -> bool + Sync),
 }
 
-impl<'a> Making<'a> {
-    pub fn new(fineness: Fineness, called_off: &'a (dyn Fn() -> bool + Sync)) -> Making<'a> {
-        Making { fineness, called_off }
+impl<'a> Build<'a> {
+    pub fn new(quality: TableQuality, cancelled: &'a (dyn Fn() -> bool + Sync)) -> Build<'a> {
+        Build { quality, cancelled }
     }
-    pub fn is_off(&self) -> bool {
-        (self.called_off)()
+    pub fn is_cancelled(&self) -> bool {
+        (self.cancelled)()
     }
 }
 
 /// To the end, whatever comes.
-impl From<Fineness> for Making<'static> {
-    fn from(fineness: Fineness) -> Self {
-        Making { fineness, called_off: &|| false }
+impl From<TableQuality> for Build<'static> {
+    fn from(quality: TableQuality) -> Self {
+        Build { quality, cancelled: &|| false }
     }
 }
 
@@ -64,22 +65,23 @@ impl From<Fineness> for Making<'static> {
 pub struct Air {
     pub medium: Medium,
     /// The same where what goes on nearly forward counts as not scattered.
-    pub often: Medium,
+    pub delta_scaled: Medium,
     pub transmittance: Transmittance,
-    pub orders: Orders,
+    pub multiple_scattering: MultipleScattering,
     /// What light that is not even adds to what air near the ground scatters of it: `2l + 1` times the
     /// first two moments of its phase function, the forward part left out.
-    pub turning: [f32; 2],
+    pub phase_moments: [f32; 2],
 }
 
 impl Air {
-    pub fn new<'a>(air: &document::Air, making: impl Into<Making<'a>>) -> Air {
+    pub fn new<'a>(air: &document::Air, build: impl Into<Build<'a>>) -> Air {
         let medium = Medium::new(air);
         let transmittance = Transmittance::new(&medium);
         let moments = Moments::new(&medium);
-        let often = medium.without_forward(moments.forward);
-        let orders = Orders::new(&often, moments, &transmittance, making.into());
-        let turning = moments.in_air(&often);
-        Air { medium, often, transmittance, orders, turning }
+        let delta_scaled = medium.without_forward(moments.forward);
+        let multiple_scattering =
+            MultipleScattering::new(&delta_scaled, moments, &transmittance, build.into());
+        let phase_moments = moments.in_air(&delta_scaled);
+        Air { medium, delta_scaled, transmittance, multiple_scattering, phase_moments }
     }
 }

@@ -8,7 +8,7 @@
 //! makes them again): after two and more scatterings, by Mie's function for droplets of 10 um.
 
 use super::diffusion::{ASYMMETRY, LEAVES_DIRECTION};
-use crate::air::lobe;
+use crate::air::henyey_greenstein;
 use crate::simd::{Int, Real, Scalar};
 use std::f32::consts::PI;
 use std::sync::LazyLock;
@@ -68,7 +68,11 @@ pub fn lobes(cosine: f64) -> [f64; LOBES] {
 /// Lobes at cosines.
 #[inline(always)]
 pub fn phases<R: Real>(cosine: R) -> [R; LOBES] {
-    [lobe(ASYMMETRIES[0], cosine), lobe(ASYMMETRIES[1], cosine), lobe(ASYMMETRIES[2], cosine)]
+    [
+        henyey_greenstein(ASYMMETRIES[0], cosine),
+        henyey_greenstein(ASYMMETRIES[1], cosine),
+        henyey_greenstein(ASYMMETRIES[2], cosine),
+    ]
 }
 
 /// Asymmetry of light that droplets have turned by diffraction alone, twice and more: some three degrees (10
@@ -80,7 +84,7 @@ const DIFFRACTED: f32 = 0.96;
 /// scattering turns, at cosines.
 #[inline(always)]
 pub fn diffracted<R: Real>(cosine: R) -> R {
-    lobe(DIFFRACTED, cosine) * R::splat(1.0 - LEAVES_DIRECTION)
+    henyey_greenstein(DIFFRACTED, cosine) * R::splat(1.0 - LEAVES_DIRECTION)
 }
 
 /// How far the facing of places that stand for a cell may be from its own, in steps: light that comes in

@@ -7,7 +7,7 @@
 
 use super::ageing::swing;
 use super::hash::{Draw, Draws, layered_noise};
-use crate::air::Making;
+use crate::air::Build;
 use crate::simd::{Kernel, Mask, Real, dispatch};
 use rayon::prelude::*;
 
@@ -100,12 +100,12 @@ const AROUND: u32 = 4;
 
 impl Heaps {
     /// What `keep` makes of every wanted dome that reaches into a rectangle and of what `of_body` makes of
-    /// its body's first; fewer once `making` is called off.
+    /// its body's first; fewer once `build` is called off.
     pub fn domes_in<B, T: Send>(
         &self,
         [low, high]: [[f64; 2]; 2],
         wanted: Wanted,
-        making: Making,
+        build: Build,
         of_body: impl Fn(&Dome) -> B + Sync,
         keep: impl Fn(&Dome, &B) -> Option<T> + Sync,
     ) -> Vec<T> {
@@ -122,11 +122,11 @@ impl Heaps {
             };
             domes.par_extend(range(1).into_par_iter().flat_map_iter(|iy| {
                 let mut row = Vec::new();
-                if !making.is_off() {
+                if !build.is_cancelled() {
                     let crowds = dispatch(Row { heaps: self, level, iy, ix: range(0), wanted });
                     for body in crowds.bodies() {
-                        let told = of_body(&body[0]);
-                        row.extend(body.iter().filter_map(|dome| keep(dome, &told)));
+                        let sampled = of_body(&body[0]);
+                        row.extend(body.iter().filter_map(|dome| keep(dome, &sampled)));
                     }
                 }
                 row

@@ -7,7 +7,7 @@
 //! 1954, section 134).
 
 use super::mie::DropletPhase;
-use crate::air::lobe;
+use crate::air::henyey_greenstein;
 use crate::simd::Scalar;
 
 /// Ice's refractive index for red, green and blue (Warren 1984; from memory).
@@ -32,7 +32,7 @@ const BRIGHT: f64 = 3.0;
 pub fn phase(halo: f64) -> DropletPhase {
     let smooth = |angle: f64| {
         let cos = Scalar(angle.cos() as f32);
-        0.5 * (lobe(DIFFRACTED, cos).0 + lobe(REFRACTED, cos).0) as f64
+        0.5 * (henyey_greenstein(DIFFRACTED, cos).0 + henyey_greenstein(REFRACTED, cos).0) as f64
     };
     DropletPhase::from_values(|angle| {
         INDEX.map(|n| {

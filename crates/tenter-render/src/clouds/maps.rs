@@ -4,7 +4,7 @@ use super::bodies::Bodies;
 use super::distance::HullMap;
 use super::field::{Field, ToFill};
 use super::nested::{LEVELS, Texels};
-use crate::air::{Fineness, Making};
+use crate::air::{Build, TableQuality};
 use crate::simd::{Int, Kernel, Real, dispatch};
 use rayon::prelude::*;
 use tenter_sky::document::Family;
@@ -30,24 +30,24 @@ pub struct Hull<R: Real> {
 }
 
 impl Maps {
-    pub fn new(field: &Field, reach: f64, making: Making) -> Maps {
-        let side = match making.fineness {
-            Fineness::Draft => 512,
-            Fineness::Full => 1024,
-            Fineness::Double => 2048,
+    pub fn new(field: &Field, reach: f64, build: Build) -> Maps {
+        let side = match build.quality {
+            TableQuality::Draft => 512,
+            TableQuality::Full => 1024,
+            TableQuality::Double => 2048,
         };
         let half = [reach / 16.0, reach / 4.0, reach].map(|v| v as f32);
         let mut values = vec![0.0; LEVELS * side * side];
         // What a coarse map leaves out must not change its cover: each is cut by itself.
         let texels = half.map(|half| 2.0 * half as f64 / side as f64);
-        let cuts = field.cuts(texels, making);
+        let cuts = field.cuts(texels, build);
         let is_heaps = field.family == Family::Heaps && field.anvil.is_none();
         let mut radii = vec![0.0; if is_heaps { values.len() / 4 } else { 0 }];
         let of_level = radii.len() / LEVELS;
         for (level, (texel, cut)) in texels.into_iter().zip(&cuts).enumerate() {
             let plane = &mut values[level * side * side..][..side * side];
             let bodies = &mut radii[level * of_level..][..of_level];
-            field.hull(cut, ToFill { plane, bodies, side, texel }, making);
+            field.hull(cut, ToFill { plane, bodies, side, texel }, build);
         }
         let mut slopes: Vec<f32> = values
             .par_chunks_exact(side * side)
@@ -59,7 +59,7 @@ impl Maps {
         let steepest = slopes.par_iter().copied().reduce(|| 0.0, f32::max);
         if is_heaps {
             let floor = field.floor() as f32;
-            slope_to_rims(&values, &mut slopes, steepest, Rims { side, half, floor }, making);
+            slope_to_rims(&values, &mut slopes, steepest, Rims { side, half, floor }, build);
         }
         let per_step = [((highest - lowest) / 65535.0).max(1e-9), (steepest / 65535.0).max(1e-9)];
         let mut words = vec![0; values.len()];
@@ -206,12 +206,12 @@ struct Rims {
 
 /// Outside the hulls, makes slopes such that value over slope is the distance to the nearest one along the
 /// ground; none comes out over `steepest`.
-fn slope_to_rims(values: &[f32], slopes: &mut [f32], steepest: f32, rims: Rims, making: Making) {
+fn slope_to_rims(values: &[f32], slopes: &mut [f32], steepest: f32, rims: Rims, build: Build) {
     let Rims { side, half, floor } = rims;
     let size = side * side;
     let mut wider: Option<(f32, Vec<f32>)> = None;
     for level in (0..LEVELS).rev() {
-        if making.is_off() {
+        if build.is_cancelled() {
             return;
         }
         let texel = 2.0 * half[level] / side as f32;

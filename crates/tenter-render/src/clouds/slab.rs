@@ -182,7 +182,7 @@ impl Slabs {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::air::lobe;
+    use crate::air::henyey_greenstein;
     use crate::simd::Scalar;
 
     /// What leaves upward in all directions, with the first order added, is what is sent back.
@@ -208,8 +208,8 @@ mod tests {
                         let flat = |m: f32| (1.0 - m * m).sqrt();
                         let cosine = flat(light) * flat(out) * turn.to_radians().cos() - light * out;
                         let both = 1.0 / light + 1.0 / out;
-                        let once =
-                            lobe(G, Scalar(cosine)).0 * (1.0 - (-thickness * both).exp()) / (both * out);
+                        let once = henyey_greenstein(G, Scalar(cosine)).0 * (1.0 - (-thickness * both).exp())
+                            / (both * out);
                         let solid = std::f64::consts::TAU / (STEPS * STEPS) as f64;
                         flux += (radiance + once) as f64 * out as f64 * solid;
                     }

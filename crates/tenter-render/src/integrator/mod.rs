@@ -24,7 +24,7 @@ pub use march::{Turn, turns};
 pub use rays::SurfacePoint;
 pub use shadows::{Around, Shadows};
 
-use crate::air::{Front, FrontCorners, lobe, narrow};
+use crate::air::{AerialCorners, AirSegment, forward_lobe, henyey_greenstein};
 use crate::scene::{Clouds, Fog, Lifted, MAX_LIGHTS, Scene};
 use crate::simd::{Kernel, Mask, Real, best, dispatch};
 use fog::{FogInFront, fog_in_front};
@@ -92,7 +92,7 @@ impl Kernel for Look<'_> {
 
 /// What a packet of rays shares in all that it meets: where each light's tables are read, and by which phase.
 struct Skies<R: Real> {
-    corners: [FrontCorners<R>; MAX_LIGHTS],
+    corners: [AerialCorners<R>; MAX_LIGHTS],
     narrow: [R; MAX_LIGHTS],
 }
 
@@ -155,7 +155,7 @@ impl Look<'_> {
             let before = R::select(R::splat(self.under_clouds()).lt(way.ground_covers), zero, one);
             let left = left.lerp(one, before);
             for c in 0..3 {
-                let behind = ground[c].mul_add(front.through[c], front.light[c]);
+                let behind = ground[c].mul_add(front.transmittance[c], front.radiance[c]);
                 let whole = behind.mul_add(left, light[c] * (one - before));
                 seen[c] = R::select(hits, seen[c].lerp(whole, way.ground_covers), seen[c]);
             }
@@ -199,14 +199,14 @@ impl Look<'_> {
             rays = Rays::new(scene, d, self.pixel);
         }
         let to_ground = R::select(partly, R::splat(f32::MAX), ground);
-        let first = scene.lights[0].view.front.corners(d);
+        let first = scene.lights[0].view.aerial.corners(d);
         let mut skies = Skies { corners: [first; MAX_LIGHTS], narrow: [zero; MAX_LIGHTS] };
         let mut sky = [R::splat(scene.night_glow); 3];
         for (i, light) in scene.lights.iter().enumerate() {
             if i > 0 {
-                skies.corners[i] = light.view.front.corners(d);
+                skies.corners[i] = light.view.aerial.corners(d);
             }
-            skies.narrow[i] = narrow(rays.to_light(i));
+            skies.narrow[i] = forward_lobe(rays.to_light(i));
             if scene.painted.is_none() {
                 let radiance = light.view.sky.radiance(d, skies.narrow[i]);
                 for c in 0..3 {
@@ -251,7 +251,8 @@ impl Look<'_> {
         }
         for (i, direct) in scene.fog_lit[..scene.lights.len()].iter().enumerate() {
             let cos = rays.to_light(i);
-            let phase = lobe(0.75, cos) * R::splat(0.5) + lobe(0.1, cos) * R::splat(0.5);
+            let phase =
+                henyey_greenstein(0.75, cos) * R::splat(0.5) + henyey_greenstein(0.1, cos) * R::splat(0.5);
             for c in 0..3 {
                 sum[c] = phase.mul_add(R::splat(direct[c]), sum[c]);
             }
@@ -269,8 +270,8 @@ impl Look<'_> {
         let hidden = R::splat(1.0) - fog.through;
         for c in 0..3 {
             // Air before the fog is seen whole; what lies behind it through the fog.
-            let behind = less(light[c], near.light[c]);
-            let own = way.fog[c] * near.through[c] * hidden;
+            let behind = less(light[c], near.radiance[c]);
+            let own = way.fog[c] * near.transmittance[c] * hidden;
             light[c] = behind.mul_add(fog.through, light[c] - behind) + own;
         }
     }
@@ -283,15 +284,15 @@ impl Look<'_> {
         if !way.rays.over(lowest.above).lt(distance).any() {
             return;
         }
-        let front = &self.scene.lights[0].view.front;
-        let whole = front.even_up_to(&way.skies.corners[0], distance);
+        let front = &self.scene.lights[0].view.aerial;
+        let whole = front.isotropic_up_to(&way.skies.corners[0], distance);
         let mut before = [0.0f32; 3];
         for Lifted { above, radiance } in lifted {
             let from = way.rays.over(*above).min(distance);
             if !from.lt(distance).any() {
                 break;
             }
-            let first = front.even_up_to(&way.skies.corners[0], from);
+            let first = front.isotropic_up_to(&way.skies.corners[0], from);
             for c in 0..3 {
                 // The air over each layer is lit by it, and by those below no more.
                 let change = R::splat(radiance[c] - before[c]);
@@ -303,32 +304,33 @@ impl Look<'_> {
 
     /// The air up to a distance under all lights.
     #[inline(always)]
-    fn air_light<R: Real>(&self, way: &Way<R>, distance: R) -> Front<R> {
+    fn air_light<R: Real>(&self, way: &Way<R>, distance: R) -> AirSegment<R> {
         let zero = R::splat(0.0);
-        let mut sum = Front { light: [zero; 3], through: [zero; 3], forward: R::splat(1.0) };
+        let mut sum =
+            AirSegment { radiance: [zero; 3], transmittance: [zero; 3], forward_gain: R::splat(1.0) };
         for (i, light) in self.scene.lights.iter().enumerate() {
-            let front = light.view.front.up_to(&way.skies.corners[i], distance, way.skies.narrow[i]);
+            let front = light.view.aerial.up_to(&way.skies.corners[i], distance, way.skies.narrow[i]);
             for c in 0..3 {
-                sum.light[c] = front.light[c].mul_add(R::splat(light.strength), sum.light[c]);
+                sum.radiance[c] = front.radiance[c].mul_add(R::splat(light.strength), sum.radiance[c]);
             }
-            (sum.through, sum.forward) = (front.through, front.forward);
+            (sum.transmittance, sum.forward_gain) = (front.transmittance, front.forward_gain);
         }
         sum
     }
 
     /// The air and fog up to a distance, with the shadows of clouds in the air.
     #[inline(always)]
-    fn air<R: Real, const CLOUDS: bool>(&self, way: &Way<R>, distance: R) -> Front<R> {
+    fn air<R: Real, const CLOUDS: bool>(&self, way: &Way<R>, distance: R) -> AirSegment<R> {
         let mut front = self.air_light(way, distance);
         if CLOUDS {
-            way.shade.take(distance, &mut front.light);
-            self.lift(way, distance, &mut front.light);
+            way.shade.take(distance, &mut front.radiance);
+            self.lift(way, distance, &mut front.radiance);
         }
         if let Some(fog) = &self.scene.fog {
             let passed = fog_in_front(fog, &way.rays, way.to_ground, distance);
-            self.veil(way, &passed, &mut front.light);
+            self.veil(way, &passed, &mut front.radiance);
             for c in 0..3 {
-                front.through[c] = front.through[c] * passed.through;
+                front.transmittance[c] = front.transmittance[c] * passed.through;
             }
         }
         front

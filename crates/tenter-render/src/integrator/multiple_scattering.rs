@@ -5,7 +5,7 @@
 //! sheets. So for sheets it is multiplied by what [`SlabLight`] has for an even one of that thickness, over
 //! what this has for the same.
 
-use crate::air::lobe;
+use crate::air::henyey_greenstein;
 use crate::clouds::ball::HALF;
 use crate::clouds::diffusion::{ASYMMETRY, Reach, not_yet_scattered, reach};
 use crate::scene::slab_correction::EDGEWISE;
@@ -47,7 +47,7 @@ pub fn through_ball<R: Real>(dome: R) -> R {
 /// make a broader lobe, the rest is nearly even.
 #[inline(always)]
 pub fn few_turns<R: Real>(cosine: R) -> R {
-    lobe(0.72, cosine) * R::splat(0.7) + lobe(0.1, cosine) * R::splat(0.3)
+    henyey_greenstein(0.72, cosine) * R::splat(0.7) + henyey_greenstein(0.1, cosine) * R::splat(0.3)
 }
 
 /// A place in a cloud: optical depths to its surfaces and toward a light, that light's sine of height, the

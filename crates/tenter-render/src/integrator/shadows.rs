@@ -176,8 +176,8 @@ fn left_at<R: Real>(rays: &Rays<R>, t: R, level: usize) -> [R; MOST_PARTS] {
         let first = beneath & under.le(zero);
         // Haze sends on more of what comes from where one looks.
         let bright = luminance(around.sent_down).max(1e-9);
-        let along = R::splat(around.leaning[0] * scene.air.turning[0] / bright);
-        let across = R::splat(around.leaning[1] * scene.air.turning[1] / bright);
+        let along = R::splat(around.leaning[0] * scene.air.phase_moments[0] / bright);
+        let across = R::splat(around.leaning[1] * scene.air.phase_moments[1] / bright);
         let leaning = up.mul_add(along, second.mul_add(across, one)).max(R::splat(0.1));
         for c in 0..3 {
             let part = lights + 1 + c;

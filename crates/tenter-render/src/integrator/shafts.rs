@@ -56,7 +56,7 @@ impl<R: Real> Shade<R> {
             let scattered = R::splat(1.0) - shadows.left::<R>(stretch, lights, look.around);
             let mut even = [zero; 3];
             for (i, light) in scene.lights.iter().enumerate() {
-                let parts = light.view.front.light_up_to(&way.skies.corners[i], t, way.skies.narrow[i]);
+                let parts = light.view.aerial.parts_up_to(&way.skies.corners[i], t, way.skies.narrow[i]);
                 let straight = R::splat(1.0) - shadows.left::<R>(stretch, i, look.around);
                 let strength = R::splat(light.strength);
                 for c in 0..3 {

@@ -156,12 +156,13 @@ impl Stretches {
                 // What haze turns by a few degrees still comes from the cloud: the air's own light is
                 // without it.
                 for c in 0..3 {
-                    let through = front.through[c] * front.forward * R::splat(colour.shading.scatter[c]);
+                    let through =
+                        front.transmittance[c] * front.forward_gain * R::splat(colour.shading.scatter[c]);
                     seen.light[c] = own[c].mul_add(through, seen.light[c]);
                 }
             }
             for c in 0..3 {
-                seen.light[c] = front.light[c].mul_add(opacity - onward, seen.light[c]);
+                seen.light[c] = front.radiance[c].mul_add(opacity - onward, seen.light[c]);
             }
             if let Some(notes) = colours.look.courses.notes {
                 self.note(k, R::LANES, parts(colours.look.scene.lights.len()), &mut notes.borrow_mut());

@@ -11,7 +11,7 @@ use crate::clouds::shadow::SunDepth;
 use crate::clouds::survey::Survey;
 use crate::integrator::{Effort, Turn, turns};
 use crate::land::Land;
-use crate::prepare::CalledOff;
+use crate::prepare::Cancelled;
 use crate::scene::{Clouds, Horizon, Scene};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError, Weak};
@@ -155,16 +155,16 @@ impl Again {
         scene: &Scene,
         camera: &Camera,
         effort: Effort,
-        called_off: &(dyn Fn() -> bool + Sync),
-    ) -> Result<Picture, CalledOff> {
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Picture, Cancelled> {
         let of = Of::new(scene, camera, effort);
         let bands = of.bands.len();
         let shared = self.forget_what_differs(of);
         let lit = self.forget_other_light(Lit::new(scene)) && shared == bands;
         if shared == 0 {
-            return render(scene, camera, effort, called_off);
+            return render(scene, camera, effort, cancelled);
         }
-        render_tiles(camera, Area::whole(camera), called_off, &|tile, i| {
+        render_tiles(camera, Area::whole(camera), cancelled, &|tile, i| {
             let mut held = self.tiles[i].lock().unwrap_or_else(PoisonError::into_inner);
             if MOST_KEPT < self.size.load(Ordering::Relaxed) {
                 let keeping = Keeping { before: Some(&held), kept: None, lit };
@@ -215,7 +215,7 @@ impl Again {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::air::Fineness;
+    use crate::air::TableQuality;
     use crate::prepare::Workshop;
     use tenter_sky::document::{CloudKind, Eye, Placement, Sky};
 
@@ -254,7 +254,7 @@ mod tests {
         let workshop = Workshop::default();
         let mut again = Again::default();
         for (i, sky) in changed().iter().enumerate() {
-            let scene = workshop.scene(sky, Fineness::Draft, &|| false).unwrap();
+            let scene = workshop.scene(sky, TableQuality::Draft, &|| false).unwrap();
             let camera = Camera::lens(&sky.eye, 96, 54);
             let followed = again.render(&scene, &camera, Effort::default(), &|| false).unwrap();
             let marched = render(&scene, &camera, Effort::default(), &|| false).unwrap();
@@ -268,7 +268,7 @@ mod tests {
         let mut again = Again::default();
         let mut sizes = Vec::new();
         for sky in changed() {
-            let scene = workshop.scene(&sky, Fineness::Draft, &|| false).unwrap();
+            let scene = workshop.scene(&sky, TableQuality::Draft, &|| false).unwrap();
             again.render(&scene, &Camera::lens(&sky.eye, 96, 54), Effort::default(), &|| false).unwrap();
             sizes.push(again.size.load(Ordering::Relaxed));
         }
@@ -288,7 +288,7 @@ mod tests {
         for (last, next) in [([0, 0], 1), ([1, 2], 3)] {
             let mut again = Again::default();
             let draw = |again: &mut Again, sky: &Sky| {
-                let scene = workshop.scene(sky, Fineness::Draft, &|| false).unwrap();
+                let scene = workshop.scene(sky, TableQuality::Draft, &|| false).unwrap();
                 again.render(&scene, &Camera::lens(&sky.eye, 96, 54), Effort::default(), &|| false).unwrap()
             };
             for i in last {
@@ -306,7 +306,7 @@ mod tests {
     #[test]
     fn what_finds_no_room_is_marched() {
         let sky = sky();
-        let scene = Workshop::default().scene(&sky, Fineness::Draft, &|| false).unwrap();
+        let scene = Workshop::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
         let camera = Camera::lens(&sky.eye, 96, 54);
         let mut again = Again::default();
         let draw = |again: &mut Again| again.render(&scene, &camera, Effort::default(), &|| false).unwrap();

@@ -22,7 +22,7 @@ pub use outlines::smooth_outlines;
 pub use turned::Seen;
 
 use crate::integrator::Effort;
-use crate::prepare::CalledOff;
+use crate::prepare::Cancelled;
 use crate::scene::Scene;
 use keeping::Keeping;
 use rayon::prelude::*;
@@ -84,9 +84,9 @@ pub fn render(
     scene: &Scene,
     camera: &Camera,
     effort: Effort,
-    called_off: &(dyn Fn() -> bool + Sync),
-) -> Result<Picture, CalledOff> {
-    render_area(scene, camera, Area::whole(camera), effort, called_off)
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Result<Picture, Cancelled> {
+    render_area(scene, camera, Area::whole(camera), effort, cancelled)
 }
 
 /// Renders a part of a picture; pixels are those of the whole, whatever the part: tiles are, too.
@@ -95,9 +95,9 @@ pub fn render_area(
     camera: &Camera,
     area: Area,
     effort: Effort,
-    called_off: &(dyn Fn() -> bool + Sync),
-) -> Result<Picture, CalledOff> {
-    render_tiles(camera, area, called_off, &|tile, _| {
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Result<Picture, Cancelled> {
+    render_tiles(camera, area, cancelled, &|tile, _| {
         tile::draw(scene, camera, tile, effort, Keeping::default())
     })
 }
@@ -106,16 +106,16 @@ pub fn render_area(
 fn render_tiles(
     camera: &Camera,
     area: Area,
-    called_off: &(dyn Fn() -> bool + Sync),
+    cancelled: &(dyn Fn() -> bool + Sync),
     draw: &(dyn Fn(Area, usize) -> Vec<Rgb> + Sync),
-) -> Result<Picture, CalledOff> {
+) -> Result<Picture, Cancelled> {
     let (left, top) = (area.x / TILE, area.y / TILE);
     let columns = (area.x + area.width).div_ceil(TILE) - left;
     let rows = (area.y + area.height).div_ceil(TILE) - top;
     let tiles: Vec<Option<(Area, Vec<Rgb>)>> = (0..columns * rows)
         .into_par_iter()
         .map(|i| {
-            if called_off() {
+            if cancelled() {
                 return None;
             }
             let (x, y) = ((left + i % columns) * TILE, (top + i / columns) * TILE);
@@ -126,7 +126,7 @@ fn render_tiles(
         .collect();
     let mut pixels = vec![[0.0; 3]; area.width * area.height];
     for tile in tiles {
-        let (tile, values) = tile.ok_or(CalledOff)?;
+        let (tile, values) = tile.ok_or(Cancelled)?;
         let (from, to) = (tile.x.max(area.x), (tile.x + tile.width).min(area.x + area.width));
         for y in tile.y.max(area.y)..(tile.y + tile.height).min(area.y + area.height) {
             let start = (y - area.y) * area.width + from - area.x;

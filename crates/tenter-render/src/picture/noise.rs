@@ -1,7 +1,7 @@
 //! What is still wrong in a live picture: its change against doubled steps, as one number.
 
 use crate::integrator::{Effort, look_at};
-use crate::prepare::CalledOff;
+use crate::prepare::Cancelled;
 use crate::scene::Scene;
 use tenter_sky::camera::Camera;
 use tenter_sky::spectrum::luminance;
@@ -27,13 +27,13 @@ pub fn effort_for(
     scene: &Scene,
     camera: &Camera,
     percent: f64,
-    called_off: &(dyn Fn() -> bool + Sync),
-) -> Result<Option<(Effort, f64)>, CalledOff> {
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Result<Option<(Effort, f64)>, Cancelled> {
     let directions = spread(camera);
     let mut usual = luminances(scene, camera, &directions, Effort { step: STEPS[0], ..Effort::default() });
     for pair in STEPS.windows(2) {
-        if called_off() {
-            return Err(CalledOff);
+        if cancelled() {
+            return Err(Cancelled);
         }
         let finer = luminances(scene, camera, &directions, Effort { step: pair[1], ..Effort::default() });
         let left = change(&usual, &finer);
@@ -68,14 +68,14 @@ fn change(usual: &[f64], finer: &[f64]) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::air::Fineness;
+    use crate::air::TableQuality;
     use crate::prepare::Workshop;
     use tenter_sky::document::{CloudKind, Sky};
 
     #[test]
     fn less_noise_asked_takes_finer_steps_and_leaves_less() {
         let sky = Sky { clouds: vec![CloudKind::CumulusMediocris.usual()], ..Sky::default() };
-        let scene = Workshop::default().scene(&sky, Fineness::Draft, &|| false).unwrap();
+        let scene = Workshop::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
         let camera = Camera::latlong(256, 0.0);
         let found = |percent| effort_for(&scene, &camera, percent, &|| false).unwrap();
         let (coarse, left) = found(30.0).unwrap();

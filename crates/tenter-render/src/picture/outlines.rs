@@ -2,7 +2,7 @@
 
 use super::{Area, Picture};
 use crate::integrator::{Effort, look_at};
-use crate::prepare::CalledOff;
+use crate::prepare::Cancelled;
 use crate::scene::Scene;
 use tenter_sky::camera::Camera;
 use tenter_sky::spectrum::luminance;
@@ -22,13 +22,13 @@ pub fn smooth_outlines(
     camera: &Camera,
     area: Area,
     effort: Effort,
-    called_off: &(dyn Fn() -> bool + Sync),
-) -> Result<(), CalledOff> {
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Result<(), Cancelled> {
     let outlines = on_outlines(picture);
     let pixel = 0.5 * camera.pixel_angle();
     for some in outlines.chunks(AT_ONCE) {
-        if called_off() {
-            return Err(CalledOff);
+        if cancelled() {
+            return Err(Cancelled);
         }
         // Where a place lies past the rim of what is shown, the pixel's middle stands for it.
         let places = some.iter().flat_map(|i| {

@@ -95,7 +95,7 @@ const ROUNDING: f64 = 1e-6;
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::air::Fineness;
+    use crate::air::TableQuality;
     use crate::picture::render;
     use crate::prepare::Workshop;
     use tenter_sky::document::{CloudKind, Eye, Sky};
@@ -105,7 +105,7 @@ mod tests {
 
     fn scene() -> Scene {
         let sky = Sky { clouds: vec![CloudKind::CumulusMediocris.usual()], ..Sky::default() };
-        Workshop::default().scene(&sky, Fineness::Draft, &|| false).unwrap()
+        Workshop::default().scene(&sky, TableQuality::Draft, &|| false).unwrap()
     }
 
     fn camera(heading_deg: f64, finer: usize) -> Camera {

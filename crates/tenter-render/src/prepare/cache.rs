@@ -1,10 +1,10 @@
 //! Where scenes are made and their parts kept.
 
 use super::ambient::Ambiences;
-use super::lru::{CalledOff, Key, Stage, key};
+use super::lru::{Cancelled, Key, Stage, key};
 use super::resolve_layer::settled;
 use super::sky_light::SkyLight;
-use crate::air::{Air, AirView, Fineness, Making, SkyColour, SunlightTable};
+use crate::air::{Air, AirView, Build, SkyRadiance, SunlightTable, TableQuality};
 use crate::clouds::diffusion::ASYMMETRY;
 use crate::clouds::form::CloudForm;
 use crate::clouds::ice;
@@ -61,9 +61,9 @@ const GREEN: usize = 1;
 pub struct Workshop {
     air: Stage<Air>,
     view: Stage<AirView>,
-    over_ground: Stage<SkyColour>,
+    over_ground: Stage<SkyRadiance>,
     sunlight: Stage<SunlightTable>,
-    painted: Stage<SkyColour>,
+    painted: Stage<SkyRadiance>,
     form: Stage<Formed>,
     density: Stage<DensityGrid>,
     sun_depth: Stage<SunDepth>,
@@ -99,24 +99,24 @@ impl Default for Workshop {
 
 impl Workshop {
     /// The tables of an air alone.
-    pub fn air(&self, air: &document::Air, making: Making) -> Result<Arc<Air>, CalledOff> {
-        Ok(self.keyed_air(air, making)?.1)
+    pub fn air(&self, air: &document::Air, build: Build) -> Result<Arc<Air>, Cancelled> {
+        Ok(self.keyed_air(air, build)?.1)
     }
 
-    fn keyed_air(&self, air: &document::Air, making: Making) -> Result<(Key, Arc<Air>), CalledOff> {
-        self.air.best(|fineness| key(air, fineness), making, || Air::new(air, making))
+    fn keyed_air(&self, air: &document::Air, build: Build) -> Result<(Key, Arc<Air>), Cancelled> {
+        self.air.best(|quality| key(air, quality), build, || Air::new(air, build))
     }
 
     /// The altitude to make tables of light for: a first picture is content with those of an eye near by.
-    fn eye_of_light(&self, eye: f64, fineness: Fineness) -> f64 {
+    fn eye_of_light(&self, eye: f64, quality: TableQuality) -> f64 {
         let mut last = self.eye.lock().unwrap_or_else(|e| e.into_inner());
-        let near = last.filter(|last| fineness == Fineness::Draft && (last - eye).abs() <= NEAR_EYE);
+        let near = last.filter(|last| quality == TableQuality::Draft && (last - eye).abs() <= NEAR_EYE);
         *last.insert(near.unwrap_or(eye))
     }
 
     /// The forms a layer is made of: the bodies of its kinds, and the anvils over them; each with the layer
     /// it was made from.
-    fn forms(&self, layer: &CloudLayer, reach_steps: i32, making: Making) -> Result<Vec<Part>, CalledOff> {
+    fn forms(&self, layer: &CloudLayer, reach_steps: i32, build: Build) -> Result<Vec<Part>, Cancelled> {
         let mut parts = Vec::new();
         for layer in layer.parted() {
             // What does not change the form is left out of its key.
@@ -140,28 +140,29 @@ impl Workshop {
                 if anvil && !CloudForm::has_anvils(&layer) {
                     continue;
                 }
-                let key_at =
-                    |steps, fineness| key((&formed, layer.loop_min, reach_m(steps), anvil), fineness);
+                let key_at = |steps, quality| key((&formed, layer.loop_min, reach_m(steps), anvil), quality);
                 // A first picture is content with maps that end a step farther off or nearer.
                 let beside = || {
                     let steps = [reach_steps + 1, reach_steps - 1].into_iter();
-                    let steps = steps.filter(|_| making.fineness == Fineness::Draft);
-                    steps.map(|steps| key_at(steps, Fineness::Full)).find_map(|key| self.form.with_key(key))
+                    let steps = steps.filter(|_| build.quality == TableQuality::Draft);
+                    steps
+                        .map(|steps| key_at(steps, TableQuality::Full))
+                        .find_map(|key| self.form.with_key(key))
                 };
-                let own = |fineness| key_at(reach_steps, fineness);
+                let own = |quality| key_at(reach_steps, quality);
                 let make = || {
                     let reach = reach_m(reach_steps);
                     let form = if anvil {
-                        CloudForm::anvils(&formed, reach, making)
+                        CloudForm::anvils(&formed, reach, build)
                     } else {
-                        CloudForm::new(&formed, reach, making)
+                        CloudForm::new(&formed, reach, build)
                     };
                     let survey = form.survey(formed.counts_from());
                     (form, survey)
                 };
-                let (key, form) = match self.form.best_kept(own, making).or_else(beside) {
+                let (key, form) = match self.form.best_kept(own, build).or_else(beside) {
                     Some(kept) => kept,
-                    None => self.form.best(own, making, make)?,
+                    None => self.form.best(own, build, make)?,
                 };
                 parts.push(Part { number: 0, layer: layer.clone(), key, form });
             }
@@ -175,16 +176,16 @@ impl Workshop {
         (form, form_key): (&CloudForm, Key),
         light: [f64; 3],
         planet: f64,
-        making: Making,
-    ) -> Result<Arc<SunDepth>, CalledOff> {
-        let depth_key = |fineness| key((form_key, light, planet), fineness);
-        if let Some((_, kept)) = self.sun_depth.best_kept(depth_key, making) {
+        build: Build,
+    ) -> Result<Arc<SunDepth>, Cancelled> {
+        let depth_key = |quality| key((form_key, light, planet), quality);
+        if let Some((_, kept)) = self.sun_depth.best_kept(depth_key, build) {
             return Ok(kept);
         }
-        let density_key = key(form_key, making.fineness);
-        let density = self.density.get(density_key, making, || DensityGrid::new(form, making))?;
-        let make = || SunDepth::new(&density, light, planet, making);
-        self.sun_depth.get(depth_key(making.fineness), making, make)
+        let density_key = key(form_key, build.quality);
+        let density = self.density.get(density_key, build, || DensityGrid::new(form, build))?;
+        let make = || SunDepth::new(&density, light, planet, build);
+        self.sun_depth.get(depth_key(build.quality), build, make)
     }
 
     /// The lights, each with its tables for one eye.
@@ -193,22 +194,22 @@ impl Workshop {
         sky: &Sky,
         (air, air_key): (&Air, Key),
         eye: f64,
-        making: Making,
-    ) -> Result<Vec<Light>, CalledOff> {
+        build: Build,
+    ) -> Result<Vec<Light>, Cancelled> {
         let mut lights = Vec::new();
         for placed in placed_lights(sky) {
             let sun = placed.in_sky;
             let colour = sun.to_rgb.key();
-            let view_key = |fineness| key((air_key, sun.direction, sun.disc_radius, &colour, eye), fineness);
-            let (_, view) = self.view.best(view_key, making, || AirView::new(air, eye, &sun, making))?;
+            let view_key = |quality| key((air_key, sun.direction, sun.disc_radius, &colour, eye), quality);
+            let (_, view) = self.view.best(view_key, build, || AirView::new(air, eye, &sun, build))?;
             // One for each air.
-            let light_key = key((air_key, sun.disc_radius, &colour), Fineness::Full);
-            let sunlight = self.sunlight.get(light_key, making, || {
+            let light_key = key((air_key, sun.disc_radius, &colour), TableQuality::Full);
+            let sunlight = self.sunlight.get(light_key, build, || {
                 SunlightTable::new(&air.medium, &air.transmittance, &sun.to_rgb, sun.disc_radius)
             })?;
-            let ground_key = |fineness| key((air_key, sun.direction, sun.disc_radius, &colour), fineness);
+            let ground_key = |quality| key((air_key, sun.direction, sun.disc_radius, &colour), quality);
             let (_, over_ground) =
-                self.over_ground.best(ground_key, making, || SkyColour::from_ground(air, &sun, making))?;
+                self.over_ground.best(ground_key, build, || SkyRadiance::from_ground(air, &sun, build))?;
             lights.push(Light { strength: sun.strength as f32, placed, view, over_ground, sunlight });
         }
         Ok(lights)
@@ -221,15 +222,15 @@ impl Workshop {
         first_light: [f64; 3],
         planet: f64,
         eye: f64,
-        making: Making,
-    ) -> Result<Vec<Part>, CalledOff> {
+        build: Build,
+    ) -> Result<Vec<Part>, Cancelled> {
         let mut parts = Vec::new();
         for (number, layer) in sky.clouds.iter().enumerate() {
             let layer = settled(sky, layer, first_light);
             let clouded = layer.cover > 0.0 || Regions::of(&layer).most() > 0.0;
             if !layer.muted && clouded && layer.water_content_g_m3 > 0.0 {
                 let steps = reach_steps(planet, layer.base_m + layer.depth_m, eye);
-                let forms = self.forms(&layer, steps, making)?;
+                let forms = self.forms(&layer, steps, build)?;
                 parts.extend(forms.into_iter().map(|part| Part { number, ..part }));
             }
         }
@@ -259,25 +260,25 @@ impl Workshop {
         lights: &[Light],
         planet: f64,
         eye: f64,
-        making: Making,
-    ) -> Result<(Vec<Clouds>, Vec<Key>), CalledOff> {
-        let parts = self.parts(sky, lights[0].direction(), planet, eye, making)?;
+        build: Build,
+    ) -> Result<(Vec<Clouds>, Vec<Key>), Cancelled> {
+        let parts = self.parts(sky, lights[0].direction(), planet, eye, build)?;
         let form_keys = parts.iter().map(|part| part.key).collect();
         self.make_room_for_grids(&parts, lights.len());
         let mut clouds = Vec::with_capacity(parts.len());
         for Part { number, layer, key: form_key, form } in parts {
             let mut depths = Vec::with_capacity(lights.len());
             for light in lights {
-                depths.push(self.sun_depth((&form.0, form_key), light.direction(), planet, making)?);
+                depths.push(self.sun_depth((&form.0, form_key), light.direction(), planet, build)?);
             }
             let ice = layer.kind.phase() == Phase::Ice || form.0.is_anvil;
             // The drops' table is one, fine or not.
-            let phase_key = key((ice, layer.droplet_um, layer.halo), Fineness::Full);
-            let phase = self.phase.get(phase_key, making, || {
+            let phase_key = key((ice, layer.droplet_um, layer.halo), TableQuality::Full);
+            let phase = self.phase.get(phase_key, build, || {
                 if ice { ice::phase(layer.halo) } else { DropletPhase::new(layer.droplet_um) }
             })?;
             let turned = (1.0 - phase.asymmetry[GREEN]) as f32 / (1.0 - ASYMMETRY);
-            let sheets = self.sheets.get(phase_key, making, || SheetCorrections::new(&phase, turned))?;
+            let sheets = self.sheets.get(phase_key, build, || SheetCorrections::new(&phase, turned))?;
             clouds.push(Clouds {
                 layer: number,
                 form,
@@ -294,27 +295,27 @@ impl Workshop {
         Ok((clouds, form_keys))
     }
 
-    /// The scene of a document. `called_off` is asked all the while; it may not take back what it said.
+    /// The scene of a document. `cancelled` is asked all the while; it may not take back what it said.
     pub fn scene(
         &self,
         sky: &Sky,
-        fineness: Fineness,
-        called_off: &(dyn Fn() -> bool + Sync),
-    ) -> Result<Scene, CalledOff> {
-        let making = Making::new(fineness, called_off);
-        let eye = self.eye_of_light(sky.eye.altitude_m, fineness);
-        let (air_key, air) = self.keyed_air(&sky.air, making)?;
+        quality: TableQuality,
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Scene, Cancelled> {
+        let build = Build::new(quality, cancelled);
+        let eye = self.eye_of_light(sky.eye.altitude_m, quality);
+        let (air_key, air) = self.keyed_air(&sky.air, build)?;
         let planet = air.medium.planet;
-        let lights = self.lights(sky, (&air, air_key), eye, making)?;
+        let lights = self.lights(sky, (&air, air_key), eye, build)?;
         let first = lights[0].direction();
         // Its table is one, fine or not.
-        let painted_key = key((&sky.source.made_of, planet, eye, first), Fineness::Full);
+        let painted_key = key((&sky.source.made_of, planet, eye, first), TableQuality::Full);
         let painted = match &sky.source.made_of {
             SkyKind::Air {} => None,
-            kind => Some(self.painted.get(painted_key, making, || painted(kind, planet, eye, first))?),
+            kind => Some(self.painted.get(painted_key, build, || painted(kind, planet, eye, first))?),
         };
 
-        let (clouds, form_keys) = self.clouds(sky, &lights, planet, eye, making)?;
+        let (clouds, form_keys) = self.clouds(sky, &lights, planet, eye, build)?;
         let heights: Vec<_> = clouds
             .iter()
             .map(|c| {
@@ -341,8 +342,8 @@ impl Workshop {
         let night_glow = (sky.night.floor_lx / PI) as f32;
         let made_of =
             (air_key, painted_key, (form_keys, turned), shed, (&sky.source, &sky.fog, night_glow, eye));
-        let ambience_key = |fineness| key(&made_of, fineness);
-        let (_, ambiences) = self.ambience.best(ambience_key, making, || {
+        let ambience_key = |quality| key(&made_of, quality);
+        let (_, ambiences) = self.ambience.best(ambience_key, build, || {
             let painted = painted.as_deref();
             let light = SkyLight { lights: &lights, painted, night_glow, source: &sky.source };
             Ambiences::new(&air, &light, &surveys, &heights, eye, fog.as_ref())
@@ -350,7 +351,7 @@ impl Workshop {
         let mut land = None;
         if sky.land.shown && !sky.land.muted {
             // Its grids are the same, fine or not.
-            let made = self.land.get(key(&sky.land, Fineness::Full), making, || Land::new(&sky.land))?;
+            let made = self.land.get(key(&sky.land, TableQuality::Full), build, || Land::new(&sky.land))?;
             land = Some(made);
         }
         let horizon = Horizon {
@@ -377,8 +378,8 @@ impl Workshop {
         };
         let mut around = sky.around_eye();
         around.eye.altitude_m = eye;
-        let around_key = |fineness| key(&around, fineness);
-        let (_, around_eye) = self.around_eye.best(around_key, making, || {
+        let around_key = |quality| key(&around, quality);
+        let (_, around_eye) = self.around_eye.best(around_key, build, || {
             scene.beyond = Beyond::of(&scene, &ambiences.alone).map(Arc::new);
             (scene.beyond.clone(), UnderEye::of(&scene))
         })?;
@@ -433,22 +434,22 @@ mod tests {
         sky
     }
 
-    fn scene(workshop: &Workshop, sky: &Sky, fineness: Fineness) -> Scene {
-        workshop.scene(sky, fineness, &|| false).unwrap()
+    fn scene(workshop: &Workshop, sky: &Sky, quality: TableQuality) -> Scene {
+        workshop.scene(sky, quality, &|| false).unwrap()
     }
 
     /// What has not changed is as fine in first pictures as in the last one; what has is a draft.
     #[test]
     fn first_pictures_keep_what_has_not_changed() {
         let workshop = Workshop::default();
-        let fine = scene(&workshop, &sky(100.0, 30.0), Fineness::Full);
-        let lifted = scene(&workshop, &sky(110.0, 30.0), Fineness::Draft);
+        let fine = scene(&workshop, &sky(100.0, 30.0), TableQuality::Full);
+        let lifted = scene(&workshop, &sky(110.0, 30.0), TableQuality::Draft);
         let same_depths = |scene: &Scene| Arc::ptr_eq(&scene.clouds[0].depths[0], &fine.clouds[0].depths[0]);
         assert!(Arc::ptr_eq(&fine.lights[0].view, &lifted.lights[0].view) && same_depths(&lifted));
         assert_eq!(lifted.eye_altitude, 110.0);
-        let high = scene(&workshop, &sky(200.0, 30.0), Fineness::Draft);
+        let high = scene(&workshop, &sky(200.0, 30.0), TableQuality::Draft);
         assert!(!Arc::ptr_eq(&fine.lights[0].view, &high.lights[0].view) && same_depths(&high));
-        let lit = scene(&workshop, &sky(100.0, 31.0), Fineness::Draft);
+        let lit = scene(&workshop, &sky(100.0, 31.0), TableQuality::Draft);
         assert!(Arc::ptr_eq(&fine.clouds[0].form, &lit.clouds[0].form) && !same_depths(&lit));
         assert!(Arc::ptr_eq(&fine.air, &lit.air) && !Arc::ptr_eq(&fine.lights[0].view, &lit.lights[0].view));
     }
@@ -458,14 +459,14 @@ mod tests {
     fn first_pictures_of_a_lifted_eye_keep_their_clouds() {
         let workshop = Workshop::default();
         let top = CloudKind::CumulusMediocris.usual();
-        let planet = scene(&workshop, &Sky::default(), Fineness::Draft).air.medium.planet;
+        let planet = scene(&workshop, &Sky::default(), TableQuality::Draft).air.medium.planet;
         let steps = |eye| reach_steps(planet, top.base_m + top.depth_m, eye);
         let over = (0..3000).map(f64::from).find(|eye| steps(*eye) > steps(0.0)).unwrap();
         let [under, lifted] = [over - 1.0, over].map(|eye| sky(eye, 30.0));
-        let fine = scene(&workshop, &under, Fineness::Full);
-        let first = scene(&workshop, &lifted, Fineness::Draft);
+        let fine = scene(&workshop, &under, TableQuality::Full);
+        let first = scene(&workshop, &lifted, TableQuality::Draft);
         assert!(Arc::ptr_eq(&fine.clouds[0].form, &first.clouds[0].form));
-        let refined = scene(&workshop, &lifted, Fineness::Full);
+        let refined = scene(&workshop, &lifted, TableQuality::Full);
         assert!(!Arc::ptr_eq(&fine.clouds[0].form, &refined.clouds[0].form));
     }
 
@@ -474,10 +475,10 @@ mod tests {
     fn refined_scenes_know_nothing_of_what_came_before() {
         let workshop = Workshop::default();
         for eye_m in [100.0, 105.0] {
-            scene(&workshop, &sky(eye_m, 30.0), Fineness::Draft);
+            scene(&workshop, &sky(eye_m, 30.0), TableQuality::Draft);
         }
-        let after = scene(&workshop, &sky(110.0, 30.0), Fineness::Full);
-        let alone = scene(&Workshop::default(), &sky(110.0, 30.0), Fineness::Full);
+        let after = scene(&workshop, &sky(110.0, 30.0), TableQuality::Full);
+        let alone = scene(&Workshop::default(), &sky(110.0, 30.0), TableQuality::Full);
         assert_eq!(after.ambience.ground, alone.ambience.ground);
         assert_eq!(after.under_eye, alone.under_eye);
     }

@@ -6,7 +6,7 @@
 
 use super::sky_light::clear_sky;
 use super::two_stream::ratio;
-use crate::air::lobe;
+use crate::air::henyey_greenstein;
 use crate::integrator::{Effort, look_at};
 use crate::scene::probe::{HEIGHT, Toward, UnderLight, WIDTH};
 use crate::scene::{Ambience, Beyond, Scene};
@@ -158,7 +158,8 @@ impl Kernel for Row<'_> {
                 let all = R::load(&weights[0][first..]);
                 let of_sky = R::load(&weights[1][first..]);
                 let faced = cosine.max(R::splat(LEAST)) * of_sky;
-                let kinds = [(lobe(HARDLY, cosine) * all, light), (faced, light), (faced, clear)];
+                let kinds =
+                    [(henyey_greenstein(HARDLY, cosine) * all, light), (faced, light), (faced, clear)];
                 for (sum, (weight, light)) in sums.iter_mut().zip(kinds) {
                     for c in 0..3 {
                         sum[c] = R::load(&light[c][first..]).mul_add(weight, sum[c]);

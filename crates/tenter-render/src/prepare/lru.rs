@@ -1,6 +1,6 @@
 //! Parts of scenes, kept under what they were made from.
 
-use crate::air::{Fineness, Making};
+use crate::air::{Build, TableQuality};
 use serde::Serialize;
 use sha2::{Digest, Sha256};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
@@ -8,10 +8,10 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 pub type Key = [u8; 32];
 
 /// A hash of the parts of a document, and of other stages' keys, that something is made from.
-pub fn key(parts: impl Serialize, fineness: Fineness) -> Key {
+pub fn key(parts: impl Serialize, quality: TableQuality) -> Key {
     let json = serde_json::to_vec(&parts).expect("parts of documents are plain data");
     let mut hash = Sha256::new();
-    hash.update([fineness as u8]);
+    hash.update([quality as u8]);
     hash.update(json);
     hash.finalize().into()
 }
@@ -19,7 +19,7 @@ pub fn key(parts: impl Serialize, fineness: Fineness) -> Key {
 /// The work was called off.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("called off")]
-pub struct CalledOff;
+pub struct Cancelled;
 
 /// A small cache.
 pub struct Stage<T>(Mutex<Entries<T>>);
@@ -64,13 +64,13 @@ impl<T> Stage<T> {
     }
 
     /// The kept value, or a new one; two callers at once may both make it, which costs time but never waits.
-    pub fn get(&self, key: Key, making: Making, make: impl FnOnce() -> T) -> Result<Arc<T>, CalledOff> {
+    pub fn get(&self, key: Key, build: Build, make: impl FnOnce() -> T) -> Result<Arc<T>, Cancelled> {
         if let Some(kept) = self.kept(&key) {
             return Ok(kept);
         }
         let made = Arc::new(make());
-        if making.is_off() {
-            return Err(CalledOff);
+        if build.is_cancelled() {
+            return Err(Cancelled);
         }
         let mut entries = self.entries();
         entries.make_room(1);
@@ -85,23 +85,23 @@ impl<T> Stage<T> {
 
     /// The value that is best kept, and its key. For a first picture the fine one is as good: where nothing
     /// has changed first pictures show what the last one did, or they would jump at each touch.
-    pub fn best_kept(&self, key: impl Fn(Fineness) -> Key, making: Making) -> Option<(Key, Arc<T>)> {
-        let fine = (making.fineness == Fineness::Draft).then_some(Fineness::Full);
-        fine.into_iter().chain([making.fineness]).map(key).find_map(|key| self.with_key(key))
+    pub fn best_kept(&self, key: impl Fn(TableQuality) -> Key, build: Build) -> Option<(Key, Arc<T>)> {
+        let fine = (build.quality == TableQuality::Draft).then_some(TableQuality::Full);
+        fine.into_iter().chain([build.quality]).map(key).find_map(|key| self.with_key(key))
     }
 
     /// The same, or a new one.
     pub fn best(
         &self,
-        key: impl Fn(Fineness) -> Key,
-        making: Making,
+        key: impl Fn(TableQuality) -> Key,
+        build: Build,
         make: impl FnOnce() -> T,
-    ) -> Result<(Key, Arc<T>), CalledOff> {
-        if let Some(kept) = self.best_kept(&key, making) {
+    ) -> Result<(Key, Arc<T>), Cancelled> {
+        if let Some(kept) = self.best_kept(&key, build) {
             return Ok(kept);
         }
-        let key = key(making.fineness);
-        Ok((key, self.get(key, making, make)?))
+        let key = key(build.quality);
+        Ok((key, self.get(key, build, make)?))
     }
 }
 
@@ -109,27 +109,31 @@ impl<T> Stage<T> {
 mod tests {
     use super::*;
 
-    fn number(fineness: Fineness) -> Key {
-        key("a number", fineness)
+    fn number(quality: TableQuality) -> Key {
+        key("a number", quality)
     }
 
     /// A draft is made where nothing fine is kept, and a fine one though there is a draft.
     #[test]
     fn what_is_fine_is_good_enough_for_a_draft() {
         let stage = Stage::keeping(4);
-        let best = |fineness: Fineness, made: u32| *stage.best(number, fineness.into(), || made).unwrap().1;
-        assert_eq!(best(Fineness::Draft, 1), 1);
-        assert_eq!(best(Fineness::Full, 2), 2);
-        assert_eq!(best(Fineness::Draft, 3), 2);
-        assert_eq!(stage.best(number, Fineness::Draft.into(), || 4).unwrap().0, number(Fineness::Full));
+        let best = |quality: TableQuality, made: u32| *stage.best(number, quality.into(), || made).unwrap().1;
+        assert_eq!(best(TableQuality::Draft, 1), 1);
+        assert_eq!(best(TableQuality::Full, 2), 2);
+        assert_eq!(best(TableQuality::Draft, 3), 2);
+        assert_eq!(
+            stage.best(number, TableQuality::Draft.into(), || 4).unwrap().0,
+            number(TableQuality::Full)
+        );
     }
 
     /// What was asked for last stays longest.
     #[test]
     fn the_newest_are_kept() {
         let stage = Stage::keeping(3);
-        let get = |of: u32| *stage.get(key(of, Fineness::Full), Fineness::Full.into(), || of).unwrap();
-        let kept = |of: u32| stage.with_key(key(of, Fineness::Full)).is_some();
+        let get =
+            |of: u32| *stage.get(key(of, TableQuality::Full), TableQuality::Full.into(), || of).unwrap();
+        let kept = |of: u32| stage.with_key(key(of, TableQuality::Full)).is_some();
         (0..3).for_each(|of| assert_eq!(get(of), of));
         assert!(kept(0));
         get(3);
@@ -145,8 +149,8 @@ mod tests {
     fn nothing_is_kept_of_what_was_called_off() {
         let stage: Stage<u32> = Stage::keeping(3);
         let off = || true;
-        let making = Making::new(Fineness::Full, &off);
-        assert_eq!(stage.get(number(Fineness::Full), making, || 1).unwrap_err(), CalledOff);
-        assert!(stage.kept(&number(Fineness::Full)).is_none());
+        let build = Build::new(TableQuality::Full, &off);
+        assert_eq!(stage.get(number(TableQuality::Full), build, || 1).unwrap_err(), Cancelled);
+        assert!(stage.kept(&number(TableQuality::Full)).is_none());
     }
 }

@@ -16,6 +16,6 @@ mod slab_correction;
 mod two_stream;
 
 pub use cache::Workshop;
-pub use lru::CalledOff;
+pub use lru::Cancelled;
 pub use single_light::lit_alone;
 pub use sky_light::clear_sky;

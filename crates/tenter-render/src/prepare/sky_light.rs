@@ -2,7 +2,7 @@
 //! light from below.
 
 use super::two_stream::{Clear, ratio};
-use crate::air::{Air, Medium, SkyColour, TOP_M, narrow, on_upright_planes};
+use crate::air::{Air, Medium, SkyRadiance, TOP_M, forward_lobe, on_upright_planes};
 use crate::scene::Light;
 use crate::simd::Scalar;
 use std::f64::consts::PI;
@@ -34,7 +34,7 @@ pub(super) fn filter_of(shares: &Spectrum, to_rgb: &LightToRgb) -> Rgb {
 }
 
 /// Radiance of a sky without clouds and discs in one direction, cd/m2.
-pub fn clear_sky(lights: &[Light], painted: Option<&SkyColour>, night_glow: f32, d: [f64; 3]) -> Rgb {
+pub fn clear_sky(lights: &[Light], painted: Option<&SkyRadiance>, night_glow: f32, d: [f64; 3]) -> Rgb {
     let at = d.map(|v| Scalar(v as f32));
     let mut sum = [night_glow; 3];
     let mut add = |light: [Scalar; 3], strength: f32| {
@@ -48,7 +48,7 @@ pub fn clear_sky(lights: &[Light], painted: Option<&SkyColour>, night_glow: f32,
             for light in lights {
                 let s = light.direction();
                 let cos: f64 = (0..3).map(|i| d[i] * s[i]).sum();
-                add(light.view.sky.radiance(at, narrow(Scalar(cos as f32))), light.strength);
+                add(light.view.sky.radiance(at, forward_lobe(Scalar(cos as f32))), light.strength);
             }
         }
     }
@@ -58,7 +58,7 @@ pub fn clear_sky(lights: &[Light], painted: Option<&SkyColour>, night_glow: f32,
 /// The sky as it lights things.
 pub struct SkyLight<'a> {
     pub lights: &'a [Light],
-    pub painted: Option<&'a SkyColour>,
+    pub painted: Option<&'a SkyRadiance>,
     pub night_glow: f32,
     pub source: &'a SkySource,
 }
@@ -203,7 +203,7 @@ impl<'a> Part<'a> {
             (None, Some(light)) => {
                 let s = light.direction();
                 let cos: f64 = (0..3).map(|i| d[i] * s[i]).sum();
-                add(light.over_ground.radiance(at, narrow(Scalar(cos as f32))), light.strength);
+                add(light.over_ground.radiance(at, forward_lobe(Scalar(cos as f32))), light.strength);
             }
             _ => {}
         }
@@ -283,7 +283,7 @@ impl<'a> Part<'a> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::air::{AirView, Fineness};
+    use crate::air::{AirView, TableQuality};
     use crate::prepare::Workshop;
     use crate::scene::Scene;
     use std::sync::Arc;
@@ -294,7 +294,7 @@ mod tests {
         let mut sky = Sky { air: air.clone(), ..Sky::default() };
         sky.suns[0].placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg };
         sky.eye.altitude_m = eye_m;
-        Workshop::default().scene(&sky, Fineness::Full, &|| false).unwrap()
+        Workshop::default().scene(&sky, TableQuality::Full, &|| false).unwrap()
     }
 
     fn light(scene: &Scene) -> SkyLight<'_> {
@@ -344,16 +344,18 @@ mod tests {
             for altitude in [1500.0, 6000.0] {
                 let mut there = scene(&air, elevation_deg, altitude);
                 // Its own sky in place of the ground's.
-                let view = AirView::new(&there.air, altitude, &there.lights[0].placed.in_sky, Fineness::Full);
+                let view =
+                    AirView::new(&there.air, altitude, &there.lights[0].placed.in_sky, TableQuality::Full);
                 there.lights[0].over_ground = Arc::new(view.sky);
                 let exact = luminance(light(&there).parts()[0].falling().level) / luminance(falling.level);
-                let told = falling.at(part, &over, altitude);
+                let sampled = falling.at(part, &over, altitude);
                 let with_light = falling.with_light(part);
-                let level: Rgb = std::array::from_fn(|c| told.sky[c] + with_light[c] * told.brighter[c]);
-                let told = luminance(level) / luminance(falling.level);
+                let level: Rgb =
+                    std::array::from_fn(|c| sampled.sky[c] + with_light[c] * sampled.brighter[c]);
+                let sampled = luminance(level) / luminance(falling.level);
                 assert!(
-                    (told / exact - 1.0).abs() < 0.3,
-                    "{visibility_km} {elevation_deg} {altitude}: {told} {exact}"
+                    (sampled / exact - 1.0).abs() < 0.3,
+                    "{visibility_km} {elevation_deg} {altitude}: {sampled} {exact}"
                 );
             }
             assert_eq!(falling.at(part, &over, 0.0).brighter, [1.0; 3]);

@@ -18,7 +18,7 @@ pub use lights::{
 pub use probe::{Beyond, UnderEye};
 pub use slab_correction::SheetCorrections;
 
-use crate::air::{Air, AirView, SkyColour, SunlightTable};
+use crate::air::{Air, AirView, SkyRadiance, SunlightTable};
 use crate::clouds::form::CloudForm;
 use crate::clouds::mie::DropletPhase;
 use crate::clouds::shadow::SunDepth;
@@ -37,7 +37,7 @@ pub struct Scene {
     pub lights: Vec<Light>,
     pub air: Arc<Air>,
     /// The sky behind the clouds where air does not make it.
-    pub painted: Option<Arc<SkyColour>>,
+    pub painted: Option<Arc<SkyRadiance>>,
     /// Radiance of airglow and stars, the same all round, cd/m2.
     pub night_glow: f32,
     pub horizon: Horizon,
@@ -64,7 +64,7 @@ pub struct Light {
     pub strength: f32,
     pub view: Arc<AirView>,
     /// The sky it makes over the ground, wherever the eye is.
-    pub over_ground: Arc<SkyColour>,
+    pub over_ground: Arc<SkyRadiance>,
     pub sunlight: Arc<SunlightTable>,
 }
 

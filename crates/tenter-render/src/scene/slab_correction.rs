@@ -1,7 +1,7 @@
 //! What light of stratiform clouds is multiplied by so that an even one sends what a plane slab does.
 
 use super::{Light, MAX_LIGHTS};
-use crate::air::lobe;
+use crate::air::henyey_greenstein;
 use crate::clouds::slab::{AS_DROPLETS, Between, DIRECTIONS, LIGHT, OUT, SlabLight, THICKNESS, TURN};
 use crate::simd::Real;
 
@@ -49,7 +49,7 @@ impl SheetCorrections {
     /// angle to a light that is spread over so many radians.
     #[inline(always)]
     pub fn twice_in_peak<R: Real>(&self, cosine: R, spread: f64) -> R {
-        lobe(self.twice.min(1.0 - spread as f32).max(0.0), cosine) * R::splat(self.peak)
+        henyey_greenstein(self.twice.min(1.0 - spread as f32).max(0.0), cosine) * R::splat(self.peak)
     }
 
     /// For ways (unit vectors in the eye's axes) under lights.

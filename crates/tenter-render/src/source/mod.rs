@@ -10,15 +10,15 @@
 pub mod gradient;
 pub mod standard;
 
-use crate::air::SkyColour;
+use crate::air::SkyRadiance;
 use tenter_sky::document::SkyKind;
 use tenter_sky::spectrum::{LightToRgb, Rgb, luminance};
 
 /// Radiance over all directions of a sky that is not made by air, which by itself is black here. `sun` is
 /// where the first sun stands.
-pub fn painted(kind: &SkyKind, planet: f64, altitude: f64, sun: [f64; 3]) -> SkyColour {
+pub fn painted(kind: &SkyKind, planet: f64, altitude: f64, sun: [f64; 3]) -> SkyRadiance {
     match kind {
-        SkyKind::Air {} => SkyColour::painted(planet, altitude, sun, |_, _| [0.0; 3]),
+        SkyKind::Air {} => SkyRadiance::painted(planet, altitude, sun, |_, _| [0.0; 3]),
         SkyKind::Standard { number, zenith_cd_m2, kelvin } => {
             let white = LightToRgb::blackbody(*kelvin).colour();
             let scale = *zenith_cd_m2 as f32 / luminance(white);
@@ -27,13 +27,13 @@ pub fn painted(kind: &SkyKind, planet: f64, altitude: f64, sun: [f64; 3]) -> Sky
                 let share = standard::relative(*number, up, sun[2], to_sun) as f32;
                 zenith.map(|v| v * share)
             };
-            SkyColour::painted(planet, altitude, sun, sky)
+            SkyRadiance::painted(planet, altitude, sun, sky)
         }
         SkyKind::Gradient { stops, along, white_cd_m2 } => {
             let gradient = gradient::Gradient::new(stops, *along);
             let sky =
                 |up: f64, to_sun: f64| -> Rgb { gradient.at(up, to_sun).map(|v| (v * white_cd_m2) as f32) };
-            SkyColour::painted(planet, altitude, sun, sky)
+            SkyRadiance::painted(planet, altitude, sun, sky)
         }
     }
 }

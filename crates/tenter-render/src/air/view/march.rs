@@ -1,12 +1,12 @@
 //! Light gathered along a ray through the air, for the tables of sky and air in front.
 
 use super::SunInSky;
-use super::front::{
-    EVEN, FORWARD, HIGH_EYE_M, MANY, MOST_FORWARD, NARROWLY, Row, SLICES, SMOOTH, THROUGH, slice_distance,
-    slice_share,
+use super::aerial_perspective::{
+    FORWARD, HIGH_EYE_M, IN_LOBE, ISOTROPIC, MOST_FORWARD, MULTIPLE, SLICES, SMOOTH, SliceRow, TRANSMITTANCE,
+    slice_distance, slice_share,
 };
 use crate::air::medium::{rayleigh_phase, times};
-use crate::air::orders::azimuth_apart;
+use crate::air::multiple_scattering::azimuth_apart;
 use crate::air::shells::Ray;
 use crate::air::{Air, TOP_M};
 use crate::simd::{Kernel, Real};
@@ -25,16 +25,16 @@ pub(super) struct March<'a> {
     turned: [f32; 2],
     forward: [f32; 2],
     /// What is left of light from behind, and of light scattered here.
-    through: Spectrum,
-    often: Spectrum,
+    transmittance: Spectrum,
+    scaled_transmittance: Spectrum,
     /// Optical depth of what counts as forward.
-    bent: Spectrum,
+    forward_depth: Spectrum,
     pub(super) smooth: Spectrum,
-    pub(super) narrow: Spectrum,
+    pub(super) in_lobe: Spectrum,
     /// Of `smooth`, what has been scattered before.
-    many: Spectrum,
+    multiple: Spectrum,
     /// Scattered of light that is the same all around.
-    even: Spectrum,
+    isotropic: Spectrum,
 }
 
 impl<'a> March<'a> {
@@ -49,13 +49,13 @@ impl<'a> March<'a> {
             molecules: rayleigh_phase(to_sun as f32),
             turned: [air.medium.aerosol.broad(to_sun as f32)[0], air.medium.dust.broad(to_sun as f32)[0]],
             forward: [air.medium.aerosol.broad(to_sun as f32)[1], air.medium.dust.broad(to_sun as f32)[1]],
-            bent: Spectrum::ZERO,
-            through: Spectrum::splat(1.0),
-            often: Spectrum::splat(1.0),
+            forward_depth: Spectrum::ZERO,
+            transmittance: Spectrum::splat(1.0),
+            scaled_transmittance: Spectrum::splat(1.0),
             smooth: Spectrum::ZERO,
-            narrow: Spectrum::ZERO,
-            many: Spectrum::ZERO,
-            even: Spectrum::ZERO,
+            in_lobe: Spectrum::ZERO,
+            multiple: Spectrum::ZERO,
+            isotropic: Spectrum::ZERO,
         }
     }
 
@@ -67,7 +67,7 @@ impl<'a> March<'a> {
     /// it is x^n / n!, in all e^x - 1, and not x e^x as the turns after the first would have it.
     #[inline(always)]
     pub(super) fn step(&mut self, from: f64, to: f64) {
-        let Air { medium: m, often, transmittance, orders, .. } = self.air;
+        let Air { medium: m, delta_scaled, transmittance, multiple_scattering, .. } = self.air;
         let (t, dt) = ((from + to) * 0.5, to - from);
         let h = self.ray.altitude_at(t);
         let r0 = m.planet + self.ray.altitude;
@@ -76,32 +76,34 @@ impl<'a> March<'a> {
         let up = ((r0 * self.ray.cos + t) * per_radius).clamp(-1.0, 1.0);
         let columns = times(m.amounts(h), dt);
         let halves = times(columns, 0.5);
-        self.through *= m.optical_depth(columns).exp_neg();
+        self.transmittance *= m.optical_depth(columns).exp_neg();
 
-        let half_depth = often.optical_depth(halves);
-        let half_bent = m.optical_depth(halves) - half_depth;
+        let half_depth = delta_scaled.optical_depth(halves);
+        let half_forward_depth = m.optical_depth(halves) - half_depth;
         let half = half_depth.exp_neg();
         let apart = azimuth_apart(up, sun_cos, self.to_sun);
-        let scattering = often.scattering(&columns);
-        let many = self.often * half * orders.scattered(h, up, sun_cos, apart, &scattering);
-        self.even += self.often * half * (scattering[0] + scattering[1] + scattering[2]);
-        self.smooth += many;
-        self.many += many;
+        let scattering = delta_scaled.scattering(&columns);
+        let multiple = self.scaled_transmittance
+            * half
+            * multiple_scattering.scattered(h, up, sun_cos, apart, &scattering);
+        self.isotropic += self.scaled_transmittance * half * (scattering[0] + scattering[1] + scattering[2]);
+        self.smooth += multiple;
+        self.multiple += multiple;
         let lit = transmittance.share_above_horizon(h, sun_cos, self.disc_radius) as f32;
         if lit > 0.0 {
             let to_sun = transmittance.columns(h, sun_cos);
-            let depth = often.optical_depth(to_sun);
-            let sun = self.often * half * depth.exp_neg() * lit;
-            let bent = self.bent + half_bent + (m.optical_depth(to_sun) - depth);
-            let counted = forward_share(bent);
+            let depth = delta_scaled.optical_depth(to_sun);
+            let sun = self.scaled_transmittance * half * depth.exp_neg() * lit;
+            let forward_depth = self.forward_depth + half_forward_depth + (m.optical_depth(to_sun) - depth);
+            let counted = forward_share(forward_depth);
             let [sm, sa, sd] = m.scattering(&columns);
             let turned = sm * self.molecules + sa * self.turned[0] + sd * self.turned[1];
             let forward = sa * self.forward[0] + sd * self.forward[1];
             self.smooth += sun * (turned + forward * counted);
-            self.narrow += sun * counted * (sa * m.aerosol.lobes[0].0 + sd * m.dust.lobes[0].0);
+            self.in_lobe += sun * counted * (sa * m.aerosol.lobes[0].0 + sd * m.dust.lobes[0].0);
         }
-        self.often *= half * half;
-        self.bent += half_bent + half_bent;
+        self.scaled_transmittance *= half * half;
+        self.forward_depth += half_forward_depth + half_forward_depth;
     }
 }
 
@@ -144,8 +146,8 @@ impl Kernel for WholeRay<'_> {
             march.step(at(i), at(i + 1));
         }
         let smooth = self.sun.to_rgb.convert(&march.smooth);
-        let narrow = self.sun.to_rgb.convert(&march.narrow);
-        [smooth[0], smooth[1], smooth[2], narrow[0], narrow[1], narrow[2]]
+        let in_lobe = self.sun.to_rgb.convert(&march.in_lobe);
+        [smooth[0], smooth[1], smooth[2], in_lobe[0], in_lobe[1], in_lobe[2]]
     }
 }
 
@@ -158,7 +160,7 @@ pub(super) struct Sliced<'a> {
 }
 
 impl Kernel for Sliced<'_> {
-    type Output = [Row; SLICES];
+    type Output = [SliceRow; SLICES];
     #[inline(always)]
     fn run<R: Real>(self) -> Self::Output {
         let [from, to] = ends_of(&self.ray, self.below);
@@ -168,7 +170,7 @@ impl Kernel for Sliced<'_> {
         // What the air lets through is the same under any light, or nearly: sunlight stands for all.
         let white = LightToRgb::sunlight();
         let whole = white.colour();
-        let mut out = [Row([0.0; 16]); SLICES];
+        let mut out = [SliceRow([0.0; 16]); SLICES];
         let mut previous = 0.0f64;
         for k in 0..SLICES {
             let length = to - from;
@@ -186,19 +188,19 @@ impl Kernel for Sliced<'_> {
             }
             previous = previous.max(distance);
             let smooth = to_rgb.convert(&march.smooth);
-            let narrow = to_rgb.convert(&march.narrow);
-            let many = to_rgb.convert(&march.many);
-            let even = white.convert(&march.even);
-            let through = white.convert(&march.through);
+            let in_lobe = to_rgb.convert(&march.in_lobe);
+            let multiple = to_rgb.convert(&march.multiple);
+            let isotropic = white.convert(&march.isotropic);
+            let transmittance = white.convert(&march.transmittance);
             for c in 0..3 {
-                out[k].0[THROUGH + c] = through[c] / whole[c];
+                out[k].0[TRANSMITTANCE + c] = transmittance[c] / whole[c];
                 out[k].0[SMOOTH + c] = smooth[c];
-                out[k].0[NARROWLY + c] = narrow[c];
-                out[k].0[MANY + c] = many[c];
-                out[k].0[EVEN + c] = even[c] / whole[c];
+                out[k].0[IN_LOBE + c] = in_lobe[c];
+                out[k].0[MULTIPLE + c] = multiple[c];
+                out[k].0[ISOTROPIC + c] = isotropic[c] / whole[c];
             }
-            let often = white.convert(&march.often)[1];
-            out[k].0[FORWARD] = (often / through[1].max(1e-9)).clamp(1.0, MOST_FORWARD);
+            let scaled = white.convert(&march.scaled_transmittance)[1];
+            out[k].0[FORWARD] = (scaled / transmittance[1].max(1e-9)).clamp(1.0, MOST_FORWARD);
         }
         out
     }

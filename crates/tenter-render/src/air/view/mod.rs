@@ -4,19 +4,19 @@
 //! that lobe, which no table of directions would resolve; it is put on for each pixel. All else is smooth
 //! enough.
 
-mod front;
+mod aerial_perspective;
 mod march;
 mod sky;
 
-pub use front::{AirInFront, Front, FrontCorners};
-pub use sky::SkyColour;
+pub use aerial_perspective::{AerialCorners, AerialPerspective, AirSegment};
+pub use sky::SkyRadiance;
 
 use super::directions::DirectionGrid;
 use super::medium::NARROW;
 use super::shells::Ray;
-use super::{Air, Fineness, Making};
+use super::{Air, Build, TableQuality};
 use crate::simd::{Real, dispatch};
-use front::{Row, SLICES};
+use aerial_perspective::{SLICES, SliceRow};
 use march::{Sliced, WholeRay};
 use rayon::prelude::*;
 use std::f64::consts::{FRAC_PI_2, PI};
@@ -37,49 +37,49 @@ pub struct SunInSky {
 
 /// The sky's light and the air in front of things, from one altitude under one sun.
 pub struct AirView {
-    pub sky: SkyColour,
-    pub front: AirInFront,
+    pub sky: SkyRadiance,
+    pub aerial: AerialPerspective,
 }
 
 impl AirView {
-    pub fn new<'a>(air: &Air, altitude: f64, sun: &SunInSky, making: impl Into<Making<'a>>) -> AirView {
-        let making = making.into();
-        let (around, rows, steps) = match making.fineness {
-            Fineness::Draft => (32, 40, 20),
-            Fineness::Full => (64, 80, 40),
-            Fineness::Double => (128, 160, 80),
+    pub fn new<'a>(air: &Air, altitude: f64, sun: &SunInSky, build: impl Into<Build<'a>>) -> AirView {
+        let build = build.into();
+        let (around, rows, steps) = match build.quality {
+            TableQuality::Draft => (32, 40, 20),
+            TableQuality::Full => (64, 80, 40),
+            TableQuality::Double => (128, 160, 80),
         };
-        let sky = SkyColour::new(air, altitude, sun, [around, rows, steps], making);
+        let sky = SkyRadiance::new(air, altitude, sun, [around, rows, steps], build);
         let planet = air.medium.planet;
-        let (around, rows) = match making.fineness {
-            Fineness::Draft => (16, 16),
-            Fineness::Full => (24, 32),
-            Fineness::Double => (48, 64),
+        let (around, rows) = match build.quality {
+            TableQuality::Draft => (16, 16),
+            TableQuality::Full => (24, 32),
+            TableQuality::Double => (48, 64),
         };
         let grid = DirectionGrid::new(planet, altitude, sun.direction, around, rows);
         let rows = (0..grid.len())
             .into_par_iter()
             .with_min_len(16)
             .flat_map_iter(|i| {
-                if making.is_off() {
-                    return [Row([0.0; 16]); SLICES];
+                if build.is_cancelled() {
+                    return [SliceRow([0.0; 16]); SLICES];
                 }
                 let (cos, to_sun, below) = grid.direction(i);
                 let ray = Ray { planet, altitude, cos };
                 dispatch(Sliced { air, sun, ray, to_sun, below })
             })
             .collect();
-        AirView { sky, front: AirInFront { grid, planet, altitude, rows } }
+        AirView { sky, aerial: AerialPerspective { grid, planet, altitude, rows } }
     }
 }
 
 /// Radiance of the air in one direction from an altitude, cd/m2 in linear Rec.709, without making tables of
 /// directions.
-pub fn glimpse(air: &Air, altitude: f64, sun: &SunInSky, direction: [f64; 3]) -> [f32; 3] {
+pub fn sky_radiance(air: &Air, altitude: f64, sun: &SunInSky, direction: [f64; 3]) -> [f32; 3] {
     let to_sun: f64 = (0..3).map(|i| direction[i] * sun.direction[i]).sum();
     let ray = Ray { planet: air.medium.planet, altitude, cos: direction[2] };
     let seen = dispatch(WholeRay { air, sun, ray, below: false, to_sun, steps: 40 });
-    let phase = super::medium::henyey_greenstein(NARROW, to_sun as f32);
+    let phase = super::medium::henyey_greenstein_f32(NARROW, to_sun as f32);
     [0, 1, 2].map(|c| (seen[c] + seen[c + 3] * phase) * sun.strength as f32)
 }
 
@@ -124,13 +124,13 @@ pub fn on_upright_planes(air: &Air, altitude: f64, sun: &SunInSky) -> [[f32; 3];
 
 /// The narrow lobe of particles toward a light, for a packet of cosines.
 #[inline(always)]
-pub fn narrow<R: Real>(cos: R) -> R {
-    lobe(NARROW, cos)
+pub fn forward_lobe<R: Real>(cos: R) -> R {
+    henyey_greenstein(NARROW, cos)
 }
 
 /// Henyey and Greenstein 1941 for a packet of cosines, per steradian.
 #[inline(always)]
-pub fn lobe<R: Real>(g: f32, cos: R) -> R {
+pub fn henyey_greenstein<R: Real>(g: f32, cos: R) -> R {
     let d = (R::splat(1.0 + g * g) - cos * R::splat(2.0 * g)).max(R::splat(1e-6));
     R::splat((1.0 - g * g) / (4.0 * std::f32::consts::PI)) / (d * d.sqrt())
 }
@@ -153,32 +153,33 @@ mod tests {
     use super::*;
     use crate::air::medium::times;
     use crate::simd::{InstructionSet, Kernel, Scalar, dispatch_on};
-    use front::{CHANNELS, THROUGH};
+    use aerial_perspective::{CHANNELS, TRANSMITTANCE};
     use tenter_sky::document::{self, AerosolKind};
     use tenter_sky::spectrum::{BANDS, band_centre_nm};
 
     /// Air in front of space is the whole sky, and a short way through it changes nothing.
     #[test]
     fn the_air_in_front_grows_into_the_sky() {
-        let air = Air::new(&document::Air::default(), Fineness::Full);
-        let view = AirView::new(&air, 2.0, &SunInSky::in_the_south(40.0), Fineness::Full);
+        let air = Air::new(&document::Air::default(), TableQuality::Full);
+        let view = AirView::new(&air, 2.0, &SunInSky::in_the_south(40.0), TableQuality::Full);
         for (e, a) in [(60.0f64, 10.0f64), (20.0, 120.0), (4.0, 60.0)] {
             let ((sa, ca), (se, ce)) = (a.to_radians().sin_cos(), e.to_radians().sin_cos());
             let d = [ce * sa, ce * ca, se].map(|v| Scalar(v as f32));
-            let phase =
-                narrow(Scalar((-d[1].0 * 40f32.to_radians().cos()) + d[2].0 * 40f32.to_radians().sin()));
+            let phase = forward_lobe(Scalar(
+                (-d[1].0 * 40f32.to_radians().cos()) + d[2].0 * 40f32.to_radians().sin(),
+            ));
             let whole = view.sky.radiance(d, phase).map(|v| v.0);
-            let corners = view.front.corners(d);
-            let far = view.front.up_to(&corners, Scalar(8e5), phase);
-            let near = view.front.up_to(&corners, Scalar(0.0), phase);
+            let corners = view.aerial.corners(d);
+            let far = view.aerial.up_to(&corners, Scalar(8e5), phase);
+            let near = view.aerial.up_to(&corners, Scalar(0.0), phase);
             for c in 0..3 {
                 assert!(
-                    (far.light[c].0 / whole[c] - 1.0).abs() < 0.05,
+                    (far.radiance[c].0 / whole[c] - 1.0).abs() < 0.05,
                     "{e} {a}: {} {}",
-                    far.light[c].0,
+                    far.radiance[c].0,
                     whole[c]
                 );
-                assert!(near.light[c].0.abs() < 1e-3 && (near.through[c].0 - 1.0).abs() < 1e-3);
+                assert!(near.radiance[c].0.abs() < 1e-3 && (near.transmittance[c].0 - 1.0).abs() < 1e-3);
             }
         }
     }
@@ -189,9 +190,9 @@ mod tests {
     fn upright_planes_see_the_sky_they_face() {
         const HEIGHTS: usize = 300;
         const AROUND: usize = 24;
-        let air = Air::new(&document::Air::default(), Fineness::Full);
+        let air = Air::new(&document::Air::default(), TableQuality::Full);
         let sun = SunInSky::in_the_south(40.0);
-        let sky = AirView::new(&air, 2.0, &sun, Fineness::Full).sky;
+        let sky = AirView::new(&air, 2.0, &sun, TableQuality::Full).sky;
         let (mut sum, mut weights) = ([0.0; 3], 0.0);
         for i in 0..HEIGHTS * AROUND {
             let e = FRAC_PI_2 * ((i / AROUND) as f64 + 0.5) / HEIGHTS as f64;
@@ -216,11 +217,11 @@ mod tests {
     /// near the ground to far over the air.
     #[test]
     fn the_air_up_to_the_ground_is_whole() {
-        let air = Air::new(&document::Air::default(), Fineness::Full);
+        let air = Air::new(&document::Air::default(), TableQuality::Full);
         let sun = SunInSky::in_the_south(40.0);
         let planet = air.medium.planet;
         for altitude in [300.0, 8000.0, 14_000.0, 16_000.0, 50_000.0, 120_000.0, 400_000.0] {
-            let front = AirView::new(&air, altitude, &sun, Fineness::Full).front;
+            let front = AirView::new(&air, altitude, &sun, TableQuality::Full).aerial;
             for below_horizon in [0.02, 0.1, 0.3, 0.6, 1.0] {
                 let horizon = -(altitude * (2.0 * planet + altitude)).sqrt() / (planet + altitude);
                 let cos = horizon - below_horizon * (1.0 + horizon);
@@ -229,12 +230,12 @@ mod tests {
                 let to_sun = -flat * 0.6 * sun.direction[1].abs() + cos * sun.direction[2];
                 let direction = [0.8 * flat, 0.6 * flat, cos];
                 let whole = dispatch(WholeRay { air: &air, sun: &sun, ray, below: true, to_sun, steps: 800 });
-                let phase = narrow(Scalar(to_sun as f32));
+                let phase = forward_lobe(Scalar(to_sun as f32));
                 let corners = front.corners(direction.map(|v| Scalar(v as f32)));
-                let told = front.up_to(&corners, Scalar(ray.to_ground().unwrap() as f32), phase);
+                let sampled = front.up_to(&corners, Scalar(ray.to_ground().unwrap() as f32), phase);
                 for c in 0..3 {
                     let exact = whole[c] + whole[c + 3] * phase.0;
-                    let off = told.light[c].0 / exact - 1.0;
+                    let off = sampled.radiance[c].0 / exact - 1.0;
                     assert!(off.abs() < 0.03, "{altitude} {below_horizon} {c}: {off}");
                 }
             }
@@ -242,7 +243,7 @@ mod tests {
     }
 
     /// A packet of different rays that end at different distances.
-    struct Fronts<'a>(&'a AirInFront);
+    struct Fronts<'a>(&'a AerialPerspective);
 
     impl Fronts<'_> {
         fn ray(i: usize) -> ([f32; 3], f32) {
@@ -264,10 +265,10 @@ mod tests {
                     distance[lane] = way;
                 }
                 let corners = self.0.corners([R::load(&d[0]), R::load(&d[1]), R::load(&d[2])]);
-                let told = self.0.told::<R, THROUGH, CHANNELS>(&corners, R::load(&distance));
-                for (c, told) in told.into_iter().enumerate() {
+                let sampled = self.0.sample::<R, TRANSMITTANCE, CHANNELS>(&corners, R::load(&distance));
+                for (c, sampled) in sampled.into_iter().enumerate() {
                     let mut values = [0.0; 16];
-                    told.store(&mut values);
+                    sampled.store(&mut values);
                     (0..R::LANES).for_each(|lane| out[first + lane][c] = values[lane]);
                 }
             }
@@ -279,10 +280,10 @@ mod tests {
     /// distances.
     #[test]
     fn rays_of_a_packet_are_told_their_own_air() {
-        let air = Air::new(&document::Air::default(), Fineness::Draft);
-        let front = AirView::new(&air, 300.0, &SunInSky::in_the_south(25.0), Fineness::Draft).front;
+        let air = Air::new(&document::Air::default(), TableQuality::Draft);
+        let front = AirView::new(&air, 300.0, &SunInSky::in_the_south(25.0), TableQuality::Draft).aerial;
         for set in InstructionSet::available() {
-            for (i, told) in dispatch_on(*set, Fronts(&front)).into_iter().enumerate() {
+            for (i, sampled) in dispatch_on(*set, Fronts(&front)).into_iter().enumerate() {
                 let (direction, distance) = Fronts::ray(i);
                 let corners = front.corners(direction.map(Scalar));
                 let (slice, share) = front.slice_at(&corners, Scalar(distance));
@@ -296,7 +297,7 @@ mod tests {
                     };
                     let (near, far) = (at(slice.0 as usize), at(slice.0 as usize + 1));
                     let expected = near + (far - near) * share.0 as f64;
-                    let off = (told[c] as f64 - expected).abs();
+                    let off = (sampled[c] as f64 - expected).abs();
                     assert!(off <= 1e-4 * expected.abs().max(near.abs()).max(1e-6), "{} {i} {c}", set.name());
                 }
             }
@@ -310,12 +311,13 @@ mod tests {
     fn what_comes_along_is_the_fourth_moment() {
         for kind in [AerosolKind::Continental, AerosolKind::Maritime, AerosolKind::Urban] {
             let hazy = document::Air { visibility_km: 15.0, aerosol: kind, ..Default::default() };
-            let air = Air::new(&hazy, Fineness::Draft);
-            let view = AirView::new(&air, 2.0, &SunInSky::in_the_south(50.0), Fineness::Full);
+            let air = Air::new(&hazy, TableQuality::Draft);
+            let view = AirView::new(&air, 2.0, &SunInSky::in_the_south(50.0), TableQuality::Full);
             let (s, c) = 1f32.to_radians().sin_cos();
-            let corners = view.front.corners([Scalar(0.0), Scalar(c), Scalar(s)]);
-            let front = view.front.up_to(&corners, Scalar(2000.0), Scalar(0.0));
-            let (through, along) = (front.through[1].0, front.through[1].0 * front.forward.0);
+            let corners = view.aerial.corners([Scalar(0.0), Scalar(c), Scalar(s)]);
+            let front = view.aerial.up_to(&corners, Scalar(2000.0), Scalar(0.0));
+            let (through, along) =
+                (front.transmittance[1].0, front.transmittance[1].0 * front.forward_gain.0);
 
             let medium = &air.medium;
             let columns = times(medium.amounts(20.0), 2000.0);
@@ -334,33 +336,42 @@ mod tests {
     /// no more than it hides.
     #[test]
     fn parts_of_the_air_in_front_agree() {
-        let air = Air::new(&document::Air { visibility_km: 20.0, ..Default::default() }, Fineness::Full);
-        let view = AirView::new(&air, 2.0, &SunInSky::in_the_south(12.0), Fineness::Full);
+        let air = Air::new(&document::Air { visibility_km: 20.0, ..Default::default() }, TableQuality::Full);
+        let view = AirView::new(&air, 2.0, &SunInSky::in_the_south(12.0), TableQuality::Full);
         let (mut toward, mut away) = (0.0, 0.0);
         for (e, a) in [(3.0f64, 180.0f64), (12.0, 176.0), (30.0, 90.0), (4.0, 10.0), (80.0, 0.0)] {
             let ((sa, ca), (se, ce)) = (a.to_radians().sin_cos(), e.to_radians().sin_cos());
             let d = [ce * sa, ce * ca, se];
             let (s, c) = 12f64.to_radians().sin_cos();
-            let phase = narrow(Scalar((-d[1] * c + d[2] * s) as f32));
-            let corners = view.front.corners(d.map(|v| Scalar(v as f32)));
+            let phase = forward_lobe(Scalar((-d[1] * c + d[2] * s) as f32));
+            let corners = view.aerial.corners(d.map(|v| Scalar(v as f32)));
             let mut before = 0.0;
             for distance in [300.0, 3000.0, 20_000.0, 300_000.0] {
-                let whole = view.front.up_to(&corners, Scalar(distance), phase);
-                let [all, many, even] = view.front.light_up_to(&corners, Scalar(distance), phase);
-                let alone = view.front.even_up_to(&corners, Scalar(distance));
+                let whole = view.aerial.up_to(&corners, Scalar(distance), phase);
+                let [all, multiple, isotropic] = view.aerial.parts_up_to(&corners, Scalar(distance), phase);
+                let alone = view.aerial.isotropic_up_to(&corners, Scalar(distance));
                 for c in 0..3 {
-                    assert_eq!((all[c].0, even[c].0), (whole.light[c].0, alone[c].0));
-                    assert!(many[c].0 >= 0.0 && many[c].0 <= all[c].0 * 1.001, "{} {}", many[c].0, all[c].0);
-                    assert!(even[c].0 >= 0.0 && even[c].0 <= 1.02 - whole.through[c].0, "{e} {a} {distance}");
+                    assert_eq!((all[c].0, isotropic[c].0), (whole.radiance[c].0, alone[c].0));
+                    assert!(
+                        multiple[c].0 >= 0.0 && multiple[c].0 <= all[c].0 * 1.001,
+                        "{} {}",
+                        multiple[c].0,
+                        all[c].0
+                    );
+                    assert!(
+                        isotropic[c].0 >= 0.0 && isotropic[c].0 <= 1.02 - whole.transmittance[c].0,
+                        "{e} {a} {distance}"
+                    );
                 }
                 // Of the optical depth so much is forward: nothing of molecules, of particles the fourth
                 // moment of their phase function.
-                let (through, along) = (whole.through[1].0, whole.through[1].0 * whole.forward.0);
+                let (through, along) =
+                    (whole.transmittance[1].0, whole.transmittance[1].0 * whole.forward_gain.0);
                 let turned = along.ln() / through.ln();
                 assert!(through < 0.02 || (0.5..0.97).contains(&turned), "{e} {a} {distance}: {turned}");
-                assert!(even[1].0 >= before);
-                before = even[1].0;
-                let share = many[1].0 / all[1].0;
+                assert!(isotropic[1].0 >= before);
+                before = isotropic[1].0;
+                let share = multiple[1].0 / all[1].0;
                 match (a as i32, distance as i32) {
                     (176, 20_000) => toward = share,
                     (10, 20_000) => away = share,

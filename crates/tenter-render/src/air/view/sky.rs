@@ -4,26 +4,26 @@ use super::SunInSky;
 use super::march::WholeRay;
 use crate::air::directions::DirectionGrid;
 use crate::air::shells::Ray;
-use crate::air::{Air, Making};
+use crate::air::{Air, Build};
 use crate::simd::{Int, Real, dispatch};
 use rayon::prelude::*;
 
 /// Radiance of the air along whole rays, to space.
-pub struct SkyColour {
+pub struct SkyRadiance {
     pub(super) grid: DirectionGrid,
     /// Per direction: smooth light (3), light once scattered by the narrow lobe, without it (3).
     pub(super) values: Vec<f32>,
 }
 
-impl SkyColour {
+impl SkyRadiance {
     /// The air's own sky; `size`: columns, rows, and steps along a ray.
     pub(super) fn new(
         air: &Air,
         altitude: f64,
         sun: &SunInSky,
         [around, rows, steps]: [usize; 3],
-        making: Making,
-    ) -> SkyColour {
+        build: Build,
+    ) -> SkyRadiance {
         let planet = air.medium.planet;
         let grid = DirectionGrid::new(planet, altitude, sun.direction, around, rows);
         // Below the horizon the ground is seen, behind the air in front of it: there the sky only carries
@@ -32,7 +32,7 @@ impl SkyColour {
             .into_par_iter()
             .with_min_len(64)
             .flat_map_iter(|i| {
-                if making.is_off() {
+                if build.is_cancelled() {
                     return [0.0; 6];
                 }
                 let (cos, to_sun, _) = grid.direction(i);
@@ -42,12 +42,12 @@ impl SkyColour {
             .collect();
         let horizon = values[..6 * around].to_vec();
         (0..rows).for_each(|_| values.extend_from_slice(&horizon));
-        SkyColour { grid, values }
+        SkyRadiance { grid, values }
     }
 
     /// The sky over the ground, as finely as its illuminance wants it.
-    pub fn from_ground<'a>(air: &Air, sun: &SunInSky, making: impl Into<Making<'a>>) -> SkyColour {
-        SkyColour::new(air, 1.0, sun, [32, 40, 20], making.into())
+    pub fn from_ground<'a>(air: &Air, sun: &SunInSky, build: impl Into<Build<'a>>) -> SkyRadiance {
+        SkyRadiance::new(air, 1.0, sun, [32, 40, 20], build.into())
     }
 
     /// A sky that is a function of the cosines to the zenith and to the sun, cd/m2 in linear Rec.709.
@@ -56,7 +56,7 @@ impl SkyColour {
         altitude: f64,
         sun: [f64; 3],
         sky: impl Fn(f64, f64) -> [f32; 3] + Sync,
-    ) -> SkyColour {
+    ) -> SkyRadiance {
         let grid = DirectionGrid::new(planet, altitude, sun, 128, 256).even_overhead();
         let values = (0..grid.len())
             .into_par_iter()
@@ -66,7 +66,7 @@ impl SkyColour {
                 [r, g, b, 0.0, 0.0, 0.0]
             })
             .collect();
-        SkyColour { grid, values }
+        SkyRadiance { grid, values }
     }
 
     /// Radiance (cd/m2 in linear Rec.709) toward packets of directions: everything but the discs.

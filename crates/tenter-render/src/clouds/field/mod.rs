@@ -15,7 +15,7 @@ use super::heaps::{Dome, Heaps, Wanted};
 use super::regions::Regions;
 use super::sheets::{Cell, SheetStyle, cells_in, style_of};
 use super::streaks::{SEAM, StreakColumns, StreakShape};
-use crate::air::Making;
+use crate::air::Build;
 use crate::simd::dispatch;
 use cover::{COVERS, NOTHING, closed, outlined};
 use mounds::{Mound, Raise, raise_mounds};
@@ -66,7 +66,7 @@ impl Field<'_> {
     /// For maps of each of these texels (m), where the field is cut, found in a field without what is too
     /// small for them. From 256 x 256 places over [`surveyed_m`]: of heaps close together, of sheets in
     /// patches.
-    pub fn cuts<const N: usize>(&self, texels: [f64; N], making: Making) -> [Cut; N] {
+    pub fn cuts<const N: usize>(&self, texels: [f64; N], build: Build) -> [Cut; N] {
         const SIDE: usize = 256;
         let mut cuts: [Cut; N] = std::array::from_fn(|_| Cut { threshold: NOTHING, by_cover: Vec::new() });
         if self.regions.most() <= 0.0 {
@@ -82,10 +82,10 @@ impl Field<'_> {
             Family::Fibres => {
                 let outlined = |cover| outlined(self.layer.kind, cover);
                 let cut = if self.layer.kind == CloudKind::Contrail {
-                    let width = |cover| self.trail_width(&mut plane, SIDE, step, outlined(cover), making);
+                    let width = |cover| self.trail_width(&mut plane, SIDE, step, outlined(cover), build);
                     self.cut(width, 9)
                 } else {
-                    fill(&mut plane, SIDE, step, making, |_, _, _, tile| self.streaks(tile));
+                    fill(&mut plane, SIDE, step, build, |_, _, _, tile| self.streaks(tile));
                     let columns = StreakColumns::new(&self.streak_shape(), &plane, SIDE, step);
                     self.cut(|cover| self.streak_threshold(&columns, outlined(cover)), 9)
                 };
@@ -94,7 +94,7 @@ impl Field<'_> {
             Family::Sheets => {
                 let style = style_of(self.layer.kind);
                 for (smallest, cut) in smallest.iter().zip(&mut cuts) {
-                    let found = patches(SIDE, step, over, making, |low, high, tile| {
+                    let found = patches(SIDE, step, over, build, |low, high, tile| {
                         self.sheet(&style, low, high, *smallest, tile)
                     });
                     *cut = self.cut_plane(&found);
@@ -103,15 +103,14 @@ impl Field<'_> {
             Family::Heaps => {
                 let half = 0.5 * SIDE as f64 * step;
                 let wanted = Wanted { smallest: least, earliest: f64::MIN, grow: 2.0 };
-                let domes =
-                    self.domes(half, wanted, making, |_| (), |d, _| Some((d.radius, self.outline(d))));
+                let domes = self.domes(half, wanted, build, |_| (), |d, _| Some((d.radius, self.outline(d))));
                 // From the coarsest map to the finest, each with the domes that the one before leaves out.
                 let mut order: [usize; N] = std::array::from_fn(|k| k);
                 order.sort_by(|a, b| smallest[*b].total_cmp(&smallest[*a]));
                 let mut done = f64::MAX;
                 for k in order {
                     let new = domes.iter().filter(|(radius, _)| (smallest[k]..done).contains(radius));
-                    raise_mounds::<false>(&mut plane, SIDE, step, making, new.map(|(_, mound)| mound));
+                    raise_mounds::<false>(&mut plane, SIDE, step, build, new.map(|(_, mound)| mound));
                     cuts[k] = self.cut_plane(&plane);
                     done = smallest[k];
                 }
@@ -182,7 +181,7 @@ impl Field<'_> {
         &self,
         half: f64,
         wanted: Wanted,
-        making: Making,
+        build: Build,
         of_body: impl Fn(&Dome) -> B + Sync,
         keep: impl Fn(&Dome, &B) -> Option<T> + Sync,
     ) -> Vec<T> {
@@ -195,7 +194,7 @@ impl Field<'_> {
         let plain = |side: f64| [(side - slide[0]) / stretch, side - slide[1]];
         let placed = |d: &Dome| Dome { x: d.x * stretch + slide[0], y: d.y + slide[1], ..*d };
         let square = [plain(-half), plain(half)];
-        heaps.domes_in(square, wanted, making, |d| of_body(&placed(d)), |d, body| keep(&placed(d), body))
+        heaps.domes_in(square, wanted, build, |d| of_body(&placed(d)), |d, body| keep(&placed(d), body))
     }
 
     /// A dome in the field that cover cuts: lumps and erosion move its outline by so much, whatever cover
@@ -245,15 +244,15 @@ impl Field<'_> {
 
     /// Fills a map of hulls: squares of heights for heaps, thickness (m) for sheets; and, for heaps, one of
     /// bodies that is half as fine.
-    pub fn hull(&self, cut: &Cut, map: ToFill, making: Making) {
+    pub fn hull(&self, cut: &Cut, map: ToFill, build: Build) {
         let ToFill { plane, bodies, side, texel } = map;
         if let Some(depth) = self.anvil {
-            return self.anvils(depth, cut, plane, side, texel, making);
+            return self.anvils(depth, cut, plane, side, texel, build);
         }
         match self.family {
-            Family::Heaps => self.heaps(cut, ToFill { plane, bodies, side, texel }, making),
+            Family::Heaps => self.heaps(cut, ToFill { plane, bodies, side, texel }, build),
             // Of trails the width is found, of streaks the threshold.
-            Family::Fibres => fill(plane, side, texel, making, |_, _, _, tile| {
+            Family::Fibres => fill(plane, side, texel, build, |_, _, _, tile| {
                 if self.layer.kind == CloudKind::Contrail {
                     self.trails(&|u, v| self.cut_at(cut, u, v), tile);
                     self.cut_streaks(|_, _| 0.0, tile);
@@ -264,7 +263,7 @@ impl Field<'_> {
             }),
             Family::Sheets => {
                 let style = style_of(self.layer.kind);
-                fill(plane, side, texel, making, |_, low, high, tile| {
+                fill(plane, side, texel, build, |_, low, high, tile| {
                     self.sheet(&style, low, high, self.smallest(texel), tile);
                     self.cut_sheet(&style, cut, tile);
                 });
@@ -272,7 +271,7 @@ impl Field<'_> {
         }
     }
 
-    fn heaps(&self, cut: &Cut, map: ToFill, making: Making) {
+    fn heaps(&self, cut: &Cut, map: ToFill, build: Build) {
         let ToFill { plane, bodies, side, texel } = map;
         let lowest = self.lowest_cut(cut);
         let wanted = Wanted {
@@ -282,16 +281,16 @@ impl Field<'_> {
         };
         let half = 0.5 * side as f64 * texel;
         let risen = |d: &Dome, body: &f64| self.risen(d, self.cut_at(cut, d.x, d.y), *body);
-        let mounds = self.domes(half, wanted, making, |first| self.half_ball(cut, first), risen);
+        let mounds = self.domes(half, wanted, build, |first| self.half_ball(cut, first), risen);
         plane.fill(self.floor() as f32);
-        raise_mounds::<false>(plane, side, texel, making, mounds.iter());
-        raise_mounds::<true>(bodies, side / 2, 2.0 * texel, making, mounds.iter());
+        raise_mounds::<false>(plane, side, texel, build, mounds.iter());
+        raise_mounds::<true>(bodies, side / 2, 2.0 * texel, build, mounds.iter());
         let least = |cover: f64| (0.3 * self.tallest * closed(cover)).powi(2) as f32;
         if self.regions.is_empty() && closed(self.layer.cover) > 0.0 {
             let least = least(self.layer.cover);
             plane.iter_mut().for_each(|v| *v = v.max(least));
         } else if closed(self.regions.most()) > 0.0 {
-            fill(plane, side, texel, making, |_, _, _, tile| {
+            fill(plane, side, texel, build, |_, _, _, tile| {
                 tile.each(|u, v, value| {
                     let cover = self.regions.cover_along(u, v);
                     if closed(cover) > 0.0 { value.max(least(cover)) } else { value }
@@ -301,7 +300,7 @@ impl Field<'_> {
     }
 
     /// Thickness of the ice that the tallest bodies spread into, blown out along the heading.
-    fn anvils(&self, depth: f64, cut: &Cut, plane: &mut [f32], side: usize, texel: f64, making: Making) {
+    fn anvils(&self, depth: f64, cut: &Cut, plane: &mut [f32], side: usize, texel: f64, build: Build) {
         let layer = self.layer;
         let earliest = self.lowest_cut(cut) - 1.0;
         // Bodies that the map does not hold have no anvils in it either: of small cells there would be
@@ -330,13 +329,13 @@ impl Field<'_> {
                 ..risen
             })
         };
-        let mounds = self.domes(0.5 * side as f64 * texel, wanted, making, |_| (), spread);
+        let mounds = self.domes(0.5 * side as f64 * texel, wanted, build, |_| (), spread);
         let floor = floor as f32;
         plane.fill(floor);
-        raise_mounds::<false>(plane, side, texel, making, mounds.iter());
+        raise_mounds::<false>(plane, side, texel, build, mounds.iter());
         // Ice is drawn out into fibres: the rim ends in tongues, not in a line.
         let [open, depth, frayed] = [open, depth, frayed].map(|v| v as f32);
-        fill(plane, side, texel, making, |_, _, _, tile| {
+        fill(plane, side, texel, build, |_, _, _, tile| {
             if tile.values.iter().all(|v| *v <= floor) {
                 return tile.values.fill(open);
             }
@@ -371,12 +370,12 @@ impl Field<'_> {
     }
 
     /// Width of trails, as a multiple of their age and spacing, that gives the asked cover.
-    fn trail_width(&self, plane: &mut [f32], side: usize, step: f64, cover: f64, making: Making) -> f64 {
+    fn trail_width(&self, plane: &mut [f32], side: usize, step: f64, cover: f64, build: Build) -> f64 {
         let (mut low, mut high) = (1e-3f64, 8.0f64);
         for _ in 0..12 {
             let middle = (low * high).sqrt();
-            fill(plane, side, step, making, |_, _, _, tile| self.trails(&|_, _| middle, tile));
-            if making.is_off() {
+            fill(plane, side, step, build, |_, _, _, tile| self.trails(&|_, _| middle, tile));
+            if build.is_cancelled() {
                 break;
             }
             let found = StreakColumns::new(&self.streak_shape(), plane, side, step).cover(0.0);
@@ -504,7 +503,7 @@ const ANVIL_STRETCH: f64 = 4.0;
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::air::Fineness;
+    use crate::air::TableQuality;
 
     /// None is none and all is all; between, more is more, for every kind.
     #[test]
@@ -522,10 +521,12 @@ mod tests {
     fn patches_lie_all_over_the_square() {
         const OVER: f64 = 64_000.0;
         for step in [1000.0, 250.0] {
-            let east =
-                patches(64, step, OVER, Fineness::Draft.into(), |_, _, tile| tile.each(|x, _, _| x as f32));
-            let north =
-                patches(64, step, OVER, Fineness::Draft.into(), |_, _, tile| tile.each(|_, y, _| y as f32));
+            let east = patches(64, step, OVER, TableQuality::Draft.into(), |_, _, tile| {
+                tile.each(|x, _, _| x as f32)
+            });
+            let north = patches(64, step, OVER, TableQuality::Draft.into(), |_, _, tile| {
+                tile.each(|_, y, _| y as f32)
+            });
             assert_eq!(east.len(), 64 * 64);
             for values in [&east, &north] {
                 let mean = values.iter().sum::<f32>() / values.len() as f32;

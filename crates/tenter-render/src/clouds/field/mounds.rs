@@ -1,7 +1,7 @@
 //! Rises that maps are raised to: domes of heaps, cells of sheets, puffs of trails.
 
 use super::tile::{TILE, Tile, fill};
-use crate::air::Making;
+use crate::air::Build;
 use crate::simd::{Kernel, Real, dispatch};
 
 /// A rise of a map: `top - fall * r^2`, where r is the distance from its middle less `swell`.
@@ -27,7 +27,7 @@ pub(super) fn raise_mounds<'a, const BODY: bool>(
     plane: &mut [f32],
     side: usize,
     texel: f64,
-    making: Making,
+    build: Build,
     mounds: impl Iterator<Item = &'a Mound>,
 ) {
     let tile_side = TILE.min(side);
@@ -46,7 +46,7 @@ pub(super) fn raise_mounds<'a, const BODY: bool>(
             }
         }
     }
-    fill(plane, side, texel, making, |number, _, _, tile| {
+    fill(plane, side, texel, build, |number, _, _, tile| {
         dispatch(Raise::<_, BODY> { tile, mounds: by_tile[number].iter().copied() });
     });
 }

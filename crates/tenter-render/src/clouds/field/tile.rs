@@ -1,6 +1,6 @@
 //! Square maps that are worked on in tiles, and patches of them.
 
-use crate::air::Making;
+use crate::air::Build;
 use rayon::prelude::*;
 
 /// Side of the tile a task fills, in texels.
@@ -12,7 +12,7 @@ pub(super) fn fill(
     plane: &mut [f32],
     side: usize,
     texel: f64,
-    making: Making,
+    build: Build,
     f: impl Fn(usize, [f64; 2], [f64; 2], &mut Tile) + Sync,
 ) {
     let tile_side = TILE.min(side);
@@ -27,7 +27,7 @@ pub(super) fn fill(
             for (row, values) in tile.values.chunks_exact_mut(tile_side).enumerate() {
                 values.copy_from_slice(&plane[(ty + row) * side + tx..][..tile_side]);
             }
-            if !making.is_off() {
+            if !build.is_cancelled() {
                 f(t, low, high, &mut tile);
             }
             tile
@@ -48,7 +48,7 @@ pub(super) fn patches(
     side: usize,
     step: f64,
     over: f64,
-    making: Making,
+    build: Build,
     f: impl Fn([f64; 2], [f64; 2], &mut Tile) + Sync,
 ) -> Vec<f32> {
     const PATCH: usize = 16;
@@ -62,7 +62,7 @@ pub(super) fn patches(
             let low = [corner(number % per_row), corner(number / per_row)];
             let high = low.map(|v| v + step * PATCH as f64);
             let mut tile = Tile { side: PATCH, texel: step, low, values: vec![0.0; PATCH * PATCH] };
-            if !making.is_off() {
+            if !build.is_cancelled() {
                 f(low, high, &mut tile);
             }
             tile.values

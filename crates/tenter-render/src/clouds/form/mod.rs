@@ -17,7 +17,7 @@ use super::maps::Maps;
 use super::nested::LEVELS;
 use super::regions::Regions;
 use super::survey::Survey;
-use crate::air::Making;
+use crate::air::Build;
 use crate::simd::{Kernel, Real, dispatch};
 use grain::Grain;
 use rayon::prelude::*;
@@ -152,8 +152,8 @@ const ANVIL_FROM: f64 = 0.76;
 
 impl CloudForm {
     /// The form of a layer's bodies. `reach`: how far clouds of this layer can be seen, m.
-    pub fn new<'a>(layer: &CloudLayer, reach: f64, making: impl Into<Making<'a>>) -> CloudForm {
-        CloudForm::grown(layer, Grain::of_body(layer), None, reach, making.into())
+    pub fn new<'a>(layer: &CloudLayer, reach: f64, build: impl Into<Build<'a>>) -> CloudForm {
+        CloudForm::grown(layer, Grain::of_body(layer), None, reach, build.into())
     }
 
     /// Whether a layer's tallest bodies spread into anvils.
@@ -162,9 +162,9 @@ impl CloudForm {
     }
 
     /// The anvils over a layer's tallest bodies.
-    pub fn anvils<'a>(layer: &CloudLayer, reach: f64, making: impl Into<Making<'a>>) -> CloudForm {
+    pub fn anvils<'a>(layer: &CloudLayer, reach: f64, build: impl Into<Build<'a>>) -> CloudForm {
         let from = layer.base_m + ANVIL_FROM * layer.depth_m;
-        CloudForm::grown(layer, Grain::of_anvil(layer), Some(from), reach, making.into())
+        CloudForm::grown(layer, Grain::of_anvil(layer), Some(from), reach, build.into())
     }
 
     /// `anvil_from`: altitude where anvils begin.
@@ -173,7 +173,7 @@ impl CloudForm {
         grain: Grain,
         anvil_from: Option<f64>,
         reach: f64,
-        making: Making,
+        build: Build,
     ) -> CloudForm {
         let Grain { family, depth, lump, amplitude, edge, length, small, .. } = grain;
         let fine_lump = lump / FINER * layer.erosion_grain;
@@ -255,7 +255,7 @@ impl CloudForm {
             leaning: (1.0 / (1.0 + lean[0] * lean[0]).sqrt()) as f32,
             body: (BODY[usize::from(family != Family::Heaps)] * layer.cell_size_m) as f32,
             surveyed: surveyed_m(layer).min(2.0 * reach) as f32,
-            maps: Maps::new(&field, reach, making),
+            maps: Maps::new(&field, reach, build),
             per_block: block.map(|b| 1.0 / b as f32),
             shorten: (1.0 / length) as f32,
             fade: sizes.map(|size| (FADE as f64 / size) as f32),
@@ -411,7 +411,7 @@ impl Kernel for Columns<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::air::Fineness;
+    use crate::air::TableQuality;
     use crate::simd::Scalar;
     use tenter_sky::document::CloudKind;
 
@@ -421,7 +421,7 @@ mod tests {
             for cover in [0.05, 0.2, 0.5, 0.8, 0.95] {
                 for seed in [1, 7, 23] {
                     let layer = CloudLayer { cover, seed, ..kind.usual() };
-                    let form = CloudForm::new(&layer, 160_000.0, Fineness::Full);
+                    let form = CloudForm::new(&layer, 160_000.0, TableQuality::Full);
                     let got = form.survey(layer.counts_from()).cover();
                     assert!((got - cover).abs() < 0.03, "{kind:?}: asked {cover}, seed {seed}, got {got:.3}");
                 }
@@ -432,12 +432,12 @@ mod tests {
     #[test]
     fn no_cover_is_no_cloud_and_full_cover_has_no_gap() {
         for kind in CloudKind::ALL {
-            let none = CloudForm::new(&CloudLayer { cover: 0.0, ..kind.usual() }, 1e5, Fineness::Draft);
+            let none = CloudForm::new(&CloudLayer { cover: 0.0, ..kind.usual() }, 1e5, TableQuality::Draft);
             assert_eq!(none.survey(0.0).cover(), 0.0, "{kind:?}");
             if kind == CloudKind::Contrail {
                 continue;
             }
-            let full = CloudForm::new(&CloudLayer { cover: 1.0, ..kind.usual() }, 1e5, Fineness::Draft);
+            let full = CloudForm::new(&CloudLayer { cover: 1.0, ..kind.usual() }, 1e5, TableQuality::Draft);
             let cover = full.survey(0.03).cover();
             assert!(cover > 0.985, "{kind:?}: {cover}");
         }
@@ -450,7 +450,7 @@ mod tests {
         const STEPS: usize = 700;
         for kind in [CloudKind::Stratus, CloudKind::Altocumulus, CloudKind::Nimbostratus] {
             let layer = CloudLayer { cover: 1.0, lobes: 0.0, erosion: 0.0, ..kind.usual() };
-            let form = CloudForm::new(&layer, 1e5, Fineness::Draft);
+            let form = CloudForm::new(&layer, 1e5, TableQuality::Draft);
             let step = form.depth / STEPS as f32;
             let column: Vec<Place<Scalar>> = (0..STEPS)
                 .map(|k| form.at(Scalar(300.0), Scalar(40.0), Scalar((k as f32 + 0.5) * step), Scalar(0.5)))
@@ -476,7 +476,7 @@ mod tests {
     #[test]
     fn what_lies_over_overhanging_lumps_is_told() {
         let layer = CloudLayer { anvil: 0.0, cover: 0.3, ..CloudKind::Cumulonimbus.usual() };
-        let form = CloudForm::new(&layer, 1e5, Fineness::Draft);
+        let form = CloudForm::new(&layer, 1e5, TableQuality::Draft);
         let at = |i: usize, z: f32| {
             let off = |k: usize| Scalar(k as f32 * 150.0 - 15_000.0);
             form.at(off(i % 200), off(i / 200), Scalar(z), Scalar(20.0))
@@ -486,9 +486,9 @@ mod tests {
             |i: usize| (8..200).map(|k| at(i, k as f32 * STEP).extinction.0 * STEP / form.core).sum::<f32>();
         let deep =
             (0..200 * 200).filter(|i| at(*i, 400.0).extinction.0 > 0.5 * form.core && over(*i) > 1000.0);
-        let told: Vec<f32> = deep.map(|i| at(i, 400.0).above.0).collect();
-        let missed = told.iter().filter(|above| **above < 200.0).count() as f32 / told.len() as f32;
-        assert!(told.len() > 1000 && missed < 0.02, "{missed} of {}", told.len());
+        let sampled: Vec<f32> = deep.map(|i| at(i, 400.0).above.0).collect();
+        let missed = sampled.iter().filter(|above| **above < 200.0).count() as f32 / sampled.len() as f32;
+        assert!(sampled.len() > 1000 && missed < 0.02, "{missed} of {}", sampled.len());
     }
 
     /// Where what raises anvils ends there is no step in their thickness, which would be drawn as a line of
@@ -503,7 +503,7 @@ mod tests {
                 cell_size_m: 7000.0,
                 ..CloudKind::Cumulonimbus.usual()
             };
-            let form = CloudForm::anvils(&layer, 160_000.0, Fineness::Full);
+            let form = CloudForm::anvils(&layer, 160_000.0, TableQuality::Full);
             let off = |k: usize| Scalar(k as f32 * 60.0 - 18_000.0);
             let places = (0..600 * 600).map(|i| form.maps.hull(off(i % 600), off(i / 600)));
             let steepest = places.fold(0.0f32, |most, hull| most.max(hull.slope.0));

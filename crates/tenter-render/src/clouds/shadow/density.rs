@@ -1,7 +1,7 @@
 //! The grid of extinction, and clouds that fill its cells in part.
 
 use super::layout::Layout;
-use crate::air::{Fineness, Making};
+use crate::air::{Build, TableQuality};
 use crate::clouds::form::CloudForm;
 use crate::clouds::nested::LEVELS;
 use crate::simd::{Kernel, Real, dispatch};
@@ -85,18 +85,18 @@ impl DensityGrid {
 
     /// Bytes of a form's fine grid; depths toward one light take as many.
     pub fn bytes(form: &CloudForm) -> usize {
-        LEVELS * Layout::new(form, Fineness::Full).level() * size_of::<f32>()
+        LEVELS * Layout::new(form, TableQuality::Full).level() * size_of::<f32>()
     }
 
-    pub fn new<'a>(form: &CloudForm, making: impl Into<Making<'a>>) -> DensityGrid {
-        let making = making.into();
-        let layout = Layout::new(form, making.fineness);
+    pub fn new<'a>(form: &CloudForm, build: impl Into<Build<'a>>) -> DensityGrid {
+        let build = build.into();
+        let layout = Layout::new(form, build.quality);
         let Layout { side, slices, .. } = layout;
         let values = (0..LEVELS * slices * side)
             .into_par_iter()
             .with_min_len(8)
             .flat_map_iter(|row| {
-                if making.is_off() {
+                if build.is_cancelled() {
                     return vec![0.0; side];
                 }
                 let (level, slice, y) = (row / side / slices, row / side % slices, row % side);

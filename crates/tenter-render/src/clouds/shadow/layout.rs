@@ -1,6 +1,6 @@
 //! The shape of both grids: nested squares of cells, in slices of the layer's height.
 
-use crate::air::Fineness;
+use crate::air::TableQuality;
 use crate::clouds::form::CloudForm;
 use crate::clouds::nested::LEVELS;
 use crate::simd::{Int, Real};
@@ -35,17 +35,17 @@ pub(super) struct Layout {
 impl Layout {
     /// High heaps are seen from afar: their squares are wide, and would have cells as wide as the shadows of
     /// towers.
-    pub(super) fn new(form: &CloudForm, fineness: Fineness) -> Layout {
+    pub(super) fn new(form: &CloudForm, quality: TableQuality) -> Layout {
         let half = form.squares();
         let width = match form.family {
             Family::Heaps => (2.0 * half[0] / WIDEST_CELL).clamp(SIDES[0], SIDES[1]),
             _ => SIDES[0],
         };
         let height = (form.depth / HIGHEST_SLICE).clamp(SLICES[0], SLICES[1]);
-        let times = match fineness {
-            Fineness::Draft => DRAFT,
-            Fineness::Full => 1.0,
-            Fineness::Double => 2.0,
+        let times = match quality {
+            TableQuality::Draft => DRAFT,
+            TableQuality::Full => 1.0,
+            TableQuality::Double => 2.0,
         };
         let side = ((width * times / TOGETHER as f32).round() as usize) * TOGETHER;
         Layout { side, slices: (height * times).round() as usize, half, depth: form.depth }

@@ -18,7 +18,7 @@ mod layout;
 pub use density::DensityGrid;
 
 use super::nested::LEVELS;
-use crate::air::Making;
+use crate::air::Build;
 use crate::simd::{Int, Kernel, Mask, Real, Scalar, dispatch};
 use density::{Broken, steps};
 use layout::{Layout, TOGETHER};
@@ -67,14 +67,14 @@ pub struct SunDepth {
 
 impl SunDepth {
     /// `sun`: unit vector at the origin (east, north, up); `planet`: radius, m.
-    pub fn new(density: &DensityGrid, sun: [f64; 3], planet: f64, making: Making) -> SunDepth {
+    pub fn new(density: &DensityGrid, sun: [f64; 3], planet: f64, build: Build) -> SunDepth {
         let layout = density.layout;
         let mut values = vec![1.0; density.values.len()];
         let sun = sun.map(|v| v as f32);
         let lowest = sun[2] - layout.half[LEVELS - 1] * 1.5 / planet as f32;
         for level in (0..LEVELS).rev() {
             for slice in (0..layout.slices).rev() {
-                if making.is_off() {
+                if build.is_cancelled() {
                     break;
                 }
                 sweep(density, &mut values, Slice { level, slice, sun, planet: planet as f32, rising: true });
@@ -284,13 +284,13 @@ fn rest_of<R: Real>(layout: &Layout, values: &[f32], s: Slice, next: usize, x: R
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::air::Fineness;
+    use crate::air::TableQuality;
     use crate::clouds::form::CloudForm;
     use tenter_sky::document::{CloudKind, CloudLayer};
 
     fn overcast() -> CloudForm {
         let layer = CloudLayer { cover: 1.0, lobes: 0.0, erosion: 0.0, ..CloudKind::Stratus.usual() };
-        CloudForm::new(&layer, 100_000.0, Fineness::Draft)
+        CloudForm::new(&layer, 100_000.0, TableQuality::Draft)
     }
 
     /// Towers are seen from 447 km, lower heaps from 160: their cells are less than twice as wide, not three
@@ -298,8 +298,8 @@ mod tests {
     #[test]
     fn towers_have_finer_grids() {
         let grid = |kind: CloudKind, reach: f64| {
-            let form = CloudForm::new(&kind.usual(), reach, Fineness::Draft);
-            (Layout::new(&form, Fineness::Full), DensityGrid::bytes(&form))
+            let form = CloudForm::new(&kind.usual(), reach, TableQuality::Draft);
+            (Layout::new(&form, TableQuality::Full), DensityGrid::bytes(&form))
         };
         let (towers, bytes) = grid(CloudKind::Cumulonimbus, 447_000.0);
         assert!(towers.cell(0) < 180.0 && towers.slice_height() < 500.0, "{}", towers.cell(0));
@@ -315,8 +315,8 @@ mod tests {
     #[test]
     fn depths_are_held_without_end() {
         for depth in [0.0f32, 0.01, 1.0, 20.0, 340.0, 5000.0] {
-            let told = depth_of(held(Scalar(depth))).0;
-            assert!((told - depth).abs() < 1e-4 * depth + 1e-3, "{depth}: {told}");
+            let sampled = depth_of(held(Scalar(depth))).0;
+            assert!((sampled - depth).abs() < 1e-4 * depth + 1e-3, "{depth}: {sampled}");
         }
         let half = depth_of((held(Scalar(0.0)) + held(Scalar(100.0))) * Scalar(0.5)).0;
         assert!((half + 4.0 * 0.5f32.ln()).abs() < 0.1, "{half}");
@@ -326,10 +326,10 @@ mod tests {
     #[test]
     fn depth_follows_the_slant() {
         let form = overcast();
-        let density = DensityGrid::new(&form, Fineness::Full);
+        let density = DensityGrid::new(&form, TableQuality::Full);
         let at = |elevation: f64| {
             let (s, c) = elevation.to_radians().sin_cos();
-            SunDepth::new(&density, [c, 0.0, s], 6.371e6, Fineness::Full.into())
+            SunDepth::new(&density, [c, 0.0, s], 6.371e6, TableQuality::Full.into())
                 .at(Scalar(900.0), Scalar(-400.0), Scalar(0.0))
                 .0
         };
@@ -344,9 +344,10 @@ mod tests {
     #[test]
     fn heaps_let_through_what_their_columns_do() {
         for kind in [CloudKind::CumulusMediocris, CloudKind::CumulusCongestus] {
-            let form = CloudForm::new(&CloudLayer { cover: 0.3, ..kind.usual() }, 100_000.0, Fineness::Full);
-            let density = DensityGrid::new(&form, Fineness::Full);
-            let depth = SunDepth::new(&density, [0.0, 0.0, 1.0], 6.371e6, Fineness::Full.into());
+            let form =
+                CloudForm::new(&CloudLayer { cover: 0.3, ..kind.usual() }, 100_000.0, TableQuality::Full);
+            let density = DensityGrid::new(&form, TableQuality::Full);
+            let depth = SunDepth::new(&density, [0.0, 0.0, 1.0], 6.371e6, TableQuality::Full.into());
             const SIDE: usize = 128;
             let place = |k: usize| (k as f32 / SIDE as f32 - 0.5) * 11_000.0;
             let (mut shadow, mut exact) = (0.0, 0.0);
@@ -377,15 +378,15 @@ mod tests {
             (CloudKind::Altocumulus, 0.5),
             (CloudKind::Stratocumulus, 0.7),
         ] {
-            let form = CloudForm::new(&CloudLayer { cover, ..kind.usual() }, 300_000.0, Fineness::Full);
-            let density = DensityGrid::new(&form, Fineness::Full);
+            let form = CloudForm::new(&CloudLayer { cover, ..kind.usual() }, 300_000.0, TableQuality::Full);
+            let density = DensityGrid::new(&form, TableQuality::Full);
             for elevation in [5.0f64, 12.0, 30.0, 70.0] {
                 let (s, c) = elevation.to_radians().sin_cos();
                 let sun = [0.6 * c, 0.8 * c, s];
                 // So large a planet is flat.
-                let depth = SunDepth::new(&density, sun, 6.371e9, Fineness::Full.into());
+                let depth = SunDepth::new(&density, sun, 6.371e9, TableQuality::Full.into());
                 let [east, north, up] = sun.map(|v| v as f32);
-                let (mut exact, mut told) = (0.0, [0.0; LEVELS]);
+                let (mut exact, mut sampled) = (0.0, [0.0; LEVELS]);
                 let mut rng = fastrand::Rng::with_seed(3);
                 for _ in 0..PLACES {
                     let [x, y] = [0, 1].map(|_| (rng.f32() - 0.5) * 30_000.0);
@@ -397,14 +398,14 @@ mod tests {
                         t += STEP;
                     }
                     exact += (-sum).exp() / PLACES as f32;
-                    for (level, told) in told.iter_mut().enumerate() {
+                    for (level, sampled) in sampled.iter_mut().enumerate() {
                         let toward = [east, north, up].map(Scalar);
                         let depth = depth.from_outside(level, Scalar(x), Scalar(y), Scalar(0.0), toward);
-                        *told += (-depth.0).exp() / PLACES as f32;
+                        *sampled += (-depth.0).exp() / PLACES as f32;
                     }
                 }
-                for (told, allowed) in told.into_iter().zip([0.04, 0.09, 0.13]) {
-                    assert!((told - exact).abs() < allowed, "{kind:?} {elevation}: {told} {exact}");
+                for (sampled, allowed) in sampled.into_iter().zip([0.04, 0.09, 0.13]) {
+                    assert!((sampled - exact).abs() < allowed, "{kind:?} {elevation}: {sampled} {exact}");
                 }
             }
         }
@@ -414,9 +415,9 @@ mod tests {
     #[test]
     fn a_sun_below_shines_from_below() {
         let form = overcast();
-        let density = DensityGrid::new(&form, Fineness::Draft);
+        let density = DensityGrid::new(&form, TableQuality::Draft);
         let (s, c) = (-2f64).to_radians().sin_cos();
-        let depth = SunDepth::new(&density, [c, 0.0, s], 6.371e6, Fineness::Full.into());
+        let depth = SunDepth::new(&density, [c, 0.0, s], 6.371e6, TableQuality::Full.into());
         let at = |z: f32| depth.at(Scalar(100.0), Scalar(100.0), Scalar(z)).0;
         assert!(at(300.0) > 2.0 * at(60.0) && at(60.0) > 0.0, "{} {}", at(300.0), at(60.0));
     }

@@ -7,8 +7,8 @@ mod rays;
 mod slides;
 mod way;
 
-use crate::air::Fineness;
-use crate::prepare::CalledOff;
+use crate::air::TableQuality;
+use crate::prepare::Cancelled;
 use crate::scene::Scene;
 use rays::{Look, Rays};
 use serde::{Deserialize, Serialize};
@@ -81,7 +81,7 @@ pub enum NoSeek {
     #[error("{0}")]
     Wish(&'static str),
     #[error(transparent)]
-    CalledOff(#[from] CalledOff),
+    Cancelled(#[from] Cancelled),
 }
 
 /// Seeds tried, from the one after the present on; each asks for clouds of its own.
@@ -95,7 +95,7 @@ const AROUND: f64 = 0.1;
 /// The best `most` of a layer for a wish, best first. `make`: the scene of a sky, unless that is called off.
 pub fn seek(
     sky: &Sky,
-    make: impl Fn(&Sky, Fineness) -> Result<Scene, CalledOff>,
+    make: impl Fn(&Sky, TableQuality) -> Result<Scene, Cancelled>,
     layer_id: &str,
     wish: &Wish,
     by: By,
@@ -103,7 +103,7 @@ pub fn seek(
 ) -> Result<Findings, NoSeek> {
     let number = sky.clouds.iter().position(|l| l.id == layer_id);
     let number = number.ok_or_else(|| NoSeek::Layer(layer_id.into()))?;
-    let scene = make(sky, Fineness::Full)?;
+    let scene = make(sky, TableQuality::Full)?;
     if scene.clouds.iter().all(|c| c.layer != number) {
         return Err(NoSeek::Layer(layer_id.into()));
     }
@@ -160,24 +160,24 @@ fn by_off(found: &mut [Found]) {
 /// Layers whose clouds must be made anew to be judged: all by quick maps, the best again by full ones.
 fn remade(
     task: &Task,
-    make: &impl Fn(&Sky, Fineness) -> Result<Scene, CalledOff>,
+    make: &impl Fn(&Sky, TableQuality) -> Result<Scene, Cancelled>,
     layers: Vec<CloudLayer>,
     most: usize,
-) -> Result<Vec<Found>, CalledOff> {
+) -> Result<Vec<Found>, Cancelled> {
     let mut sky = task.sky.clone();
-    let mut judge = |layer: &CloudLayer, fineness| {
+    let mut judge = |layer: &CloudLayer, quality| {
         sky.clouds[task.number] = layer.clone();
-        let depths = depths(&make(&sky, fineness)?, task.number, task.close);
+        let depths = depths(&make(&sky, quality)?, task.number, task.close);
         let through = |ray: usize| (-depths[ray].own - depths[ray].others).exp();
         Ok(task.found(layer, task.wish.judge(task.close, through)))
     };
     let mut quick = Vec::new();
     for layer in layers {
-        let found = judge(&layer, Fineness::Draft)?;
+        let found = judge(&layer, TableQuality::Draft)?;
         quick.push((layer, found));
     }
     quick.sort_by(|(_, a), (_, b)| a.off.total_cmp(&b.off));
-    quick.iter().take(most).map(|(layer, _)| judge(layer, Fineness::Full)).collect()
+    quick.iter().take(most).map(|(layer, _)| judge(layer, TableQuality::Full)).collect()
 }
 
 fn seeds(layer: &CloudLayer) -> Vec<CloudLayer> {

@@ -4,8 +4,8 @@
 use super::rays::{Look, Rays};
 use super::way::depth;
 use super::{Found, NoSeek, Task, apart, by_off};
-use crate::air::Fineness;
-use crate::prepare::CalledOff;
+use crate::air::TableQuality;
+use crate::prepare::Cancelled;
 use crate::scene::{Clouds, Scene};
 use rayon::prelude::*;
 use std::f64::consts::PI;
@@ -28,7 +28,7 @@ const REMADE: usize = 18;
 /// eye.
 pub(super) fn slides(
     task: &Task,
-    make: &impl Fn(&Sky, Fineness) -> Result<Scene, CalledOff>,
+    make: &impl Fn(&Sky, TableQuality) -> Result<Scene, Cancelled>,
     most: usize,
 ) -> Result<Vec<Found>, NoSeek> {
     let quick = Rays::of(task.sky, task.scene, task.wish, Look::Quick)?;
@@ -49,7 +49,7 @@ pub(super) fn slides(
     let mut again = |found: &Found| {
         let slid = &mut sky.clouds[task.number];
         (slid.slide_east_m, slid.slide_north_m) = (found.slide_east_m, found.slide_north_m);
-        let scene = make(&sky, Fineness::Full)?;
+        let scene = make(&sky, TableQuality::Full)?;
         let task = Task { sky: &sky, scene: &scene, ..*task };
         let radii = FINER.map(|share| share * between);
         Ok(radii.into_iter().fold(*found, |found, radius| best_nearby(&task, &found, radius)))

@@ -14,9 +14,9 @@ pub use sums::MapSums;
 use super::disc::{Disc, DiscPixel, add_light, discs};
 use super::noise::{effort_for, noise_left};
 use super::{Area, Picture, render_area, smooth_outlines};
-use crate::air::Fineness;
+use crate::air::TableQuality;
 use crate::integrator::Effort;
-use crate::prepare::{CalledOff, Workshop};
+use crate::prepare::{Cancelled, Workshop};
 use crate::scene::{Face, Scene, grade_of};
 use facts::SH_CONVENTION;
 use std::f64::consts::PI;
@@ -51,14 +51,14 @@ pub struct MapRender {
 #[derive(Clone, Copy, Debug, PartialEq, thiserror::Error)]
 pub enum MapError {
     #[error("called off")]
-    CalledOff,
+    Cancelled,
     #[error("noise_percent: {0} can't be reached with the finest steps")]
     Noise(f64),
 }
 
-impl From<CalledOff> for MapError {
-    fn from(_: CalledOff) -> Self {
-        MapError::CalledOff
+impl From<Cancelled> for MapError {
+    fn from(_: Cancelled) -> Self {
+        MapError::Cancelled
     }
 }
 
@@ -93,9 +93,9 @@ impl MapRender {
         sky: &Sky,
         settings: &MapSettings,
         workshop: &Workshop,
-        called_off: &(dyn Fn() -> bool + Sync),
+        cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<MapRender, MapError> {
-        MapRender::of(sky, settings, workshop, Fineness::Full, called_off)
+        MapRender::of(sky, settings, workshop, TableQuality::Full, cancelled)
     }
 
     /// The same with draft tables: to know in a moment how bright its discs are, about.
@@ -103,18 +103,18 @@ impl MapRender {
         sky: &Sky,
         settings: &MapSettings,
         workshop: &Workshop,
-        called_off: &(dyn Fn() -> bool + Sync),
+        cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<MapRender, MapError> {
         let settings = MapSettings { noise_percent: None, ..settings.clone() };
-        MapRender::of(sky, &settings, workshop, Fineness::Draft, called_off)
+        MapRender::of(sky, &settings, workshop, TableQuality::Draft, cancelled)
     }
 
     fn of(
         sky: &Sky,
         settings: &MapSettings,
         workshop: &Workshop,
-        fineness: Fineness,
-        called_off: &(dyn Fn() -> bool + Sync),
+        quality: TableQuality,
+        cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<MapRender, MapError> {
         let mut shown = sky.clone();
         if !settings.clouds {
@@ -122,12 +122,12 @@ impl MapRender {
         }
         shown.land.shown = settings.land;
         shown.land.muted = false;
-        let scene = workshop.scene(&shown, fineness, called_off)?;
+        let scene = workshop.scene(&shown, quality, cancelled)?;
         let camera = settings.camera();
         let (effort, noise_left) = match settings.noise_percent {
             None => (Effort::default(), None),
             Some(percent) => {
-                let found = effort_for(&scene, &camera, percent, called_off)?;
+                let found = effort_for(&scene, &camera, percent, cancelled)?;
                 let (effort, left) = found.ok_or(MapError::Noise(percent))?;
                 (effort, Some(left))
             }
@@ -182,8 +182,8 @@ impl MapRender {
     pub fn band(
         &self,
         band: usize,
-        called_off: &(dyn Fn() -> bool + Sync),
-    ) -> Result<(Vec<Rgb>, MapSums), CalledOff> {
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Result<(Vec<Rgb>, MapSums), Cancelled> {
         let (from, to) = self.settings.rows_of(band);
         let area = Area { x: 0, y: from, width: self.settings.width, height: to - from };
         let mut picture = match &self.traced {
@@ -195,8 +195,8 @@ impl MapRender {
                 let [y, width, height] = [from, area.width, area.height].map(|v| v * parts);
                 let area = Area { x: 0, y, width, height };
                 let (scene, effort) = (&self.scene, self.effort);
-                let mut picture = render_area(scene, &fine, area, effort, called_off)?;
-                smooth_outlines(&mut picture, scene, &fine, area, effort, called_off)?;
+                let mut picture = render_area(scene, &fine, area, effort, cancelled)?;
+                smooth_outlines(&mut picture, scene, &fine, area, effort, cancelled)?;
                 together(picture, &fine, area, parts)
             }
         };
@@ -234,8 +234,8 @@ impl MapRender {
     /// largest value is, about.
     pub fn brightest_near_lights(
         &self,
-        called_off: &(dyn Fn() -> bool + Sync),
-    ) -> Result<Option<Largest>, CalledOff> {
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Option<Largest>, Cancelled> {
         const AROUND: usize = 2;
         let mut brightest: Option<Largest> = None;
         for disc in &self.discs {
@@ -249,7 +249,7 @@ impl MapRender {
                 width: (middle.x + AROUND + 1).min(self.camera.width) - x,
                 height: (middle.y + AROUND + 1).min(self.camera.height) - y,
             };
-            let mut picture = render_area(&self.scene, &self.camera, area, self.effort, called_off)?;
+            let mut picture = render_area(&self.scene, &self.camera, area, self.effort, cancelled)?;
             if self.settings.sun {
                 add_light(&mut picture, area, &self.disc_pixels);
             }
@@ -273,14 +273,14 @@ impl MapRender {
     /// The whole map, for those who have the memory. `progress` gets the share that is done.
     pub fn whole(
         &self,
-        called_off: &(dyn Fn() -> bool + Sync),
+        cancelled: &(dyn Fn() -> bool + Sync),
         mut progress: impl FnMut(f64),
-    ) -> Result<(Vec<Rgb>, MapFacts), CalledOff> {
+    ) -> Result<(Vec<Rgb>, MapFacts), Cancelled> {
         let mut pixels = Vec::with_capacity(self.settings.width * self.settings.height());
         let mut sums = MapSums::default();
         let bands = self.settings.bands();
         for band in 0..bands {
-            let (values, of_band) = self.band(band, called_off)?;
+            let (values, of_band) = self.band(band, cancelled)?;
             pixels.extend(values);
             sums.add(&of_band);
             progress((band + 1) as f64 / bands as f64);

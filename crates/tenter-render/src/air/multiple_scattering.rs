@@ -12,7 +12,7 @@ use super::harmonics::{DEGREE, DEGREE_OF, Field, ORDER_OF, TERMS, cut_off, multi
 use super::medium::{Medium, times};
 use super::shells::Ray;
 use super::transmittance::Transmittance;
-use super::{Fineness, Making, TOP_M};
+use super::{Build, TOP_M, TableQuality};
 use crate::simd::{Kernel, Real, dispatch};
 use rayon::prelude::*;
 use std::f64::consts::PI;
@@ -53,7 +53,7 @@ impl Moments {
 ///
 /// At dusk it falls by e for each degree the sun sinks, and the table's nodes are farther apart: between
 /// nodes logarithms of the mean are interpolated, and the shares of it that the other harmonics have.
-pub struct Orders {
+pub struct MultipleScattering {
     altitudes: usize,
     heights: usize,
     /// Of each node the negative logarithm of the mean, then the other harmonics as multiples of the mean.
@@ -100,14 +100,19 @@ enum Source<'a> {
     Scattered(Table<'a>, &'a [Spectrum]),
 }
 
-impl Orders {
+impl MultipleScattering {
     /// `medium` is the air with the forward part of scattering taken as none.
-    pub fn new(medium: &Medium, moments: Moments, transmittance: &Transmittance, making: Making) -> Orders {
+    pub fn new(
+        medium: &Medium,
+        moments: Moments,
+        transmittance: &Transmittance,
+        build: Build,
+    ) -> MultipleScattering {
         // Rows of altitude and of sun heights; cosines and azimuths of directions; steps along each.
-        let (altitudes, heights, polar, around, steps) = match making.fineness {
-            Fineness::Draft => (12, 20, 12, 4, 14),
-            Fineness::Full => (24, 40, 16, 8, 24),
-            Fineness::Double => (48, 80, 32, 16, 48),
+        let (altitudes, heights, polar, around, steps) = match build.quality {
+            TableQuality::Draft => (12, 20, 12, 4, 14),
+            TableQuality::Full => (24, 40, 16, 8, 24),
+            TableQuality::Double => (48, 80, 32, 16, 48),
         };
         let dark = [Spectrum::ZERO; TERMS];
         let pass = |source: &Source| -> (Vec<Field>, Vec<Spectrum>) {
@@ -115,7 +120,7 @@ impl Orders {
                 .into_par_iter()
                 .with_max_len(1)
                 .map(|row| {
-                    if making.is_off() {
+                    if build.is_cancelled() {
                         return (vec![dark; heights], vec![Spectrum::ZERO; heights]);
                     }
                     let altitude = (row as f64 / (altitudes - 1) as f64).powi(2) * TOP_M;
@@ -145,7 +150,7 @@ impl Orders {
             }
         }
         fields.par_iter_mut().for_each(by_their_mean);
-        Orders { altitudes, heights, fields, moments }
+        MultipleScattering { altitudes, heights, fields, moments }
     }
 
     /// What molecules, aerosol and dust that scatter so much send in one direction, per steradian: `up` and

@@ -4,11 +4,11 @@ use crate::air::TOP_M;
 use crate::air::directions::{Corners, DirectionGrid};
 use crate::simd::{Int, Mask, Real};
 
-pub(super) const THROUGH: usize = 0;
+pub(super) const TRANSMITTANCE: usize = 0;
 pub(super) const SMOOTH: usize = 3;
-pub(super) const NARROWLY: usize = 6;
-pub(super) const MANY: usize = 9;
-pub(super) const EVEN: usize = 12;
+pub(super) const IN_LOBE: usize = 6;
+pub(super) const MULTIPLE: usize = 9;
+pub(super) const ISOTROPIC: usize = 12;
 pub(super) const FORWARD: usize = 15;
 pub(super) const CHANNELS: usize = 16;
 /// Most of [`FORWARD`]: where more is turned nothing is seen any longer.
@@ -21,18 +21,18 @@ pub(super) const LAST_SLICE_M: f64 = 1_200_000.0;
 pub(super) const HIGH_EYE_M: f64 = 15_000.0;
 
 /// Radiance and transmittance of the air up to a distance.
-pub struct AirInFront {
+pub struct AerialPerspective {
     pub(super) grid: DirectionGrid,
     /// Radius of the planet and altitude of the eye, m.
     pub(super) planet: f64,
     pub(super) altitude: f64,
     /// Per direction and slice.
-    pub(super) rows: Vec<Row>,
+    pub(super) rows: Vec<SliceRow>,
 }
 
-/// Where a packet of rays is looked up in [`AirInFront`], and where its slices lie.
+/// Where a packet of rays is looked up in [`AerialPerspective`], and where its slices lie.
 #[derive(Clone, Copy)]
-pub struct FrontCorners<R: Real> {
+pub struct AerialCorners<R: Real> {
     pub(super) corners: Corners<R>,
     /// Metres before the air begins.
     pub(super) before: R,
@@ -40,13 +40,13 @@ pub struct FrontCorners<R: Real> {
     pub(super) to_ground: R,
 }
 
-/// Transmittance (3), then as in [`SkyColour`] (6), of the first three of these what has been scattered
+/// Transmittance (3), then as in [`SkyRadiance`] (6), of the first three of these what has been scattered
 /// before it comes into the ray (3), what would be scattered of an even radiance of 1 all around (3), and how
 /// many times as much comes through with what is turned so little that it counts as not turned (green). A
 /// line of the cache holds it.
 #[derive(Clone, Copy)]
 #[repr(align(64))]
-pub(super) struct Row(pub(super) [f32; 16]);
+pub(super) struct SliceRow(pub(super) [f32; 16]);
 
 pub(super) fn slice_distance(k: usize) -> f64 {
     if k == 0 {
@@ -63,24 +63,24 @@ pub(super) fn slice_share(k: usize, high: bool) -> f64 {
 }
 
 /// Light of the air and what it lets through.
-pub struct Front<R: Real> {
-    pub light: [R; 3],
-    pub through: [R; 3],
+pub struct AirSegment<R: Real> {
+    pub radiance: [R; 3],
+    pub transmittance: [R; 3],
     /// How many times as much comes through with what the air turns so little that it counts as not turned.
-    pub forward: R,
+    pub forward_gain: R,
 }
 
-impl AirInFront {
+impl AerialPerspective {
     /// Where rays in these directions are looked up.
     #[inline(always)]
-    pub fn corners<R: Real>(&self, direction: [R; 3]) -> FrontCorners<R> {
+    pub fn corners<R: Real>(&self, direction: [R; 3]) -> AerialCorners<R> {
         let zero = R::splat(0.0);
         let corners = self.grid.corners(direction);
         let along = direction[2] * R::splat((self.planet + self.altitude) as f32);
         let before = if self.altitude > TOP_M { self.down_to(TOP_M, along) } else { zero };
         let below = direction[2].lt(R::splat(self.grid.horizon() as f32));
         let to_ground = (self.down_to(0.0, along) - before).max(R::splat(1e-3));
-        FrontCorners { corners, before, to_ground: R::select(below, to_ground, zero) }
+        AerialCorners { corners, before, to_ground: R::select(below, to_ground, zero) }
     }
 
     /// Nearer distance to a shell under the eye, by the numerically stable root; `along`: radius of the
@@ -94,7 +94,7 @@ impl AirInFront {
 
     /// The slice at or before a distance, and how far it is to the next.
     #[inline(always)]
-    pub(super) fn slice_at<R: Real>(&self, corners: &FrontCorners<R>, distance: R) -> (R, R) {
+    pub(super) fn slice_at<R: Real>(&self, corners: &AerialCorners<R>, distance: R) -> (R, R) {
         let way = (distance - corners.before).max(R::splat(0.0));
         let (k, f) = slice_on_the_way(way);
         let meets_ground = R::splat(0.0).lt(corners.to_ground);
@@ -108,44 +108,44 @@ impl AirInFront {
 
     /// The air up to a distance in metres.
     #[inline(always)]
-    pub fn up_to<R: Real>(&self, corners: &FrontCorners<R>, distance: R, narrow: R) -> Front<R> {
-        let told = self.told::<R, THROUGH, MANY>(corners, distance);
+    pub fn up_to<R: Real>(&self, corners: &AerialCorners<R>, distance: R, narrow: R) -> AirSegment<R> {
+        let sampled = self.sample::<R, TRANSMITTANCE, MULTIPLE>(corners, distance);
         let (mut light, mut through) = ([R::splat(0.0); 3], [R::splat(0.0); 3]);
         for c in 0..3 {
-            light[c] = told[NARROWLY + c].mul_add(narrow, told[SMOOTH + c]);
-            through[c] = told[THROUGH + c];
+            light[c] = sampled[IN_LOBE + c].mul_add(narrow, sampled[SMOOTH + c]);
+            through[c] = sampled[TRANSMITTANCE + c];
         }
-        Front { light, through, forward: told[FORWARD] }
+        AirSegment { radiance: light, transmittance: through, forward_gain: sampled[FORWARD] }
     }
 
     /// Light of the air up to a distance in metres: all of it, what has been scattered before it comes into
     /// the ray, and what would be scattered of an even radiance of 1 all around.
     #[inline(always)]
-    pub fn light_up_to<R: Real>(&self, corners: &FrontCorners<R>, distance: R, narrow: R) -> [[R; 3]; 3] {
-        let told = self.told::<R, SMOOTH, FORWARD>(corners, distance);
+    pub fn parts_up_to<R: Real>(&self, corners: &AerialCorners<R>, distance: R, narrow: R) -> [[R; 3]; 3] {
+        let sampled = self.sample::<R, SMOOTH, FORWARD>(corners, distance);
         let mut parts = [[R::splat(0.0); 3]; 3];
         for c in 0..3 {
-            parts[0][c] = told[NARROWLY + c].mul_add(narrow, told[SMOOTH + c]);
-            parts[1][c] = told[MANY + c];
-            parts[2][c] = told[EVEN + c];
+            parts[0][c] = sampled[IN_LOBE + c].mul_add(narrow, sampled[SMOOTH + c]);
+            parts[1][c] = sampled[MULTIPLE + c];
+            parts[2][c] = sampled[ISOTROPIC + c];
         }
         parts
     }
 
     /// What the air up to a distance in metres scatters of an even radiance of 1 all around.
     #[inline(always)]
-    pub fn even_up_to<R: Real>(&self, corners: &FrontCorners<R>, distance: R) -> [R; 3] {
-        let told = self.told::<R, EVEN, FORWARD>(corners, distance);
-        [told[EVEN], told[EVEN + 1], told[EVEN + 2]]
+    pub fn isotropic_up_to<R: Real>(&self, corners: &AerialCorners<R>, distance: R) -> [R; 3] {
+        let sampled = self.sample::<R, ISOTROPIC, FORWARD>(corners, distance);
+        [sampled[ISOTROPIC], sampled[ISOTROPIC + 1], sampled[ISOTROPIC + 2]]
     }
 
     /// Channels `FROM` to `TO` of the air up to a distance in metres, with the first of them `FORWARD` as
     /// well; the others are 0. Whole rows are read, ray by ray: of the numbers around a ray all are wanted,
     /// and reading each for all rays takes several times as long.
     #[inline(always)]
-    pub(super) fn told<R: Real, const FROM: usize, const TO: usize>(
+    pub(super) fn sample<R: Real, const FROM: usize, const TO: usize>(
         &self,
-        corners: &FrontCorners<R>,
+        corners: &AerialCorners<R>,
         distance: R,
     ) -> [R; CHANNELS] {
         let (slice, share) = self.slice_at(corners, distance);
@@ -177,17 +177,17 @@ impl AirInFront {
                 sum[part].store(&mut rows[ray * 16 + part * R::LANES..]);
             }
         }
-        let mut told = [R::splat(0.0); CHANNELS];
+        let mut sampled = [R::splat(0.0); CHANNELS];
         let first = R::counts().to_int() * R::Int::splat(16);
         for c in FROM..TO {
             // SAFETY: there is a row for each ray.
-            told[c] = unsafe { R::gather(&rows, first + R::Int::splat(c as i32)) };
+            sampled[c] = unsafe { R::gather(&rows, first + R::Int::splat(c as i32)) };
         }
-        if FROM == THROUGH {
+        if FROM == TRANSMITTANCE {
             // SAFETY: as above.
-            told[FORWARD] = unsafe { R::gather(&rows, first + R::Int::splat(FORWARD as i32)) };
+            sampled[FORWARD] = unsafe { R::gather(&rows, first + R::Int::splat(FORWARD as i32)) };
         }
-        told
+        sampled
     }
 }
 
