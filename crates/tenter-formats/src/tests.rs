@@ -186,7 +186,7 @@ fn layouts_are_told_in_the_file() {
         let meta = exr::meta::MetaData::read_from_file(&path, false).unwrap();
         let own = &meta.headers[0].own_attributes;
         assert_eq!(own.environment_map.is_some(), layout != Layout::Fisheye);
-        let sampled = own.other.iter().find(|(name, _)| *name == "tenter:layout").unwrap().1;
+        let told = own.other.iter().find(|(name, _)| *name == "tenter:layout").unwrap().1;
         assert!(format!("{told:?}").contains(layout.name()), "{told:?}");
     }
 }

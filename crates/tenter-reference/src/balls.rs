@@ -10,8 +10,10 @@ use fastrand::Rng;
 use glam::DVec3;
 use rayon::prelude::*;
 use std::f64::consts::{PI, TAU};
-use tenter_render::clouds::ball::{DEPTH, DEPTHS, FACING, FACINGS, LOBES, RADII, RADIUS, cell, lobes};
-use tenter_render::clouds::mie::DropletPhase;
+use tenter_render::clouds::optics::mie::PhaseFunction;
+use tenter_render::clouds::optics::sphere_table::{
+    DEPTH, DEPTHS, FACING, FACINGS, LOBES, RADII, RADIUS, cell, lobes,
+};
 
 /// Radius of the droplets, um: Mie's function for green.
 const DROPLETS_UM: f64 = 10.0;
@@ -27,7 +29,7 @@ const ALIKE: f64 = 0.05;
 
 /// Makes the table anew, with so many photons for a ball of radius 1 and fewer for larger ones.
 pub fn trace(photons: usize) -> Vec<f32> {
-    let turns = Turns::new(&DropletPhase::new(DROPLETS_UM));
+    let turns = Turns::new(&PhaseFunction::new(DROPLETS_UM));
     let balls: Vec<Vec<f32>> = (0..RADII)
         .into_par_iter()
         .with_max_len(1)

@@ -9,7 +9,7 @@ use super::droplets::Turns;
 use fastrand::Rng;
 use glam::DVec3;
 use tenter_render::clouds::form::CloudForm;
-use tenter_render::clouds::passage::passages;
+use tenter_render::clouds::shell_spans::shell_spans;
 use tenter_render::scene::Clouds;
 use tenter_render::simd::{Kernel, Real, dispatch};
 use tenter_sky::spectrum::{BANDS, Spectrum};
@@ -196,7 +196,7 @@ impl Part<'_> {
         if within < (altitude - self.base).min(self.top - altitude) {
             return [[0.0, within], [0.0; 2]];
         }
-        passages(planet, from.length(), from.dot(direction), self.base, self.top)
+        shell_spans(planet, from.length(), from.dot(direction), self.base, self.top)
     }
 
     /// Looks at a place of a ray, `t` metres along it, and at those where collisions come next if extinction
@@ -259,7 +259,8 @@ impl Kernel for Look<'_> {
             let here = form.at(R::load(&x[k..]), R::load(&y[k..]), R::load(&z[k..]), R::splat(0.0));
             (here.extinction * per_bound).store(&mut share[k..]);
             // Inside of clouds nothing is open.
-            let outside = R::select(here.inside.lt(R::splat(0.0)), -here.inside, R::splat(0.0));
+            let outside =
+                R::select(here.signed_distance.lt(R::splat(0.0)), -here.signed_distance, R::splat(0.0));
             let outside = R::select(R::splat(0.0).lt(here.extinction), R::splat(0.0), outside);
             outside.store(&mut open[k..]);
         }
@@ -305,11 +306,11 @@ mod tests {
     use crate::slabs::REFLECTANCE;
     use std::ops::Range;
     use tenter_render::air::{TableQuality, henyey_greenstein};
-    use tenter_render::clouds::mie::DropletPhase;
+    use tenter_render::clouds::optics::mie::PhaseFunction;
     use tenter_render::simd::Scalar;
     use tenter_sky::document::{CloudKind, CloudLayer};
 
-    fn slab(heights: Range<f64>, bound: f64, phase: &DropletPhase) -> Part<'_> {
+    fn slab(heights: Range<f64>, bound: f64, phase: &PhaseFunction) -> Part<'_> {
         Part { body: Body::Slab, base: heights.start, top: heights.end, bound, turns: Turns::new(phase) }
     }
 
@@ -347,7 +348,7 @@ mod tests {
     fn what_comes_through_does_not_hang_on_the_roulette() {
         const RAYS: usize = 40_000;
         const PLANET: f64 = 1e9;
-        let phase = DropletPhase::new(10.0);
+        let phase = PhaseFunction::new(10.0);
         let from = DVec3::new(0.0, 0.0, PLANET);
         let mut rng = Rng::with_seed(8);
         for depth in [0.5f64, 2.0, 5.0] {
@@ -379,7 +380,8 @@ mod tests {
         // Flat enough; and not through the planet to the slab on its other side.
         const PLANET: f64 = 1e9;
         const WITHIN: f64 = 1e7;
-        let hg = DropletPhase::from_values(|a| [henyey_greenstein(0.85, Scalar(a.cos() as f32)).0 as f64; 3]);
+        let hg =
+            PhaseFunction::from_values(|a| [henyey_greenstein(0.85, Scalar(a.cos() as f32)).0 as f64; 3]);
         let mut rng = Rng::with_seed(11);
         for (thickness, expected) in REFLECTANCE {
             let slab = field_of(slab(0.0..1000.0, thickness / 1000.0, &hg), PLANET);
@@ -412,7 +414,7 @@ mod tests {
         for kind in [CloudKind::CumulusMediocris, CloudKind::Stratocumulus, CloudKind::CirrusFibratus] {
             let layer = CloudLayer { water_content_g_m3: 0.01, ..kind.usual() };
             let form = CloudForm::new(&layer, 100_000.0, TableQuality::Full);
-            let phase = DropletPhase::new(10.0);
+            let phase = PhaseFunction::new(10.0);
             let planet = 6.371e6;
             let part = Part {
                 base: form.base as f64,
@@ -456,7 +458,7 @@ mod tests {
     fn collisions_are_drawn_by_the_bound() {
         const BOUND: f64 = 0.02;
         const LENGTH: f64 = 1000.0;
-        let phase = DropletPhase::new(10.0);
+        let phase = PhaseFunction::new(10.0);
         let planet = 6.371e6;
         let field = field_of(slab(0.0..LENGTH, BOUND, &phase), planet);
         let from = DVec3::new(0.0, 0.0, planet);
@@ -481,7 +483,7 @@ mod tests {
     /// A cloud without water is none, and a way that ends before a cloud meets nothing.
     #[test]
     fn clouds_without_water_are_not_met() {
-        let phase = DropletPhase::new(10.0);
+        let phase = PhaseFunction::new(10.0);
         let planet = 6.371e6;
         let from = DVec3::new(0.0, 0.0, planet);
         let mut rng = Rng::with_seed(8);
@@ -504,7 +506,7 @@ mod tests {
         const PLANET: f64 = 1e9;
         const PATHS: usize = 300_000;
         // Small droplets have a broad peak, which chance finds.
-        let phase = DropletPhase::new(3.0);
+        let phase = PhaseFunction::new(3.0);
         let field = field_of(slab(0.0..1000.0, 0.003, &phase), PLANET);
         let turns = field.turns(0);
         let light = DVec3::new(0.5, 0.0, 0.75f64.sqrt());

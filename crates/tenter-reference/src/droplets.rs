@@ -12,7 +12,7 @@ use super::phase::turned;
 use fastrand::Rng;
 use glam::DVec3;
 use std::f64::consts::PI;
-use tenter_render::clouds::mie::DropletPhase;
+use tenter_render::clouds::optics::mie::PhaseFunction;
 use tenter_sky::spectrum::{BANDS, Spectrum, band_centre_nm};
 
 /// Steps of a phase function's cumulated form.
@@ -73,7 +73,7 @@ pub struct Turn {
 }
 
 impl Turns {
-    pub fn new(phase: &DropletPhase) -> Turns {
+    pub fn new(phase: &PhaseFunction) -> Turns {
         // Finer toward straight on, where most of the light goes.
         let cosine = |i: usize| (PI * (i as f64 / STEPS as f64).powi(3)).cos();
         let beside = phase.at(ONWARD.cos())[1];
@@ -139,7 +139,7 @@ fn mixed(mix: &[[f32; 3]; BANDS], rgb: [f32; 3]) -> Spectrum {
 
 /// Shares of the functions for red, green and blue at a wavelength: straight between the colours' own.
 fn shares(nm: f64) -> [f32; 3] {
-    let [red, green, blue] = DropletPhase::WAVELENGTHS_NM;
+    let [red, green, blue] = PhaseFunction::WAVELENGTHS_NM;
     if nm >= green {
         let f = ((nm - green) / (red - green)).min(1.0) as f32;
         [f, 1.0 - f, 0.0]
@@ -155,7 +155,7 @@ mod tests {
 
     #[test]
     fn turns_have_the_asymmetry_of_their_function() {
-        let phase = DropletPhase::new(10.0);
+        let phase = PhaseFunction::new(10.0);
         let turns = Turns::new(&phase);
         let mut rng = Rng::with_seed(2);
         const N: usize = 200_000;
@@ -175,7 +175,7 @@ mod tests {
     /// keeps its own asymmetry: after k turns the mean cosine to the first direction is g^k.
     #[test]
     fn weights_hold_for_all_colours_after_many_turns() {
-        let phase = DropletPhase::new(10.0);
+        let phase = PhaseFunction::new(10.0);
         let turns = Turns::new(&phase);
         let mut rng = Rng::with_seed(7);
         const N: usize = 40_000;
@@ -195,7 +195,7 @@ mod tests {
             assert!((mean.0[b] - 1.0).abs() < 0.03, "{b}: {}", mean.0[b]);
         }
         let nearest = |nm: f64| (0..BANDS).min_by_key(|b| (band_centre_nm(*b) - nm).abs() as i64).unwrap();
-        for (nm, g) in DropletPhase::WAVELENGTHS_NM.into_iter().zip(phase.asymmetry) {
+        for (nm, g) in PhaseFunction::WAVELENGTHS_NM.into_iter().zip(phase.asymmetry) {
             let b = nearest(nm);
             assert!(
                 (cosines.0[b] as f64 - g.powi(TURNS)).abs() < 0.02,
@@ -211,7 +211,7 @@ mod tests {
     #[test]
     fn onward_turns_are_diffraction() {
         for radius_um in [6.0, 10.0, 20.0] {
-            let phase = DropletPhase::new(radius_um);
+            let phase = PhaseFunction::new(radius_um);
             let turns = Turns::new(&phase);
             let green = turns.onward.0[6];
             assert!((0.3..0.52).contains(&green), "{radius_um}: {green}");

@@ -5,8 +5,8 @@ use glam::DVec3;
 use tenter_reference::phase::{henyey_greenstein_cosine, turned};
 use tenter_reference::slabs::REFLECTANCE;
 use tenter_render::air::henyey_greenstein;
-use tenter_render::clouds::doubling::{Directions, Moments, STREAMS, slabs};
-use tenter_render::clouds::slab::{G, SlabLight};
+use tenter_render::clouds::optics::doubling::{Directions, Moments, STREAMS, slabs};
+use tenter_render::clouds::optics::slab_table::{G, SlabTable};
 use tenter_render::simd::Scalar;
 
 /// The table's own flux, against discrete ordinates.
@@ -14,7 +14,7 @@ use tenter_render::simd::Scalar;
 fn the_table_sends_back_what_discrete_ordinates_give() {
     for (thickness, expected) in REFLECTANCE {
         for (cosine, expected) in [1.0f32, 0.87, 0.5, 0.2].into_iter().zip(expected) {
-            let got = SlabLight::get().under(cosine).sent_back(thickness as f32) as f64;
+            let got = SlabTable::get().under(cosine).reflectance(thickness as f32) as f64;
             assert!((got - expected).abs() < 0.003, "{thickness} {cosine}: {got} for {expected}");
         }
     }
@@ -70,7 +70,7 @@ fn slabs_send_back_what_discrete_ordinates_give() {
     let slabs = slabs(&Moments::henyey_greenstein(0.85), &directions, 0.5, 8);
     for (thickness, expected) in REFLECTANCE {
         let slab = &slabs[(thickness / 0.5).log2().round() as usize];
-        for (got, expected) in slab.sent_back[STREAMS..].iter().zip(expected) {
+        for (got, expected) in slab.reflectance[STREAMS..].iter().zip(expected) {
             assert!((got - expected).abs() < 1e-3, "{thickness}: {got} for {expected}");
         }
     }

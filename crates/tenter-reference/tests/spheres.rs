@@ -5,15 +5,15 @@ use glam::DVec3;
 use tenter_reference::balls::{anywhere, somewhere, to_surface};
 use tenter_reference::phase::{henyey_greenstein_cosine, turned};
 use tenter_render::air::henyey_greenstein;
-use tenter_render::clouds::ball::{BallLight, HALF, LOBES, diffracted, lobes};
-use tenter_render::clouds::diffusion::LEAVES_DIRECTION;
-use tenter_render::clouds::mie::DropletPhase;
-use tenter_render::clouds::slab::SlabLight;
+use tenter_render::clouds::optics::diffusion::NON_FORWARD_FRACTION;
+use tenter_render::clouds::optics::mie::PhaseFunction;
+use tenter_render::clouds::optics::slab_table::SlabTable;
+use tenter_render::clouds::optics::sphere_table::{HALF, LOBES, SphereTable, diffracted, lobes};
 use tenter_render::simd::Scalar;
 
 fn shares(depth: f64, near: f64, radius: f64) -> [f64; LOBES] {
     let at = |v: f64| Scalar(v as f32);
-    BallLight::get().at(at(depth), at(near), at(radius / HALF as f64)).map(|s| s.0 as f64)
+    SphereTable::get().at(at(depth), at(near), at(radius / HALF as f64)).map(|s| s.0 as f64)
 }
 
 /// What leaves a ball is what comes in: straight, after one scattering, and after more as the table has
@@ -21,7 +21,7 @@ fn shares(depth: f64, near: f64, radius: f64) -> [f64; LOBES] {
 #[test]
 fn no_light_is_lost_in_balls() {
     const LOOKS: usize = 200_000;
-    let phase = DropletPhase::new(10.0);
+    let phase = PhaseFunction::new(10.0);
     for radius in [2.0f64, 8.0, 30.0, 100.0] {
         let mut rng = Rng::with_seed(5);
         let mut left = 0.0;
@@ -40,7 +40,7 @@ fn no_light_is_lost_in_balls() {
             let turned = turned(DVec3::X, cosine, &mut rng);
             let away = to_surface(place, radius, turned);
             left += near * phase.at(cosine)[1] as f64 / value * (-away).exp();
-            let x = (depth + away) * (1.0 - LEAVES_DIRECTION as f64);
+            let x = (depth + away) * (1.0 - NON_FORWARD_FRACTION as f64);
             let more = x.exp_m1() / x - 1.0;
             left += near * diffracted(Scalar(cosine as f32)).0 as f64 * more / value * (-away).exp();
         }
@@ -82,7 +82,7 @@ fn large_balls_are_as_bright_as_slabs() {
         .sum();
     // A ball of this radius has the volume to its surface of a slab of two thirds of it. Thickness 32 and
     // 64, an upright light, straight back:
-    let slabs = SlabLight::get();
+    let slabs = SlabTable::get();
     let [thinner, thicker] = [7, 8].map(|t| slabs.radiance([t, 10, 1, 8, 0]) as f64);
     assert!((0.85 * thinner..1.05 * thicker).contains(&radiance), "{radiance}: {thinner} {thicker}");
 }

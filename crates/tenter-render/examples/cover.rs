@@ -22,7 +22,7 @@ fn main() {
 fn sampled(kind: CloudKind, cover: f64, seeds: &[u32]) -> String {
     let given = |seed: &u32| {
         let layer = CloudLayer { cover, seed: *seed, ..kind.usual() };
-        CloudForm::new(&layer, REACH, TableQuality::Full).survey(layer.counts_from()).cover()
+        CloudForm::new(&layer, REACH, TableQuality::Full).column_statistics(layer.counts_from()).cover()
     };
     let given: Vec<f64> = seeds.iter().map(given).collect();
     let mean = given.iter().sum::<f64>() / given.len() as f64;

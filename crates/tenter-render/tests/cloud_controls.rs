@@ -214,8 +214,9 @@ fn age_keeps_cover() {
     for kind in [CloudKind::CumulusMediocris, CloudKind::Altocumulus, CloudKind::CirrusFibratus] {
         for age_min in [0.0, 9.0, 60.0, 500.0] {
             let layer = CloudLayer { cover: 0.4, age_min, ..kind.usual() };
-            let got =
-                CloudForm::new(&layer, 160_000.0, TableQuality::Draft).survey(layer.counts_from()).cover();
+            let got = CloudForm::new(&layer, 160_000.0, TableQuality::Draft)
+                .column_statistics(layer.counts_from())
+                .cover();
             assert!((got - 0.4).abs() < 0.06, "{kind:?} at {age_min} min: {got}");
         }
     }

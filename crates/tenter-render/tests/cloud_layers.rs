@@ -38,7 +38,7 @@ fn the_same_layer_is_the_same_clouds_and_another_seed_is_not() {
         let layer = CloudLayer { cover: 0.5, ..kind.usual() };
         // Streaks and veils are far wider than the piece of the sky that is looked at for the others.
         let of = |form: &CloudForm| match kind.family() {
-            Family::Fibres => form.columns(&line(160, 700.0), &line(160, 500.0), 5.0, 32),
+            Family::Cirriform => form.columns(&line(160, 700.0), &line(160, 500.0), 5.0, 32),
             _ => columns(form, [0.0; 2], 5.0),
         };
         let (a, b) = (of(&form(&layer)), of(&form(&layer)));
@@ -46,7 +46,7 @@ fn the_same_layer_is_the_same_clouds_and_another_seed_is_not() {
         let least = (0.2 * layer.optical_thickness() as f32).min(1.0);
         let other = of(&form(&CloudLayer { seed: 2, ..layer }));
         let differ = a.iter().zip(&other).filter(|(a, b)| (*a - *b).abs() > least).count();
-        let few = if kind.family() == Family::Fibres { 25 } else { 10 };
+        let few = if kind.family() == Family::Cirriform { 25 } else { 10 };
         assert!(differ > a.len() / few, "{kind:?}: {differ} columns differ");
     }
 }
@@ -103,7 +103,7 @@ fn filtering_keeps_the_mean() {
             let ratio = mean(&columns(&form, [0.0; 2], w)) / sharp;
             println!("{kind:?}: footprint {w} m, mean {:+.1} %", 100.0 * (ratio - 1.0));
             if w <= 60.0 {
-                let allowed = if kind.family() == Family::Fibres { 0.15 } else { 0.06 };
+                let allowed = if kind.family() == Family::Cirriform { 0.15 } else { 0.06 };
                 assert!((ratio - 1.0).abs() < allowed, "{kind:?} {w} m: {ratio}");
             }
         }
@@ -130,7 +130,7 @@ fn bases_are_flat_and_layers_end_where_they_say() {
         if layer.optical_thickness() > 5.0 {
             assert!(through(layer.base_m - 1.0, 80.0) < 0.2, "{kind:?}: closed from below");
         }
-        if kind.family() == Family::Heaps {
+        if kind.family() == Family::Cumuliform {
             assert!(through(layer.base_m - 20.0, 0.0) > 0.999 || through(layer.base_m - 20.0, 0.0) == 0.0);
         }
     }

@@ -166,7 +166,7 @@ fn even_layers_leave_what_their_depth_says() {
     let scene = scene(&even(CloudKind::Stratus, 0.8));
     let [straight, between, red, green, blue] = left(&scene);
     let column = scene.clouds[0].form.1.evenly().mean(|t| t) / 40f64.to_radians().sin();
-    let leaves = scene.clouds[0].form.0.leaves as f64;
+    let leaves = scene.clouds[0].form.0.non_forward_fraction as f64;
     assert!((0.5..0.7).contains(&leaves), "half of a thin layer's depth is diffraction: {leaves}");
     let expected = (-leaves * column).exp();
     assert!((straight as f64 / expected - 1.0).abs() < 0.1, "{straight} {expected}");

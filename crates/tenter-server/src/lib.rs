@@ -173,7 +173,6 @@ fn span_of<B>(request: &Request<B>) -> tracing::Span {
 
 /// A fault of ours ends its request alone.
 fn panicked(fault: Box<dyn Any + Send>) -> Response {
-    let told =
-        fault.downcast_ref::<String>().map(String::as_str).or(fault.downcast_ref::<&str>().copied());
+    let told = fault.downcast_ref::<String>().map(String::as_str).or(fault.downcast_ref::<&str>().copied());
     problem::failed("/problems/fault", "The server has a fault", told.unwrap_or("a panic")).into_response()
 }

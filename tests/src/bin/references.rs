@@ -11,7 +11,7 @@ use tenter_tests::references::{Pair, WIDTH, compare, hash_of, index, make, pair,
 fn main() -> Result<()> {
     let only: Vec<String> = std::env::args().skip(1).collect();
     match &only[..] {
-        [what] if what == "--balls" => return keep_table("ball.f32", &balls::trace(160_000_000)),
+        [what] if what == "--balls" => return keep_table("sphere_table.f32", &balls::trace(160_000_000)),
         _ => {}
     }
     if let [what, slug] = &only[..]

@@ -1,30 +1,15 @@
 //! Clouds: where they are, how they are formed, and what they do to light.
 //!
 //! A layer is a function of place: metres east and north along the ground from the origin (azimuthal
-//! equidistant on the sphere) and metres above the base. [`form`] turns a document's layer into maps and
-//! gives the extinction at a place for a footprint, [`regions`] more or less cover in places; [`shadow`]
-//! keeps how much cloud lies toward the sun; [`mie`] tells how droplets scatter and [`ice`] how crystals do;
-//! [`diffusion`] and, for even sheets and heaps, [`slab`] and [`ball`] what many scatterings make of it.
+//! equidistant on the sphere) and metres above the base. [`shape`] has the functions that bodies are made of,
+//! [`cover`] lays them out over the ground in maps, [`form`] gives the extinction at a place for a footprint,
+//! [`sun_depth`] the optical depth toward the sun. [`optics`] has phase functions and the exact light of
+//! spheres and slabs.
 
-mod ageing;
-pub mod ball;
-mod bodies;
-pub mod diffusion;
-mod distance;
-pub mod doubling;
-mod field;
+pub mod cover;
 pub mod form;
-pub(crate) mod hash;
-mod heaps;
-pub mod ice;
-pub mod lumps;
-mod maps;
-pub mod mie;
 mod nested;
-pub mod passage;
-pub mod regions;
-pub mod shadow;
-mod sheets;
-pub mod slab;
-mod streaks;
-pub mod survey;
+pub mod optics;
+pub mod shape;
+pub mod shell_spans;
+pub mod sun_depth;

@@ -1,7 +1,7 @@
 //! Low fog in front of what a ray sees.
 
 use super::rays::Rays;
-use crate::clouds::hash::value_noise;
+use crate::clouds::shape::hash::value_noise;
 use crate::scene::Fog;
 use crate::simd::{Mask, Real};
 

@@ -10,8 +10,8 @@ use super::courses::Stop;
 use super::multiple_scattering::{Scattered, hardly_turned, more_met, through_ball};
 use super::rays::{Rays, Turn};
 use super::stretches::Stretches;
-use crate::clouds::ball::BallLight;
-use crate::clouds::diffusion::{ASYMMETRY, LEAVES_DIRECTION, reach};
+use crate::clouds::optics::diffusion::{ASYMMETRY, NON_FORWARD_FRACTION, diffusion_weights};
+use crate::clouds::optics::sphere_table::SphereTable;
 use crate::scene::Scene;
 use crate::simd::{Mask, Real, Subkernel};
 use tenter_sky::document::Family;
@@ -202,7 +202,7 @@ fn look<R: Real>(
 ) -> [R; ANSWERED] {
     let clouds = &scene.clouds[cloud];
     let form = &clouds.form.0;
-    let sheet = form.family != Family::Heaps;
+    let sheet = form.family != Family::Cumuliform;
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
     let [x, y, altitude, w, above, below, beside, hx, hy, cos, sin, down, before, _] = question.0;
     let z = altitude - R::splat(form.base);
@@ -214,8 +214,8 @@ fn look<R: Real>(
     // toward the eye comes from all around, the rest from what stands behind (similarity, along the ray).
     // Crystals turn more light than droplets do, which tables are of.
     let turned = if sheet { clouds.turned } else { 1.0 };
-    let peak = if sheet { clouds.sheets.peak } else { 1.0 - LEAVES_DIRECTION };
-    let thick = R::splat(form.bulk * turned);
+    let peak = if sheet { clouds.sheets.peak } else { 1.0 - NON_FORWARD_FRACTION };
+    let thick = R::splat(form.mean_extinction * turned);
     let mut met = one;
     let (above, below, beside) = (above * thick, below * thick, beside * thick);
     let mut spread = one;
@@ -240,7 +240,7 @@ fn look<R: Real>(
             let z = z + R::splat(form.base - other.form.0.base);
             if !form.crosses(&other.form.0) {
                 let shadow = other.shadow(i, 0, [x, y, z], [sx, sy, sz]);
-                veiled = shadow.mul_add(R::splat(other.form.0.leaves), veiled);
+                veiled = shadow.mul_add(R::splat(other.form.0.non_forward_fraction), veiled);
                 continue;
             }
             // Depth toward the light: the form itself nearby, the grid beyond.
@@ -268,14 +268,14 @@ fn look<R: Real>(
                 near = there.extinction.mul_add(length, near);
                 gone = gone + length;
                 if begins && k == 0 {
-                    nearest = there.near;
-                    (dome, within_hull) = (there.dome * thick, there.within_hull);
+                    nearest = there.surface_distance;
+                    (dome, within_hull) = (there.body_radius * thick, there.hull_distance);
                     length = first;
                     continue;
                 }
                 if own_heap {
                     // Under a surface that is where this place's own is, and goes on as the hull does.
-                    let inside = nearest + there.within_hull - within_hull;
+                    let inside = nearest + there.hull_distance - within_hull;
                     let share = (inside / length.max(R::splat(SMOOTH_EDGE)) + R::splat(0.5)).clamp(0.0, 1.0);
                     near_smooth = share.mul_add(length, near_smooth);
                 }
@@ -286,7 +286,7 @@ fn look<R: Real>(
                 if clouds.own_shadow {
                     let beyond = clouds.depths[i].at(x, y, z.max(zero));
                     depth = depth + near + beyond;
-                    smooth = near_smooth.mul_add(R::splat(form.core), smooth + beyond);
+                    smooth = near_smooth.mul_add(R::splat(form.core_extinction), smooth + beyond);
                 }
                 continue;
             }
@@ -295,7 +295,7 @@ fn look<R: Real>(
             if other.layer == clouds.layer && (other.form.0.is_anvil || form.is_anvil) {
                 (depth, smooth) = (depth + all, smooth + all);
             } else {
-                veiled = all.mul_add(R::splat(other.form.0.leaves), veiled);
+                veiled = all.mul_add(R::splat(other.form.0.non_forward_fraction), veiled);
             }
         }
         let unveiled = (-veiled).exp();
@@ -310,16 +310,16 @@ fn look<R: Real>(
             let body = form.body_at(x, y, z) * thick;
             let domes = R::select(zero.lt(body), dome.min(body * R::splat(DOMES)), dome);
             dome = domes.max(body);
-            let near = nearest * R::splat(form.core);
+            let near = nearest * R::splat(form.core_extinction);
             let mut shares = [[zero; 3]; 2];
             let depths = [depth, smooth];
             for k in 0..2 {
-                shares[k] = BallLight::get().at(depths[k], near, dome);
+                shares[k] = SphereTable::get().at(depths[k], near, dome);
             }
             let [[forward, wide, backward], [_, smooth_wide, smooth_backward]] = shares;
-            let share = R::splat(form.evened);
+            let share = R::splat(form.diffuse_smoothing);
             let (wide, backward) = (wide.lerp(smooth_wide, share), backward.lerp(smooth_backward, share));
-            r = reach(above, below, beside, depth, one, zero);
+            r = diffusion_weights(above, below, beside, depth, one, zero);
             if i == 0 && scene.beyond.is_some() {
                 answer[ONWARD] = through_ball(dome);
                 spread = one - answer[ONWARD];

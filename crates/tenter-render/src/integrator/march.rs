@@ -14,8 +14,8 @@ use super::multiple_scattering::few_turns;
 use super::rays::{Rays, Span, SurfacePoint};
 use super::stretches::{CloudLight, Colour, Colours, Phases, Stretches};
 use super::{Look, Way};
-use crate::clouds::ball::{self, diffracted};
-use crate::clouds::form::Place;
+use crate::clouds::form::CloudSample;
+use crate::clouds::optics::sphere_table::{self, diffracted};
 use crate::scene::{Band, Clouds, MAX_LIGHTS, Scene};
 use crate::simd::{Mask, Real};
 use std::f32::consts::PI;
@@ -149,22 +149,22 @@ struct Met<R: Real> {
     longest: R,
     /// The thickest of them there: which of the band's it is, and the place in it.
     which: R,
-    place: Place<R>,
+    place: CloudSample<R>,
 }
 
 #[inline(always)]
 fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> {
     let zero = R::splat(0.0);
-    let nothing = Place {
-        inside: zero,
+    let nothing = CloudSample {
+        signed_distance: zero,
         extinction: zero,
         above: zero,
         below: zero,
         beside: zero,
-        filled: zero,
-        near: zero,
-        dome: zero,
-        within_hull: zero,
+        column_share: zero,
+        surface_distance: zero,
+        body_radius: zero,
+        hull_distance: zero,
     };
     let mut met =
         Met { inside: R::splat(-1e6), extinction: zero, longest: R::splat(1e6), which: zero, place: nothing };
@@ -173,11 +173,14 @@ fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> 
         let form = &look.scene.clouds[number].form.0;
         let z = p.altitude - R::splat(form.base);
         let place = form.at(p.x, p.y, z, w);
-        let step = R::splat(0.45 * look.effort.step / form.extinction).min(R::splat(form.longest));
-        let there =
-            R::select(zero.le(place.inside), step, (-place.inside).max(R::splat(FINEST * look.effort.step)));
+        let step = R::splat(0.45 * look.effort.step / form.extinction).min(R::splat(form.longest_step));
+        let there = R::select(
+            zero.le(place.signed_distance),
+            step,
+            (-place.signed_distance).max(R::splat(FINEST * look.effort.step)),
+        );
         met.longest = met.longest.min(there);
-        met.inside = met.inside.max(place.inside);
+        met.inside = met.inside.max(place.signed_distance);
         met.extinction = met.extinction + place.extinction;
         let thicker = thickest.lt(place.extinction);
         thickest = R::select(thicker, place.extinction, thickest);
@@ -185,7 +188,7 @@ fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> 
         met.place.above = R::select(thicker, place.above, met.place.above);
         met.place.below = R::select(thicker, place.below, met.place.below);
         met.place.beside = R::select(thicker, place.beside, met.place.beside);
-        met.place.filled = R::select(thicker, place.filled, met.place.filled);
+        met.place.column_share = R::select(thicker, place.column_share, met.place.column_share);
     }
     met
 }
@@ -213,7 +216,7 @@ impl<R: Real> March<R> {
     #[inline(always)]
     fn new(look: &Look, band: &Band, span: Span<R>, through: R) -> Self {
         let zero = R::splat(0.0);
-        let any_sheet = band.clouds.iter().any(|n| look.scene.clouds[*n].form.0.family != Family::Heaps);
+        let any_sheet = band.clouds.iter().any(|n| look.scene.clouds[*n].form.0.family != Family::Cumuliform);
         March {
             enough: R::splat(ENOUGH[usize::from(any_sheet)] * look.effort.step.min(1.0)),
             through,
@@ -290,7 +293,7 @@ impl<R: Real> March<R> {
         if ready.any() {
             met.which.store(&mut which);
             let back = (t - pending_at / pending.max(R::splat(1e-9))).max(zero).min(came);
-            let passed = back * rays.direction[2] * met.place.filled;
+            let passed = back * rays.direction[2] * met.place.column_share;
             stop = Stop {
                 t: t - back,
                 above: (met.place.above + passed).max(zero),
@@ -323,12 +326,12 @@ impl<R: Real> March<R> {
 #[inline(always)]
 fn colours_of<'a, R: Real>(look: &'a Look<'a>, band: &Band, way: &'a Way<'a, R>) -> Colours<'a, R> {
     let mut colours = Colours { look, way, clouds: Vec::with_capacity(band.clouds.len()) };
-    let any_heap = band.clouds.iter().any(|n| look.scene.clouds[*n].form.0.family == Family::Heaps);
+    let any_heap = band.clouds.iter().any(|n| look.scene.clouds[*n].form.0.family == Family::Cumuliform);
     let beyond = look.scene.beyond.as_ref().filter(|_| any_heap);
     let sides = beyond.map(|beyond| beyond.along(&way.rays.direction));
     for &number in &band.clouds {
         let clouds = &look.scene.clouds[number];
-        let is_sheet = clouds.form.0.family != Family::Heaps;
+        let is_sheet = clouds.form.0.family != Family::Cumuliform;
         let sheet = if is_sheet {
             Some(clouds.sheets.of_rays(&way.rays.direction, &look.scene.lights))
         } else {
@@ -374,9 +377,9 @@ fn phases<R: Real>(look: &Look, clouds: &Clouds, way: &Way<R>) -> [Phases<R>; MA
                 single[c][lane] = p[c];
             }
         }
-        let is_heap = clouds.form.0.family == Family::Heaps;
+        let is_heap = clouds.form.0.family == Family::Cumuliform;
         let [forward, wide, back] = if is_heap {
-            ball::phases(to_light)
+            sphere_table::phases(to_light)
         } else {
             [few_turns(to_light), R::splat(0.25 / PI), R::splat(0.0)]
         };

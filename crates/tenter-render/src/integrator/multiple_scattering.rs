@@ -2,12 +2,12 @@
 //!
 //! What reaches a place is told by its depths to each side and toward the light ([`Scattered`]); that holds
 //! wherever forms bend and shade themselves, and is a few tens of percent off where the sun is low over thin
-//! sheets. So for sheets it is multiplied by what [`SlabLight`] has for an even one of that thickness, over
+//! sheets. So for sheets it is multiplied by what [`SlabTable`] has for an even one of that thickness, over
 //! what this has for the same.
 
 use crate::air::henyey_greenstein;
-use crate::clouds::ball::HALF;
-use crate::clouds::diffusion::{ASYMMETRY, Reach, not_yet_scattered, reach};
+use crate::clouds::optics::diffusion::{ASYMMETRY, DiffusionWeights, diffusion_weights, not_yet_scattered};
+use crate::clouds::optics::sphere_table::HALF;
 use crate::scene::slab_correction::EDGEWISE;
 use crate::simd::Real;
 
@@ -66,11 +66,11 @@ impl<R: Real> Scattered<R> {
     /// What has been turned a few times, and many times. Through a sheet light flows straight down, or up
     /// from a sun below.
     #[inline(always)]
-    pub fn in_sheet(&self) -> (Reach<R>, [R; 2]) {
+    pub fn in_sheet(&self) -> (DiffusionWeights<R>, [R; 2]) {
         let up = self.up.abs().max(R::splat(0.05));
         let (facing, level) = self.lit_side(up);
         let flow = (self.up * R::splat(1.0 / EDGEWISE)).clamp(-1.0, 1.0) * level;
-        let r = reach(self.above, self.below, self.beside, self.depth, facing, flow);
+        let r = diffusion_weights(self.above, self.below, self.beside, self.depth, facing, flow);
         let through = self.through(up);
         let many = r.sun - not_yet_scattered(facing, self.turned(), through, r.sunward);
         let (zero, one) = (R::splat(0.0), R::splat(1.0));

@@ -184,7 +184,7 @@ fn left_at<R: Real>(rays: &Rays<R>, t: R, level: usize) -> [R; MOST_PARTS] {
             left[part] = R::select(first, leaning * R::splat(around.sent_down[c]), left[part]);
         }
         under = R::select(beneath, one, under);
-        let leaves = R::splat(clouds.form.0.leaves);
+        let leaves = R::splat(clouds.form.0.non_forward_fraction);
         for (i, light) in scene.lights.iter().enumerate() {
             let toward = p.turn.local(light.direction());
             let shadow = clouds.shadow(i, level, [p.x, p.y, z], toward);

@@ -3,7 +3,7 @@
 //! Heights are kept in two grids of squares, a fine one near the eye and a coarse one beyond. Around the
 //! origin there is open water, so that the eye stands on none of it.
 
-use crate::clouds::hash::{Draws, layered_noise};
+use crate::clouds::shape::hash::{Draws, layered_noise};
 use crate::simd::{Int, Kernel, Real, dispatch};
 use rayon::prelude::*;
 use tenter_sky::document;

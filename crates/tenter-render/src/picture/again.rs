@@ -6,9 +6,9 @@
 
 use super::keeping::{Keeping, Kept};
 use super::{Area, Picture, TILE, render, render_tiles, tile};
+use crate::clouds::cover::column_statistics::ColumnStatistics;
 use crate::clouds::form::CloudForm;
-use crate::clouds::shadow::SunDepth;
-use crate::clouds::survey::Survey;
+use crate::clouds::sun_depth::SunDepth;
 use crate::integrator::{Effort, Turn, turns};
 use crate::land::Land;
 use crate::prepare::Cancelled;
@@ -94,7 +94,7 @@ struct BandOf {
     rising: bool,
     from: f32,
     to: f32,
-    forms: Vec<Weak<(CloudForm, Survey)>>,
+    forms: Vec<Weak<(CloudForm, ColumnStatistics)>>,
 }
 
 impl Of {

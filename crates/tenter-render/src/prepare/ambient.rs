@@ -3,8 +3,8 @@
 use super::sky_light::{Falling, Part, Scattering, SkyLight, filter_of, sent_back_by_air};
 use super::two_stream::{Clear, Levels, Slab, at_least_nothing};
 use crate::air::Air;
-use crate::clouds::slab::SlabLight;
-use crate::clouds::survey::Survey;
+use crate::clouds::cover::column_statistics::ColumnStatistics;
+use crate::clouds::optics::slab_table::SlabTable;
 use crate::scene::ambience::add;
 use crate::scene::{Ambience, Fog, Lifted, Light, MAX_LIGHTS, Surroundings};
 use std::f64::consts::PI;
@@ -49,7 +49,7 @@ impl Ambiences {
     pub fn new(
         air: &Air,
         sky: &SkyLight,
-        clouds: &[(&Survey, &SlabLight)],
+        clouds: &[(&ColumnStatistics, &SlabTable)],
         heights: &[(f64, f64)],
         eye: f64,
         fog: Option<&Fog>,
@@ -98,7 +98,7 @@ impl<'a> Passed<'a> {
     fn new(
         air: &'a Air,
         lights: &[Light],
-        clouds: &[(&Survey, &SlabLight)],
+        clouds: &[(&ColumnStatistics, &SlabTable)],
         heights: &'a [(f64, f64)],
         eye: f64,
         fog: Option<&Fog>,
@@ -107,7 +107,7 @@ impl<'a> Passed<'a> {
         let of_fog = fog.map(|fog| Slab {
             of_sky: 1.0,
             open: 1.0,
-            ..Slab::new(lights, SlabLight::get(), |f| f(fog.column()))
+            ..Slab::new(lights, SlabTable::get(), |f| f(fog.column()))
         });
         let slabs_of = |from_above: Option<f64>| -> Vec<Slab> {
             let of_clouds = clouds.iter().map(|(survey, table)| match from_above {

@@ -5,14 +5,14 @@ use super::lru::{Cancelled, Key, Stage, key};
 use super::resolve_layer::settled;
 use super::sky_light::SkyLight;
 use crate::air::{Air, AirView, Build, SkyRadiance, SunlightTable, TableQuality};
-use crate::clouds::diffusion::ASYMMETRY;
+use crate::clouds::cover::column_statistics::ColumnStatistics;
+use crate::clouds::cover::regions::Regions;
 use crate::clouds::form::CloudForm;
-use crate::clouds::ice;
-use crate::clouds::mie::DropletPhase;
-use crate::clouds::regions::Regions;
-use crate::clouds::shadow::{DensityGrid, SunDepth};
-use crate::clouds::slab::SlabLight;
-use crate::clouds::survey::Survey;
+use crate::clouds::optics::diffusion::ASYMMETRY;
+use crate::clouds::optics::ice;
+use crate::clouds::optics::mie::PhaseFunction;
+use crate::clouds::optics::slab_table::SlabTable;
+use crate::clouds::sun_depth::{DensityGrid, SunDepth};
 use crate::land::Land;
 use crate::scene::{
     Band, Beyond, Clouds, Fog, Horizon, Light, MAX_LIGHTS, Scene, Shading, SheetCorrections, UnderEye,
@@ -43,7 +43,7 @@ const DEPTHS_BYTES: usize = 512 << 20;
 const DENSITIES_BYTES: usize = 256 << 20;
 
 /// A form, and columns taken all over it.
-type Formed = (CloudForm, Survey);
+type Formed = (CloudForm, ColumnStatistics);
 
 /// A form of a sky's clouds.
 struct Part {
@@ -67,7 +67,7 @@ pub struct Workshop {
     form: Stage<Formed>,
     density: Stage<DensityGrid>,
     sun_depth: Stage<SunDepth>,
-    phase: Stage<DropletPhase>,
+    phase: Stage<PhaseFunction>,
     sheets: Stage<SheetCorrections>,
     land: Stage<Land>,
     ambience: Stage<Ambiences>,
@@ -157,7 +157,7 @@ impl Workshop {
                     } else {
                         CloudForm::new(&formed, reach, build)
                     };
-                    let survey = form.survey(formed.counts_from());
+                    let survey = form.column_statistics(formed.counts_from());
                     (form, survey)
                 };
                 let (key, form) = match self.form.best_kept(own, build).or_else(beside) {
@@ -275,7 +275,7 @@ impl Workshop {
             // The drops' table is one, fine or not.
             let phase_key = key((ice, layer.droplet_um, layer.halo), TableQuality::Full);
             let phase = self.phase.get(phase_key, build, || {
-                if ice { ice::phase(layer.halo) } else { DropletPhase::new(layer.droplet_um) }
+                if ice { ice::phase(layer.halo) } else { PhaseFunction::new(layer.droplet_um) }
             })?;
             let turned = (1.0 - phase.asymmetry[GREEN]) as f32 / (1.0 - ASYMMETRY);
             let sheets = self.sheets.get(phase_key, build, || SheetCorrections::new(&phase, turned))?;
@@ -331,7 +331,7 @@ impl Workshop {
                 (base + 0.5 * depth, base + depth)
             })
             .collect();
-        let surveys: Vec<(&Survey, &SlabLight)> =
+        let surveys: Vec<(&ColumnStatistics, &SlabTable)> =
             clouds.iter().map(|c| (&c.form.1, c.sheets.slabs())).collect();
         let cover = 1.0 - surveys.iter().map(|(survey, _)| 1.0 - survey.cover()).product::<f64>();
         let highest = sky_height(&lights);

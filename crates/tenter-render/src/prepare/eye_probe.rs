@@ -36,7 +36,7 @@ impl Beyond {
     /// Nothing where there are no heaps. `alone`: what surrounds clouds under each light that shines, were
     /// it the only one.
     pub fn of(scene: &Scene, alone: &[(usize, Ambience)]) -> Option<Beyond> {
-        if scene.clouds.iter().all(|c| c.form.0.family != Family::Heaps) {
+        if scene.clouds.iter().all(|c| c.form.0.family != Family::Cumuliform) {
             return None;
         }
         let camera = Camera::latlong(WIDTH, 0.0);

@@ -1,8 +1,10 @@
 //! Corrections of stratiform clouds: the exact light of plane slabs over what the integrator has for the same.
 
-use crate::clouds::diffusion::{ASYMMETRY, LEAVES_DIRECTION};
-use crate::clouds::mie::DropletPhase;
-use crate::clouds::slab::{AS_DROPLETS, DIRECTIONS, LIGHT, OUT, SIDES, SlabLight, THICKNESS, TURN};
+use crate::clouds::optics::diffusion::{ASYMMETRY, NON_FORWARD_FRACTION};
+use crate::clouds::optics::mie::PhaseFunction;
+use crate::clouds::optics::slab_table::{
+    AS_DROPLETS, DIRECTIONS, LIGHT, OUT, SIDES, SlabTable, THICKNESS, TURN,
+};
 use crate::integrator::multiple_scattering::{Scattered, TURNED, few_turns, hardly_turned};
 use crate::scene::SheetCorrections;
 use crate::simd::Scalar;
@@ -12,7 +14,7 @@ use std::sync::LazyLock;
 /// Corrections past these are not believed: neither side is known well there.
 const MOST: f32 = 6.0;
 
-/// All thicknesses, lights and directions of the table, as [`SlabLight::radiance`] takes them.
+/// All thicknesses, lights and directions of the table, as [`SlabTable::radiance`] takes them.
 fn cases() -> impl Iterator<Item = [usize; 5]> {
     let directions = |[t, l]: [usize; 2]| {
         (0..DIRECTIONS).map(move |d| {
@@ -52,9 +54,9 @@ impl Uncorrected {
 
 impl SheetCorrections {
     /// `turned`: how many times more light the particles turn than droplets of 10 um (similarity).
-    pub fn new(phase: &DropletPhase, turned: f32) -> SheetCorrections {
+    pub fn new(phase: &PhaseFunction, turned: f32) -> SheetCorrections {
         let believed = |exact: f32, own: f32| (exact / own.max(1e-9)).clamp(1.0 / MOST, MOST);
-        let (slabs, own) = (SlabLight::of(phase, turned), Uncorrected::get());
+        let (slabs, own) = (SlabTable::of(phase, turned), Uncorrected::get());
         let light = cases().zip(&own.light).map(|(case, own)| believed(slabs.radiance(case), *own)).collect();
         let (mut above, mut below) = (Vec::new(), Vec::new());
         let mut uncorrected = own.surroundings.iter();
@@ -66,7 +68,7 @@ impl SheetCorrections {
                     // would leave there (reciprocity; van de Hulst 1980, section 3.3); what has hardly turned
                     // is taken from behind.
                     let thickness = thickness / AS_DROPLETS;
-                    let sent_back = under.sent_back(thickness / turned);
+                    let sent_back = under.reflectance(thickness / turned);
                     let passed = 1.0 - sent_back - (-TURNED * thickness / out).exp();
                     let (over, beneath) = if side == 0 { (passed, sent_back) } else { (sent_back, passed) };
                     above.push(believed(over, own[0]));
@@ -76,7 +78,8 @@ impl SheetCorrections {
         }
         let moments = phase.moments();
         let peak = moments.peak().max(0.0) as f32;
-        let twice = moments.peak_asymmetry(1.0 - LEAVES_DIRECTION as f64).powi(2).clamp(0.8, 0.999) as f32;
+        let twice =
+            moments.peak_asymmetry(1.0 - NON_FORWARD_FRACTION as f64).powi(2).clamp(0.8, 0.999) as f32;
         SheetCorrections { slabs, peak, cut_off: phase.cut_off(peak as f64), twice, light, above, below }
     }
 }
@@ -115,7 +118,7 @@ fn looking(side: usize, out: f32) -> f32 {
 }
 
 /// Radiance of few and many turns out of an even slab, as it comes without correction; angles as
-/// [`SlabLight`] has them.
+/// [`SlabTable`] has them.
 fn of_light(thickness: f32, light: f32, side: usize, out: f32, turn_deg: f32) -> f32 {
     let flat = |m: f32| (1.0 - m * m).max(0.0).sqrt();
     let down = looking(side, out);
@@ -152,7 +155,7 @@ mod tests {
     /// Rays that look where the table has a direction get its number.
     #[test]
     fn rays_get_the_correction_of_their_direction() {
-        let table = SheetCorrections::new(&DropletPhase::new(10.0), 1.0);
+        let table = SheetCorrections::new(&PhaseFunction::new(10.0), 1.0);
         let (light, out, turn) = (4, 3, 2);
         let flat = |m: f32| (1.0 - m * m).sqrt();
         let (s, c) = TURN[turn].to_radians().sin_cos();
@@ -174,7 +177,7 @@ mod tests {
 
     #[test]
     fn corrections_are_moderate_where_the_sun_is_high() {
-        let table = SheetCorrections::new(&DropletPhase::new(10.0), 1.0);
+        let table = SheetCorrections::new(&PhaseFunction::new(10.0), 1.0);
         let values: Vec<f32> = (0..THICKNESS.len())
             .flat_map(|t| {
                 (0..SIDES * OUT.len()).map(move |d| (t * LIGHT.len() + 7) * DIRECTIONS + d * TURN.len() + 4)

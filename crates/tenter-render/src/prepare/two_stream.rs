@@ -1,7 +1,7 @@
 //! Light between layers: mean fluxes through slabs that stand for them, and through the air between.
 
-use crate::clouds::diffusion::LEAVES_DIRECTION;
-use crate::clouds::slab::SlabLight;
+use crate::clouds::optics::diffusion::NON_FORWARD_FRACTION;
+use crate::clouds::optics::slab_table::SlabTable;
 use crate::scene::Light;
 use tenter_sky::spectrum::{Rgb, luminance};
 
@@ -18,16 +18,16 @@ pub(super) struct Slab {
 
 impl Slab {
     /// `table`: of the layer's particles; `mean`: over columns, of a function of their optical depth.
-    pub fn new(lights: &[Light], table: &SlabLight, mean: impl Fn(&dyn Fn(f64) -> f64) -> f64) -> Slab {
+    pub fn new(lights: &[Light], table: &SlabTable, mean: impl Fn(&dyn Fn(f64) -> f64) -> f64) -> Slab {
         let of_lights = lights.iter().map(|light| {
             let slabs = table.under(light.up());
-            let through = mean(&|t| 1.0 - slabs.sent_back(t as f32) as f64);
+            let through = mean(&|t| 1.0 - slabs.reflectance(t as f32) as f64);
             let straight = |left: f64| mean(&|t| (-t * left / f64::from(light.up().max(0.02))).exp()) as f32;
-            (through as f32, straight(1.0), straight(LEAVES_DIRECTION as f64))
+            (through as f32, straight(1.0), straight(NON_FORWARD_FRACTION as f64))
         });
         let all = table.under_all();
-        let of_sky = mean(&|t| 1.0 - all.sent_back(t as f32) as f64) as f32;
-        let open = mean(&|t| (-DIFFUSIVITY * t * LEAVES_DIRECTION as f64).exp()) as f32;
+        let of_sky = mean(&|t| 1.0 - all.reflectance(t as f32) as f64) as f32;
+        let open = mean(&|t| (-DIFFUSIVITY * t * NON_FORWARD_FRACTION as f64).exp()) as f32;
         Slab { of_sky, open, of_lights: of_lights.collect() }
     }
 

@@ -19,10 +19,10 @@ pub use probe::{Beyond, UnderEye};
 pub use slab_correction::SheetCorrections;
 
 use crate::air::{Air, AirView, SkyRadiance, SunlightTable};
+use crate::clouds::cover::column_statistics::ColumnStatistics;
 use crate::clouds::form::CloudForm;
-use crate::clouds::mie::DropletPhase;
-use crate::clouds::shadow::SunDepth;
-use crate::clouds::survey::Survey;
+use crate::clouds::optics::mie::PhaseFunction;
+use crate::clouds::sun_depth::SunDepth;
 use crate::land::Land;
 use crate::simd::Real;
 use std::sync::Arc;
@@ -83,13 +83,13 @@ pub struct Clouds {
     /// The layer's place in the document.
     pub layer: usize,
     /// The form, and columns taken all over it.
-    pub form: Arc<(CloudForm, Survey)>,
+    pub form: Arc<(CloudForm, ColumnStatistics)>,
     /// Toward each light.
     pub depths: Vec<Arc<SunDepth>>,
     /// How many times more light is turned than droplets of 10 um would (similarity): crystals have a smaller
     /// asymmetry.
     pub turned: f32,
-    pub phase: Arc<DropletPhase>,
+    pub phase: Arc<PhaseFunction>,
     /// What light that is scattered more than once is multiplied by in sheets of them.
     pub sheets: Arc<SheetCorrections>,
     pub shading: Shading,

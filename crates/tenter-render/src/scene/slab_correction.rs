@@ -2,16 +2,18 @@
 
 use super::{Light, MAX_LIGHTS};
 use crate::air::henyey_greenstein;
-use crate::clouds::slab::{AS_DROPLETS, Between, DIRECTIONS, LIGHT, OUT, SlabLight, THICKNESS, TURN};
+use crate::clouds::optics::slab_table::{
+    AS_DROPLETS, Between, DIRECTIONS, LIGHT, OUT, SlabTable, THICKNESS, TURN,
+};
 use crate::simd::Real;
 
 /// Sine of a light's height within which it lights a sheet from above and from below.
 pub const EDGEWISE: f32 = 0.02;
 /// What is looked up in sheets of one kind of particles is multiplied by: for few and many turns of a
-/// light, by thickness, light and direction as [`SlabLight`] has them; for what comes from above and from
+/// light, by thickness, light and direction as [`SlabTable`] has them; for what comes from above and from
 /// below, by side, direction and thickness.
 pub struct SheetCorrections {
-    pub slabs: SlabLight,
+    pub slabs: SlabTable,
     /// Of what is scattered the share of the phase function's peak, which the table leaves out; what the
     /// function is without it at most, and the asymmetry of what it turns twice.
     pub peak: f32,
@@ -41,7 +43,7 @@ fn side_above(light: f32) -> f32 {
 
 impl SheetCorrections {
     /// Slabs of these particles.
-    pub fn slabs(&self) -> &SlabLight {
+    pub fn slabs(&self) -> &SlabTable {
         &self.slabs
     }
 

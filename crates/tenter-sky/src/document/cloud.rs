@@ -28,11 +28,11 @@ pub enum CloudKind {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Family {
     /// Scattered bodies of rising lumps on one flat base.
-    Heaps,
+    Cumuliform,
     /// Closed cells, rolls and seams between two soft surfaces.
-    Sheets,
+    Stratiform,
     /// Streaks of ice drawn out by the wind, and veils.
-    Fibres,
+    Cirriform,
 }
 
 /// What clouds are made of.
@@ -256,11 +256,11 @@ impl CloudKind {
     pub fn family(self) -> Family {
         use CloudKind::*;
         match self {
-            CumulusHumilis | CumulusMediocris | CumulusCongestus | Cumulonimbus => Family::Heaps,
+            CumulusHumilis | CumulusMediocris | CumulusCongestus | Cumulonimbus => Family::Cumuliform,
             Stratocumulus | Stratus | Nimbostratus | Altocumulus | Altostratus | Cirrocumulus => {
-                Family::Sheets
+                Family::Stratiform
             }
-            Cirrostratus | CirrusFibratus | CirrusUncinus | Contrail => Family::Fibres,
+            Cirrostratus | CirrusFibratus | CirrusUncinus | Contrail => Family::Cirriform,
         }
     }
 
@@ -346,7 +346,7 @@ impl CloudKind {
             erosion,
             erosion_grain: 1.0,
             edge: 1.0,
-            flat_base: if self.family() == Family::Heaps { 1.0 } else { 0.5 },
+            flat_base: if self.family() == Family::Cumuliform { 1.0 } else { 0.5 },
             anvil: if self == Cumulonimbus { 0.6 } else { 0.0 },
             halo: if self == Cirrostratus { 0.5 } else { 0.0 },
             scatter_tint: Colour::WHITE,

@@ -6,22 +6,22 @@
 //! nested squares around the origin, each four times as wide as the one before. Lumps move the hull's surface
 //! out and in.
 
-mod grain;
 mod sample;
+mod surface_detail;
 
-use super::ageing::Ageing;
-use super::diffusion::LEAVES_DIRECTION;
-use super::field::{Field, surveyed_m};
-use super::lumps::COARSEST;
-use super::maps::Maps;
-use super::nested::LEVELS;
-use super::regions::Regions;
-use super::survey::Survey;
 use crate::air::Build;
+use crate::clouds::cover::column_statistics::ColumnStatistics;
+use crate::clouds::cover::field::{Field, surveyed_m};
+use crate::clouds::cover::maps::Maps;
+use crate::clouds::cover::regions::Regions;
+use crate::clouds::nested::LEVELS;
+use crate::clouds::optics::diffusion::NON_FORWARD_FRACTION;
+use crate::clouds::shape::ageing::Ageing;
+use crate::clouds::shape::worley::COARSEST;
 use crate::simd::{Kernel, Real, dispatch};
-use grain::Grain;
 use rayon::prelude::*;
 use sample::Sample;
+use surface_detail::SurfaceDetail;
 use tenter_sky::document::{CloudLayer, Family};
 
 /// Optical thickness past which it no longer matters that half of what is scattered hardly turns.
@@ -57,9 +57,9 @@ pub struct CloudForm {
     /// Highest extinction, per metre.
     pub extinction: f32,
     /// Mean of it through bodies, edges and all, per metre.
-    pub bulk: f32,
+    pub mean_extinction: f32,
     /// The same of what lies inside their edges.
-    pub core: f32,
+    pub core_extinction: f32,
     /// Share of the highest extinction over height, in even steps; none is even.
     profile: Vec<f32>,
     /// Sine and cosine of the heading: a layer's own axes run along it and to the left of it.
@@ -74,14 +74,14 @@ pub struct CloudForm {
     /// Whether it is streaks that hang all through its depth.
     fibrous: bool,
     /// Longest step inside, m.
-    pub longest: f32,
+    pub longest_step: f32,
     /// Share of its optical depth that takes light out of its direction. Thick clouds stop all of it: what
     /// passes them goes between.
-    pub leaves: f32,
+    pub non_forward_fraction: f32,
     /// About how wide single clouds are, m.
-    pub body: f32,
+    pub body_width: f32,
     /// Width of the square that is surveyed, m.
-    surveyed: f32,
+    sampled_width: f32,
     maps: Maps,
     /// What lumps' lengths along the heading are shortened by before they are looked up.
     shorten: f32,
@@ -102,7 +102,7 @@ pub struct CloudForm {
     steep: f32,
     /// Share of light turned many times that comes as if there were no lumps: they light one another across
     /// what is open between them, and so hide. The steeper they are, the more they stand around one another.
-    pub evened: f32,
+    pub diffuse_smoothing: f32,
     /// How far places are raised above others, m, over how many sides of a block per metre, and what is left
     /// of the depth.
     uneven: [f32; 2],
@@ -118,16 +118,16 @@ pub struct CloudForm {
     /// How far erosion moves the surface inward, m.
     erosion: f32,
     /// How far lumps and erosion together can move the surface, m.
-    moved: f32,
+    max_displacement: f32,
     /// Longest distance that is believed among domes, m.
     open_step: f32,
 }
 
 /// What a layer is at a packet of places.
 #[derive(Clone, Copy)]
-pub struct Place<R: Real> {
+pub struct CloudSample<R: Real> {
     /// Distance to the surface, m, positive inside; a lower bound of it outside.
-    pub inside: R,
+    pub signed_distance: R,
     /// Extinction, per metre.
     pub extinction: R,
     /// Metres of cloud above, below and to the side, along the hull.
@@ -135,12 +135,12 @@ pub struct Place<R: Real> {
     pub below: R,
     pub beside: R,
     /// How much those above and below grow by, each metre down or up: less than one in the edges of sheets.
-    pub filled: R,
+    pub column_share: R,
     /// Metres of cloud to the nearest surface, radius of the dome that is stood in, and distance to its
     /// surface without lumps, positive inside. Sheets have none of these.
-    pub near: R,
-    pub dome: R,
-    pub within_hull: R,
+    pub surface_distance: R,
+    pub body_radius: R,
+    pub hull_distance: R,
 }
 
 /// What edges, lumps and erosion leave of the extinction of heaps. Sheets and anvils tell their edges by
@@ -153,29 +153,29 @@ const ANVIL_FROM: f64 = 0.76;
 impl CloudForm {
     /// The form of a layer's bodies. `reach`: how far clouds of this layer can be seen, m.
     pub fn new<'a>(layer: &CloudLayer, reach: f64, build: impl Into<Build<'a>>) -> CloudForm {
-        CloudForm::grown(layer, Grain::of_body(layer), None, reach, build.into())
+        CloudForm::grown(layer, SurfaceDetail::of_body(layer), None, reach, build.into())
     }
 
     /// Whether a layer's tallest bodies spread into anvils.
     pub fn has_anvils(layer: &CloudLayer) -> bool {
-        layer.anvil > 0.0 && layer.kind.family() == Family::Heaps
+        layer.anvil > 0.0 && layer.kind.family() == Family::Cumuliform
     }
 
     /// The anvils over a layer's tallest bodies.
     pub fn anvils<'a>(layer: &CloudLayer, reach: f64, build: impl Into<Build<'a>>) -> CloudForm {
         let from = layer.base_m + ANVIL_FROM * layer.depth_m;
-        CloudForm::grown(layer, Grain::of_anvil(layer), Some(from), reach, build.into())
+        CloudForm::grown(layer, SurfaceDetail::of_anvil(layer), Some(from), reach, build.into())
     }
 
     /// `anvil_from`: altitude where anvils begin.
     fn grown(
         layer: &CloudLayer,
-        grain: Grain,
+        detail: SurfaceDetail,
         anvil_from: Option<f64>,
         reach: f64,
         build: Build,
     ) -> CloudForm {
-        let Grain { family, depth, lump, amplitude, edge, length, small, .. } = grain;
+        let SurfaceDetail { family, depth, lump, amplitude, edge, length, small, .. } = detail;
         let fine_lump = lump / FINER * layer.erosion_grain;
         let sizes = [lump, fine_lump, fine_lump / FINER];
         let block = sizes.map(|size| size * COARSEST as f64);
@@ -193,13 +193,13 @@ impl CloudForm {
             })
         });
         let erosion = 0.35 * layer.erosion * lump.min(200.0);
-        let body_lump = Grain::of_body(layer).amplitude;
+        let body_lump = SurfaceDetail::of_body(layer).amplitude;
         // Threads are as strong as the streaks they make up; lumps on lumps are a little rounder than those
         // they grow on.
         let fine: f64 = match family {
-            Family::Fibres => 0.5,
-            Family::Sheets => 0.24,
-            Family::Heaps => 0.18,
+            Family::Cirriform => 0.5,
+            Family::Stratiform => 0.24,
+            Family::Cumuliform => 0.18,
         };
         let finest = if sizes[1] > COARSE_FOR_THE_EYE { amplitude * fine * fine } else { 0.0 };
         let moved = (1.0 + fine).max(1.2) * amplitude + erosion;
@@ -208,9 +208,9 @@ impl CloudForm {
         let lean = match (family, anvil_from) {
             // An anvil lies where its body's head has been bent to.
             (_, Some(_)) => [0.0; 2],
-            (Family::Heaps, _) => [bend, 0.0],
-            (Family::Sheets, _) => [bend, 0.0],
-            (Family::Fibres, _) => [0.0, bend / depth],
+            (Family::Cumuliform, _) => [bend, 0.0],
+            (Family::Stratiform, _) => [bend, 0.0],
+            (Family::Cirriform, _) => [0.0, bend / depth],
         };
         let field = Field {
             layer,
@@ -236,42 +236,42 @@ impl CloudForm {
             0 => 1.0,
             n => profile.iter().sum::<f32>() / n as f32,
         };
-        let extinction = (grain.extinction * densest) as f32;
-        let told_edges = family != Family::Heaps || anvil_from.is_some();
+        let extinction = (detail.extinction * densest) as f32;
+        let told_edges = family != Family::Cumuliform || anvil_from.is_some();
         let bulk = if told_edges { 1.0 } else { LEFT } * extinction * mean_share;
         CloudForm {
             family,
             base: anvil_from.unwrap_or(layer.base_m) as f32,
             depth: depth as f32,
             extinction,
-            bulk,
-            core: extinction * mean_share,
-            leaves: 1.0 - (1.0 - LEAVES_DIRECTION) * (-bulk * depth as f32 / THICK).exp(),
+            mean_extinction: bulk,
+            core_extinction: extinction * mean_share,
+            non_forward_fraction: 1.0 - (1.0 - NON_FORWARD_FRACTION) * (-bulk * depth as f32 / THICK).exp(),
             profile,
             axes: [sin as f32, cos as f32],
             lean: lean.map(|l| l as f32),
-            fibrous: family == Family::Fibres && anvil_from.is_none(),
+            fibrous: family == Family::Cirriform && anvil_from.is_none(),
             is_anvil: anvil_from.is_some(),
             leaning: (1.0 / (1.0 + lean[0] * lean[0]).sqrt()) as f32,
-            body: (BODY[usize::from(family != Family::Heaps)] * layer.cell_size_m) as f32,
-            surveyed: surveyed_m(layer).min(2.0 * reach) as f32,
+            body_width: (BODY[usize::from(family != Family::Cumuliform)] * layer.cell_size_m) as f32,
+            sampled_width: surveyed_m(layer).min(2.0 * reach) as f32,
             maps: Maps::new(&field, reach, build),
             per_block: block.map(|b| 1.0 / b as f32),
             shorten: (1.0 / length) as f32,
             fade: sizes.map(|size| (FADE as f64 / size) as f32),
             rooted: match family {
-                Family::Heaps => 1.0 / (1.3 * amplitude).max(1.0) as f32,
+                Family::Cumuliform => 1.0 / (1.3 * amplitude).max(1.0) as f32,
                 _ => 0.0,
             },
             sharpen: match family {
-                Family::Heaps => 1.0 / (0.12 * depth) as f32,
+                Family::Cumuliform => 1.0 / (0.12 * depth) as f32,
                 _ => 1.0 / (0.25 * depth) as f32,
             },
             rise: 1.0 / (0.05 * depth) as f32,
             flank: 0.55 / amplitude.max(1.0) as f32,
             fray: 1.0 / (2.6 * (0.24 * amplitude + erosion)).max(1.0) as f32,
             steep: steep as f32,
-            evened: (EVENED * (1.0 - steep)).min(1.0) as f32,
+            diffuse_smoothing: (EVENED * (1.0 - steep)).min(1.0) as f32,
             uneven: if anvil_from.is_some() {
                 [0.0; 2]
             } else {
@@ -281,7 +281,7 @@ impl CloudForm {
             },
             squeeze: if anvil_from.is_some() { 1.0 } else { layer.squeeze() as f32 },
             hanging: match family {
-                Family::Heaps => {
+                Family::Cumuliform => {
                     let hanging = 1.0 - layer.flat_base;
                     [hanging, hanging * 0.35 * amplitude].map(|v| v as f32)
                 }
@@ -293,9 +293,9 @@ impl CloudForm {
             edge: edge.map(|e| e as f32),
             erosion: erosion as f32,
             open_step: ((0.04 * layer.cell_size_m).min(0.3 * depth) + moved + edge[1]) as f32,
-            moved: moved as f32,
-            longest: match family {
-                Family::Fibres => (0.06 * depth).max(40.0) as f32,
+            max_displacement: moved as f32,
+            longest_step: match family {
+                Family::Cirriform => (0.06 * depth).max(40.0) as f32,
                 _ => 40.0,
             },
         }
@@ -314,20 +314,20 @@ impl CloudForm {
 
     /// The layer at places (m east, m north, m above the base) for footprints of `w` metres.
     #[inline(always)]
-    pub fn at<R: Real>(&self, x: R, y: R, z: R, w: R) -> Place<R> {
+    pub fn at<R: Real>(&self, x: R, y: R, z: R, w: R) -> CloudSample<R> {
         self.sample::<R, true>([x, y, z], w)
     }
 
     /// As [`CloudForm::at`], but nothing above, below or beside: for those who march toward a light.
     #[inline(always)]
-    pub fn at_without_columns<R: Real>(&self, x: R, y: R, z: R, w: R) -> Place<R> {
+    pub fn at_without_columns<R: Real>(&self, x: R, y: R, z: R, w: R) -> CloudSample<R> {
         self.sample::<R, false>([x, y, z], w)
     }
 
     #[inline(always)]
-    fn sample<R: Real, const COLUMNS: bool>(&self, at: [R; 3], w: R) -> Place<R> {
+    fn sample<R: Real, const COLUMNS: bool>(&self, at: [R; 3], w: R) -> CloudSample<R> {
         match self.family {
-            Family::Heaps => R::call(Sample::<R, false, COLUMNS> { form: self, at, w }),
+            Family::Cumuliform => R::call(Sample::<R, false, COLUMNS> { form: self, at, w }),
             _ => R::call(Sample::<R, true, COLUMNS> { form: self, at, w }),
         }
     }
@@ -363,15 +363,15 @@ impl CloudForm {
 
     /// Share of columns over the optical depth that counts as cloud, and mean of a function of the depth,
     /// from a grid of places over [`surveyed_m`].
-    pub fn survey(&self, counts_from: f64) -> Survey {
+    pub fn column_statistics(&self, counts_from: f64) -> ColumnStatistics {
         const SIDE: usize = 128;
-        let at = |k: usize| ((k as f32 + 0.5) / SIDE as f32 - 0.5) * self.surveyed;
+        let at = |k: usize| ((k as f32 + 0.5) / SIDE as f32 - 0.5) * self.sampled_width;
         let x: Vec<f32> = (0..SIDE).map(at).collect();
         let depths = (0..SIDE)
             .into_par_iter()
             .flat_map_iter(|row| self.columns(&x, &[at(row); SIDE], 20.0, 16))
             .collect();
-        Survey::new(depths, f64::from(self.surveyed), counts_from)
+        ColumnStatistics::new(depths, f64::from(self.sampled_width), counts_from)
     }
 }
 
@@ -422,7 +422,7 @@ mod tests {
                 for seed in [1, 7, 23] {
                     let layer = CloudLayer { cover, seed, ..kind.usual() };
                     let form = CloudForm::new(&layer, 160_000.0, TableQuality::Full);
-                    let got = form.survey(layer.counts_from()).cover();
+                    let got = form.column_statistics(layer.counts_from()).cover();
                     assert!((got - cover).abs() < 0.03, "{kind:?}: asked {cover}, seed {seed}, got {got:.3}");
                 }
             }
@@ -433,12 +433,12 @@ mod tests {
     fn no_cover_is_no_cloud_and_full_cover_has_no_gap() {
         for kind in CloudKind::ALL {
             let none = CloudForm::new(&CloudLayer { cover: 0.0, ..kind.usual() }, 1e5, TableQuality::Draft);
-            assert_eq!(none.survey(0.0).cover(), 0.0, "{kind:?}");
+            assert_eq!(none.column_statistics(0.0).cover(), 0.0, "{kind:?}");
             if kind == CloudKind::Contrail {
                 continue;
             }
             let full = CloudForm::new(&CloudLayer { cover: 1.0, ..kind.usual() }, 1e5, TableQuality::Draft);
-            let cover = full.survey(0.03).cover();
+            let cover = full.column_statistics(0.03).cover();
             assert!(cover > 0.985, "{kind:?}: {cover}");
         }
     }
@@ -452,14 +452,15 @@ mod tests {
             let layer = CloudLayer { cover: 1.0, lobes: 0.0, erosion: 0.0, ..kind.usual() };
             let form = CloudForm::new(&layer, 1e5, TableQuality::Draft);
             let step = form.depth / STEPS as f32;
-            let column: Vec<Place<Scalar>> = (0..STEPS)
+            let column: Vec<CloudSample<Scalar>> = (0..STEPS)
                 .map(|k| form.at(Scalar(300.0), Scalar(40.0), Scalar((k as f32 + 0.5) * step), Scalar(0.5)))
                 .collect();
-            let filled = |some: &[Place<Scalar>]| some.iter().map(|p| p.filled.0 * step).sum::<f32>();
+            let filled =
+                |some: &[CloudSample<Scalar>]| some.iter().map(|p| p.column_share.0 * step).sum::<f32>();
             let off = 0.02 * form.depth;
             for k in (0..STEPS).step_by(20) {
                 let (under, over) = (filled(&column[..k]), filled(&column[k..]));
-                let Place { above, below, .. } = column[k];
+                let CloudSample { above, below, .. } = column[k];
                 let near = |got: Scalar, true_m: f32| (got.0 - true_m).abs() < off;
                 assert!(
                     near(above, over) && near(below, under),
@@ -482,10 +483,11 @@ mod tests {
             form.at(off(i % 200), off(i / 200), Scalar(z), Scalar(20.0))
         };
         const STEP: f32 = 50.0;
-        let over =
-            |i: usize| (8..200).map(|k| at(i, k as f32 * STEP).extinction.0 * STEP / form.core).sum::<f32>();
-        let deep =
-            (0..200 * 200).filter(|i| at(*i, 400.0).extinction.0 > 0.5 * form.core && over(*i) > 1000.0);
+        let over = |i: usize| {
+            (8..200).map(|k| at(i, k as f32 * STEP).extinction.0 * STEP / form.core_extinction).sum::<f32>()
+        };
+        let deep = (0..200 * 200)
+            .filter(|i| at(*i, 400.0).extinction.0 > 0.5 * form.core_extinction && over(*i) > 1000.0);
         let sampled: Vec<f32> = deep.map(|i| at(i, 400.0).above.0).collect();
         let missed = sampled.iter().filter(|above| **above < 200.0).count() as f32 / sampled.len() as f32;
         assert!(sampled.len() > 1000 && missed < 0.02, "{missed} of {}", sampled.len());

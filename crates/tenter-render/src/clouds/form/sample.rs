@@ -1,9 +1,9 @@
 //! What a form is at places: hull, lumps and erosion, and how much of it lies around.
 
-use super::{CloudForm, FADE, PROFILE_STEPS, Place, TURN};
-use crate::clouds::lumps::Lumps;
-use crate::clouds::maps::Hull;
-use crate::clouds::streaks::{FIBRE_ENDS, fibre_ends};
+use super::{CloudForm, CloudSample, FADE, PROFILE_STEPS, TURN};
+use crate::clouds::cover::maps::Hull;
+use crate::clouds::shape::cirriform::{FIBRE_ENDS, fibre_ends};
+use crate::clouds::shape::worley::WorleyBlock;
 use crate::simd::{Mask, Real, Subkernel};
 
 /// What lies over a place so far within a surface whose edge is so wide, as metres of full extinction: the
@@ -40,14 +40,14 @@ fn fibre_columns<R: Real>(z: R, depth: R, edge: R) -> [R; 2] {
 
 impl CloudForm {
     #[inline(always)]
-    fn place<R: Real, const SHEET: bool>(&self, x: R, y: R, z: R, w: R) -> Place<R> {
+    fn place<R: Real, const SHEET: bool>(&self, x: R, y: R, z: R, w: R) -> CloudSample<R> {
         let (zero, depth) = (R::splat(0.0), R::splat(self.depth));
         let [x, y] = self.along_axes(x, y, z);
         let (height, squeeze) = (z, R::splat(self.squeeze));
         let mut z = z;
         if self.uneven[0] > 0.0 {
             let s = R::splat(self.uneven[1]);
-            let raised = Lumps::get().at([x * s, y * s, R::splat(0.37)]) * R::splat(self.uneven[0]);
+            let raised = WorleyBlock::get().at([x * s, y * s, R::splat(0.37)]) * R::splat(self.uneven[0]);
             z = (z - raised) * R::splat(1.0 / self.squeeze);
         }
         let hull = self.maps.hull(x, y);
@@ -104,7 +104,7 @@ impl CloudForm {
         }
         if SHEET && !self.fibrous {
             // Lumps move the surface; deep inside they are left out.
-            let reach = R::splat(self.moved);
+            let reach = R::splat(self.max_displacement);
             let moved = R::select((reach + edge).lt(smooth), inside + reach, inside);
             let longer = R::splat(1.0) / (tilt * squeeze);
             let upper = hull.value.lt((z - lifted) * R::splat(2.0));
@@ -118,7 +118,7 @@ impl CloudForm {
         let share = share * share * (R::splat(3.0) - share - share);
         let clear = inside + edge * R::splat(0.5);
         // Lumps are steeper than a distance may be: among them, only a part of it is a safe step.
-        let among = smooth + R::splat(self.moved) + edge * R::splat(0.5);
+        let among = smooth + R::splat(self.max_displacement) + edge * R::splat(0.5);
         let clear = R::select(clear.lt(zero), (clear * R::splat(0.5)).min(among), clear);
         let clear =
             if SHEET && self.fibrous { R::select(clear.lt(zero), clear * tilt, clear) } else { clear };
@@ -131,7 +131,7 @@ impl CloudForm {
             beside = value / hull.slope.max(R::splat(0.25) * depth);
             // Lumps move the surface; deep inside, where nothing is seen, they are left out. Edges are
             // thinner than what they lead to.
-            let reach = R::splat(self.moved);
+            let reach = R::splat(self.max_displacement);
             let all = R::select((reach + edge).lt(smooth), inside + reach, inside);
             let round = (deep / smooth.max(R::splat(1.0))).clamp(0.25, 1.0);
             let round = R::select(R::splat(1.0).lt(smooth), round, R::splat(1.0));
@@ -149,16 +149,16 @@ impl CloudForm {
             let (a, b) = unsafe { R::gather_pairs(&self.profile, step.floor().to_int()) };
             extinction = extinction * a.lerp(b, step - step.floor());
         }
-        Place {
-            inside: clear,
+        CloudSample {
+            signed_distance: clear,
             extinction,
             above: above * squeeze,
             below: below * squeeze,
             beside,
-            filled: if SHEET && !self.fibrous { share } else { R::splat(1.0) },
-            near,
-            dome,
-            within_hull: side,
+            column_share: if SHEET && !self.fibrous { share } else { R::splat(1.0) },
+            surface_distance: near,
+            body_radius: dome,
+            hull_distance: side,
         }
     }
 
@@ -203,13 +203,13 @@ impl CloudForm {
         let hanging = R::splat(self.hanging[0]);
         let swell = if SHEET { hanging.lerp(R::splat(1.0), low) } else { flank };
         let edge = if SHEET { self.spread(edge, swell, rise, w) } else { edge };
-        let reach = self.moved;
+        let reach = self.max_displacement;
         let near = (smooth.abs() - edge).lt(R::splat(reach));
         let far = R::select(zero_le(smooth), smooth - R::splat(reach), smooth + R::splat(reach));
         if !near.any() {
             return (far, edge, R::splat(0.0));
         }
-        let lumps = Lumps::get();
+        let lumps = WorleyBlock::get();
         // A turned block shows no grid.
         let seen = self.shown(0, w);
         let coarse = lumps.at(self.turned::<R>(0, x, y, z));
@@ -297,16 +297,16 @@ pub(super) struct Sample<'a, R: Real, const SHEET: bool, const COLUMNS: bool> {
 }
 
 impl<R: Real, const SHEET: bool, const COLUMNS: bool> Subkernel<R> for Sample<'_, R, SHEET, COLUMNS> {
-    type Output = Place<R>;
+    type Output = CloudSample<R>;
     #[inline(always)]
-    fn run(self) -> Place<R> {
+    fn run(self) -> CloudSample<R> {
         let [x, y, z] = self.at;
         let place = self.form.place::<R, SHEET>(x, y, z, self.w);
         if COLUMNS {
             return place;
         }
         let zero = R::splat(0.0);
-        Place { above: zero, below: zero, beside: zero, filled: zero, ..place }
+        CloudSample { above: zero, below: zero, beside: zero, column_share: zero, ..place }
     }
 }
 

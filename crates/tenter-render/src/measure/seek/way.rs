@@ -2,7 +2,7 @@
 
 use super::rays::{Ray, Rays};
 use crate::clouds::form::CloudForm;
-use crate::clouds::passage::passages;
+use crate::clouds::shell_spans::shell_spans;
 use crate::scene::{Clouds, Scene};
 use crate::simd::{Kernel, Real, dispatch};
 use rayon::prelude::*;
@@ -47,11 +47,11 @@ fn stretches(planet: f64, ray: &Ray, base: f64, top: f64) -> Vec<(f64, f64)> {
     let r = planet + ray.altitude;
     let along = r * ray.direction[2];
     // The ground ends a ray that goes down to it.
-    let [[_, ground], _] = passages(planet, r, along, 0.0, ray.altitude.max(top));
+    let [[_, ground], _] = shell_spans(planet, r, along, 0.0, ray.altitude.max(top));
     let meets_ground = along < 0.0 && along * along >= (r - planet) * (r + planet);
     let end = if meets_ground { ground } else { f64::MAX };
-    let passages = passages(planet, r, along, base, top).map(|[from, to]| (from, to.min(end)));
-    passages.into_iter().filter(|(from, to)| from < to).collect()
+    let shell_spans = shell_spans(planet, r, along, base, top).map(|[from, to]| (from, to.min(end)));
+    shell_spans.into_iter().filter(|(from, to)| from < to).collect()
 }
 
 /// Metres east, north and above the base, of the middles of steps, and the footprint there.

@@ -1,10 +1,10 @@
 //! Maps of a layer's hulls: nested squares around the origin, each four times as wide as the one before.
 
-use super::bodies::Bodies;
-use super::distance::HullMap;
-use super::field::{Field, ToFill};
-use super::nested::{LEVELS, Texels};
 use crate::air::{Build, TableQuality};
+use crate::clouds::cover::body_radius::BodyRadiusMap;
+use crate::clouds::cover::distance::HullMap;
+use crate::clouds::cover::field::{Field, ToFill};
+use crate::clouds::nested::{LEVELS, Texels};
 use crate::simd::{Int, Kernel, Real, dispatch};
 use rayon::prelude::*;
 use tenter_sky::document::Family;
@@ -14,7 +14,7 @@ pub struct Maps {
     /// Half the width of each square, m.
     pub half: [f32; LEVELS],
     /// Of heaps only.
-    bodies: Option<Bodies>,
+    bodies: Option<BodyRadiusMap>,
     /// The hull's value (low half) and slope (high half) in 16 bits each, so that both are smooth between
     /// texels and four reads give them.
     words: Vec<u32>,
@@ -41,7 +41,7 @@ impl Maps {
         // What a coarse map leaves out must not change its cover: each is cut by itself.
         let texels = half.map(|half| 2.0 * half as f64 / side as f64);
         let cuts = field.cuts(texels, build);
-        let is_heaps = field.family == Family::Heaps && field.anvil.is_none();
+        let is_heaps = field.family == Family::Cumuliform && field.anvil.is_none();
         let mut radii = vec![0.0; if is_heaps { values.len() / 4 } else { 0 }];
         let of_level = radii.len() / LEVELS;
         for (level, (texel, cut)) in texels.into_iter().zip(&cuts).enumerate() {
@@ -67,7 +67,7 @@ impl Maps {
         words.par_chunks_mut(side).zip(values.zip(slopes)).for_each(|(out, (values, slopes))| {
             dispatch(Pack { values, slopes, lowest, per_step, out });
         });
-        let bodies = is_heaps.then(|| Bodies::new(&radii, side / 2));
+        let bodies = is_heaps.then(|| BodyRadiusMap::new(&radii, side / 2));
         Maps { side, half, bodies, words, lowest, per_step }
     }
 

@@ -1,7 +1,7 @@
 //! Sheets: closed cells with thin seams, or a deck that only swells and thins.
 
-use super::ageing::swing_of;
-use super::hash::Draw;
+use crate::clouds::shape::ageing::swing_of;
+use crate::clouds::shape::hash::Draw;
 use tenter_sky::document::CloudKind;
 
 /// How a kind of sheet is built.

@@ -5,9 +5,9 @@
 //! place per cell of a grid whose spacing shrinks with the size, that asks for fewer taken places the smaller
 //! the clouds are.
 
-use super::ageing::swing;
-use super::hash::{Draw, Draws, layered_noise};
 use crate::air::Build;
+use crate::clouds::shape::ageing::swing;
+use crate::clouds::shape::hash::{Draw, Draws, layered_noise};
 use crate::simd::{Kernel, Mask, Real, dispatch};
 use rayon::prelude::*;
 
@@ -31,7 +31,7 @@ impl Dome {
 
     /// Radius of the half ball with as much volume to its surface, cut as much larger as cover makes it, m:
     /// light tells bodies by that. Surface of an ellipsoid after Thomsen 2004 (within 1.1 %; from memory).
-    pub fn half_ball(&self, grown: f64) -> f64 {
+    pub fn equivalent_hemisphere(&self, grown: f64) -> f64 {
         const P: f64 = 1.6075;
         let [r, h] = [self.radius * grown.sqrt(), self.height * grown.min(1.0).sqrt()];
         let dome = ((r.powf(2.0 * P) + 2.0 * (r * h).powf(P)) / 3.0).powf(1.0 / P);
@@ -53,7 +53,7 @@ const SWING: [f64; 2] = [0.2, 0.12];
 
 /// An endless field of heaps.
 #[derive(Clone, Copy)]
-pub struct Heaps {
+pub struct CumuliformField {
     pub seed: u32,
     /// Metres.
     pub cell: f64,
@@ -98,7 +98,7 @@ impl Crowds {
 const DRAWN: u32 = 6;
 const AROUND: u32 = 4;
 
-impl Heaps {
+impl CumuliformField {
     /// What `keep` makes of every wanted dome that reaches into a rectangle and of what `of_body` makes of
     /// its body's first; fewer once `build` is called off.
     pub fn domes_in<B, T: Send>(
@@ -144,7 +144,7 @@ fn turn(part: f64) -> (f64, f64) {
 
 /// The domes of one row of a grid that are large enough and born late enough to show.
 struct Row<'a> {
-    heaps: &'a Heaps,
+    heaps: &'a CumuliformField,
     level: usize,
     iy: i64,
     ix: std::ops::Range<i64>,
@@ -206,7 +206,7 @@ impl Kernel for Row<'_> {
     type Output = Crowds;
     #[inline(always)]
     fn run<R: Real>(self) -> Crowds {
-        let Heaps { seed, cell, tallest, rise, turns } = *self.heaps;
+        let CumuliformField { seed, cell, tallest, rise, turns } = *self.heaps;
         let (spacing, taken, _) = GRIDS[self.level];
         let s = spacing * cell;
         let per_cell = R::splat((spacing / 4.0) as f32);
@@ -285,9 +285,9 @@ mod tests {
     #[test]
     fn half_balls_keep_their_radius() {
         let dome = |radius: f64, height: f64| Dome { x: 0.0, y: 0.0, radius, height, birth: 0.0 };
-        let of = |radius: f64, height: f64| dome(radius, height).half_ball(1.0);
+        let of = |radius: f64, height: f64| dome(radius, height).equivalent_hemisphere(1.0);
         assert!((of(400.0, 400.0) - 400.0).abs() < 1e-9);
-        assert!((dome(400.0, 400.0).wider(30.0).half_ball(1.0) - 430.0).abs() < 1e-9);
+        assert!((dome(400.0, 400.0).wider(30.0).equivalent_hemisphere(1.0) - 430.0).abs() < 1e-9);
         assert!((of(4000.0, 10.0) / 15.0 - 1.0).abs() < 0.02, "{}", of(4000.0, 10.0));
         // A thin half spheroid has pi^2 r h / 2 of surface (within Thomsen's 1.1 %).
         let tall = of(10.0, 4000.0);
@@ -300,7 +300,7 @@ mod tests {
     #[test]
     #[cfg_attr(not(isa_all), ignore = "kernels are compiled for one instruction set: TENTER_ISA=all")]
     fn crowds_are_the_same_on_every_instruction_set() {
-        let heaps = Heaps { seed: 5, cell: 1500.0, tallest: 1200.0, rise: 0.85, turns: 0.3 };
+        let heaps = CumuliformField { seed: 5, cell: 1500.0, tallest: 1200.0, rise: 0.85, turns: 0.3 };
         let wanted = Wanted { smallest: 60.0, earliest: -0.5, grow: 1.0 };
         for level in 0..GRIDS.len() {
             let row = |set| {
@@ -330,8 +330,8 @@ mod tests {
     #[test]
     fn bodies_grow_with_cover() {
         let dome = Dome { x: 0.0, y: 0.0, radius: 300.0, height: 300.0, birth: 0.0 };
-        assert!(dome.half_ball(0.25) < 0.6 * dome.half_ball(1.0));
+        assert!(dome.equivalent_hemisphere(0.25) < 0.6 * dome.equivalent_hemisphere(1.0));
         let spread = Dome { radius: 600.0, ..dome };
-        assert!((dome.half_ball(4.0) - spread.half_ball(1.0)).abs() < 1e-9);
+        assert!((dome.equivalent_hemisphere(4.0) - spread.equivalent_hemisphere(1.0)).abs() < 1e-9);
     }
 }

@@ -2,11 +2,11 @@
 //!
 //! Sheets take their light from here, so that an even one is right whatever the sun's height; what is
 //! uneven in them scales with it. Tables are made for the particles' own phase function
-//! ([`super::doubling`]).
+//! ([`crate::clouds::optics::doubling`]).
 
-use super::diffusion::ASYMMETRY;
-use super::doubling::{Directions, Moments, STREAMS, slabs};
-use super::mie::DropletPhase;
+use crate::clouds::optics::diffusion::ASYMMETRY;
+use crate::clouds::optics::doubling::{Directions, Moments, STREAMS, slabs};
+use crate::clouds::optics::mie::PhaseFunction;
 use std::sync::LazyLock;
 
 /// Optical thickness of slabs of asymmetry [`G`] that turn as much light as those of a table (similarity).
@@ -28,7 +28,7 @@ pub const AS_DROPLETS: f32 = (1.0 - ASYMMETRY) / (1.0 - G);
 
 /// Radiance for an irradiance of 1 on a plane that faces the light, by thickness, light, side, direction
 /// and turn; and the share of flux that is sent back, by thickness and light.
-pub struct SlabLight {
+pub struct SlabTable {
     radiance: Vec<f32>,
     /// Heights of lights that flux is told for.
     lights: Vec<f32>,
@@ -64,20 +64,20 @@ impl Between {
     }
 }
 
-impl SlabLight {
+impl SlabTable {
     /// Of Henyey and Greenstein's function with an asymmetry of [`G`].
-    pub fn get() -> &'static SlabLight {
-        static TABLE: LazyLock<SlabLight> =
-            LazyLock::new(|| SlabLight::new(&Moments::henyey_greenstein(G as f64), 1.0));
+    pub fn get() -> &'static SlabTable {
+        static TABLE: LazyLock<SlabTable> =
+            LazyLock::new(|| SlabTable::new(&Moments::henyey_greenstein(G as f64), 1.0));
         &TABLE
     }
 
     /// Of particles that turn so many times as much light as droplets of 10 um.
-    pub fn of(phase: &DropletPhase, turned: f32) -> SlabLight {
-        SlabLight::new(&phase.moments(), AS_DROPLETS * turned)
+    pub fn of(phase: &PhaseFunction, turned: f32) -> SlabTable {
+        SlabTable::new(&phase.moments(), AS_DROPLETS * turned)
     }
 
-    fn new(moments: &Moments, per_depth: f32) -> SlabLight {
+    fn new(moments: &Moments, per_depth: f32) -> SlabTable {
         let more: Vec<f64> = OUT.iter().chain(&LIGHT).map(|cosine| *cosine as f64).collect();
         let directions = Directions::with(&more);
         let thinnest = (THICKNESS[0] / per_depth) as f64;
@@ -103,8 +103,8 @@ impl SlabLight {
         let rows: Vec<usize> = (0..STREAMS).chain([upright]).collect();
         let lights = rows.iter().map(|row| directions.cosines[*row] as f32).collect();
         let sent_back =
-            slabs.iter().flat_map(|slab| rows.iter().map(|row| slab.sent_back[*row] as f32)).collect();
-        SlabLight { radiance, lights, sent_back, per_depth }
+            slabs.iter().flat_map(|slab| rows.iter().map(|row| slab.reflectance[*row] as f32)).collect();
+        SlabTable { radiance, lights, sent_back, per_depth }
     }
 
     /// Radiance in one of the tabulated directions of a slab of tabulated thickness under a tabulated light.
@@ -116,21 +116,21 @@ impl SlabLight {
     /// Share of the flux that slabs send back, under light at a cosine to straight down.
     ///
     /// ```
-    /// use tenter_render::clouds::slab::SlabLight;
+    /// use tenter_render::clouds::optics::slab_table::SlabLight;
     /// // Discrete ordinates give 0.3584 for thickness 8 under an upright light, 0.5581 at a cosine of 0.5.
     /// assert!((SlabLight::get().under(1.0).sent_back(8.0) - 0.3584).abs() < 0.001);
     /// assert!((SlabLight::get().under(0.5).sent_back(8.0) - 0.5581).abs() < 0.002);
     /// ```
-    pub fn under(&self, cosine: f32) -> Slabs {
+    pub fn under(&self, cosine: f32) -> SlabReflectance {
         let light = Between::of(&self.lights, cosine);
         let at =
             |i: usize| light.both().iter().map(|(k, b)| b * self.sent_back[i * self.lights.len() + k]).sum();
         let cosine = cosine.max(LIGHT[0]);
-        Slabs { sent_back: std::array::from_fn(at), cosine, per_depth: self.per_depth }
+        SlabReflectance { sent_back: std::array::from_fn(at), cosine, per_depth: self.per_depth }
     }
 
     /// The same under light that is as bright from everywhere above.
-    pub fn under_all(&self) -> Slabs {
+    pub fn under_all(&self) -> SlabReflectance {
         const STEPS: usize = 20;
         let mut sent_back = [0.0; THICKNESS.len()];
         for k in 0..STEPS {
@@ -141,20 +141,20 @@ impl SlabLight {
             }
         }
         // The mean cosine of light through a level.
-        Slabs { sent_back, cosine: 2.0 / 3.0, per_depth: self.per_depth }
+        SlabReflectance { sent_back, cosine: 2.0 / 3.0, per_depth: self.per_depth }
     }
 }
 
 /// Slabs of any thickness under one light.
-pub struct Slabs {
+pub struct SlabReflectance {
     sent_back: [f32; THICKNESS.len()],
     cosine: f32,
     per_depth: f32,
 }
 
-impl Slabs {
+impl SlabReflectance {
     /// Share of the flux on a slab of an optical thickness that it sends back.
-    pub fn sent_back(&self, depth: f32) -> f32 {
+    pub fn reflectance(&self, depth: f32) -> f32 {
         let thickness = depth * self.per_depth;
         let (least, most) = (THICKNESS[0], THICKNESS[THICKNESS.len() - 1]);
         let held = thickness.clamp(least, most);
@@ -188,7 +188,7 @@ mod tests {
     /// What leaves upward in all directions, with the first order added, is what is sent back.
     #[test]
     fn radiance_adds_up_to_flux() {
-        let table = SlabLight::get();
+        let table = SlabTable::get();
         for (i, thickness) in THICKNESS.into_iter().enumerate() {
             for k in [4, 6, 8, 10] {
                 let light = LIGHT[k];
@@ -214,7 +214,7 @@ mod tests {
                         flux += (radiance + once) as f64 * out as f64 * solid;
                     }
                 }
-                let expected = (table.under(light).sent_back(thickness) * light) as f64;
+                let expected = (table.under(light).reflectance(thickness) * light) as f64;
                 assert!((flux / expected - 1.0).abs() < 0.06, "{thickness} {light}: {flux} for {expected}");
             }
         }

@@ -10,7 +10,7 @@ pub(super) const NOTHING: f64 = 1e3;
 
 /// Where a field is cut so that a share of the plane equal to a cover lies above.
 #[derive(Clone, Debug)]
-pub struct Cut {
+pub struct CoverThreshold {
     /// For the cover asked of the layer.
     pub(super) threshold: f64,
     /// For covers from none to all, evenly, where regions ask for others.
@@ -20,14 +20,14 @@ pub struct Cut {
 /// Width of the square around the origin over which a layer's cover is what was asked, m: 100 km, or as much
 /// as holds some of its cells.
 pub fn surveyed_m(layer: &CloudLayer) -> f64 {
-    let cells = if layer.kind.family() == Family::Fibres { 3.0 } else { 12.0 };
+    let cells = if layer.kind.family() == Family::Cirriform { 3.0 } else { 12.0 };
     (layer.cell_size_m * cells).max(100_000.0)
 }
 
 /// Cover by which the field of a kind is cut, so that with lumps, which reach out, and edges too thin to
 /// count as cloud it comes to the cover asked. From what kinds as they usually are gave without it (seeds 101
 /// to 105, `examples/cover.rs`).
-pub(super) fn outlined(kind: CloudKind, cover: f64) -> f64 {
+pub(super) fn calibrated_cover(kind: CloudKind, cover: f64) -> f64 {
     const CUT: [f64; 7] = [0.0, 0.05, 0.2, 0.5, 0.8, 0.95, 1.0];
     let given = match kind {
         CloudKind::CumulusHumilis => [0.0, 0.042, 0.196, 0.519, 0.807, 0.937, 1.0],
@@ -44,7 +44,7 @@ pub(super) fn outlined(kind: CloudKind, cover: f64) -> f64 {
     CUT[i - 1] + (CUT[i] - CUT[i - 1]) * (cover - from) / (to - from)
 }
 
-impl Cut {
+impl CoverThreshold {
     /// For another cover than the layer's.
     pub(super) fn of(&self, cover: f64) -> f64 {
         if cover <= 1e-3 {

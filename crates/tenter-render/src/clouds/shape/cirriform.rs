@@ -1,6 +1,6 @@
 //! How much of a place streaks cover: columns summed along the bent streaks, with lumps as they come.
 
-use super::hash::mix;
+use crate::clouds::shape::hash::mix;
 use crate::simd::{Kernel, Real, Scalar, dispatch};
 use tenter_sky::document::CloudLayer;
 

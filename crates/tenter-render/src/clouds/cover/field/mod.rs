@@ -7,17 +7,17 @@ mod noise;
 mod tile;
 mod trails;
 
-pub use cover::{Cut, surveyed_m};
+pub use cover::{CoverThreshold, surveyed_m};
 
-use super::ageing::Ageing;
-use super::hash::Draw;
-use super::heaps::{Dome, Heaps, Wanted};
-use super::regions::Regions;
-use super::sheets::{Cell, SheetStyle, cells_in, style_of};
-use super::streaks::{SEAM, StreakColumns, StreakShape};
 use crate::air::Build;
+use crate::clouds::cover::regions::Regions;
+use crate::clouds::shape::ageing::Ageing;
+use crate::clouds::shape::cirriform::{SEAM, StreakColumns, StreakShape};
+use crate::clouds::shape::cumuliform::{CumuliformField, Dome, Wanted};
+use crate::clouds::shape::hash::Draw;
+use crate::clouds::shape::stratiform::{Cell, SheetStyle, cells_in, style_of};
 use crate::simd::dispatch;
-use cover::{COVERS, NOTHING, closed, outlined};
+use cover::{COVERS, NOTHING, calibrated_cover, closed};
 use mounds::{Mound, Raise, raise_mounds};
 use noise::{Streaks, Swells};
 use tenter_sky::document::{CloudKind, CloudLayer, Family};
@@ -66,9 +66,10 @@ impl Field<'_> {
     /// For maps of each of these texels (m), where the field is cut, found in a field without what is too
     /// small for them. From 256 x 256 places over [`surveyed_m`]: of heaps close together, of sheets in
     /// patches.
-    pub fn cuts<const N: usize>(&self, texels: [f64; N], build: Build) -> [Cut; N] {
+    pub fn cuts<const N: usize>(&self, texels: [f64; N], build: Build) -> [CoverThreshold; N] {
         const SIDE: usize = 256;
-        let mut cuts: [Cut; N] = std::array::from_fn(|_| Cut { threshold: NOTHING, by_cover: Vec::new() });
+        let mut cuts: [CoverThreshold; N] =
+            std::array::from_fn(|_| CoverThreshold { threshold: NOTHING, by_cover: Vec::new() });
         if self.regions.most() <= 0.0 {
             return cuts;
         }
@@ -79,19 +80,20 @@ impl Field<'_> {
         let least = smallest.iter().fold(f64::MAX, |a, b| a.min(*b));
         let mut plane = vec![LOWEST; SIDE * SIDE];
         match self.family {
-            Family::Fibres => {
-                let outlined = |cover| outlined(self.layer.kind, cover);
+            Family::Cirriform => {
+                let calibrated_cover = |cover| calibrated_cover(self.layer.kind, cover);
                 let cut = if self.layer.kind == CloudKind::Contrail {
-                    let width = |cover| self.trail_width(&mut plane, SIDE, step, outlined(cover), build);
+                    let width =
+                        |cover| self.trail_width(&mut plane, SIDE, step, calibrated_cover(cover), build);
                     self.cut(width, 9)
                 } else {
                     fill(&mut plane, SIDE, step, build, |_, _, _, tile| self.streaks(tile));
                     let columns = StreakColumns::new(&self.streak_shape(), &plane, SIDE, step);
-                    self.cut(|cover| self.streak_threshold(&columns, outlined(cover)), 9)
+                    self.cut(|cover| self.streak_threshold(&columns, calibrated_cover(cover)), 9)
                 };
                 cuts.fill(cut);
             }
-            Family::Sheets => {
+            Family::Stratiform => {
                 let style = style_of(self.layer.kind);
                 for (smallest, cut) in smallest.iter().zip(&mut cuts) {
                     let found = patches(SIDE, step, over, build, |low, high, tile| {
@@ -100,7 +102,7 @@ impl Field<'_> {
                     *cut = self.cut_plane(&found);
                 }
             }
-            Family::Heaps => {
+            Family::Cumuliform => {
                 let half = 0.5 * SIDE as f64 * step;
                 let wanted = Wanted { smallest: least, earliest: f64::MIN, grow: 2.0 };
                 let domes = self.domes(half, wanted, build, |_| (), |d, _| Some((d.radius, self.outline(d))));
@@ -120,38 +122,38 @@ impl Field<'_> {
     }
 
     /// The cut for the layer's cover and, where there are regions, for `covers` others.
-    fn cut(&self, mut threshold: impl FnMut(f64) -> f64, covers: usize) -> Cut {
+    fn cut(&self, mut threshold: impl FnMut(f64) -> f64, covers: usize) -> CoverThreshold {
         let own = self.layer.cover;
         let own = if own > 0.0 { threshold(own) } else { NOTHING };
         if self.regions.is_empty() {
-            return Cut { threshold: own, by_cover: Vec::new() };
+            return CoverThreshold { threshold: own, by_cover: Vec::new() };
         }
         let by_cover = (0..covers).map(|i| threshold((i as f64 / (covers - 1) as f64).max(1e-3))).collect();
-        Cut { threshold: own, by_cover }
+        CoverThreshold { threshold: own, by_cover }
     }
 
     /// The cut of a field by the values of a part of it.
-    fn cut_plane(&self, plane: &[f32]) -> Cut {
+    fn cut_plane(&self, plane: &[f32]) -> CoverThreshold {
         let mut plane = plane.to_vec();
         let last = (plane.len() - 1) as f64;
         // A whole overcast has no seams left: past 97 % the threshold goes on below the lowest value.
         let below = |value: f32, cover: f64| value.max(LOWEST + 1.0) as f64 - closed(cover) * 1.2;
-        let rank = |cover: f64| ((1.0 - outlined(self.layer.kind, cover)) * last).round() as usize;
+        let rank = |cover: f64| ((1.0 - calibrated_cover(self.layer.kind, cover)) * last).round() as usize;
         if self.regions.is_empty() {
             let (_, value, _) = plane.select_nth_unstable_by(rank(self.layer.cover), f32::total_cmp);
-            return Cut { threshold: below(*value, self.layer.cover), by_cover: Vec::new() };
+            return CoverThreshold { threshold: below(*value, self.layer.cover), by_cover: Vec::new() };
         }
         plane.sort_unstable_by(f32::total_cmp);
         self.cut(|cover| below(plane[rank(cover)], cover), COVERS)
     }
 
     /// Where the field is cut at a place in the layer's axes.
-    fn cut_at(&self, cut: &Cut, u: f64, v: f64) -> f64 {
+    fn cut_at(&self, cut: &CoverThreshold, u: f64, v: f64) -> f64 {
         if self.regions.is_empty() { cut.threshold } else { cut.of(self.regions.cover_along(u, v)) }
     }
 
     /// The lowest a field is cut anywhere.
-    fn lowest_cut(&self, cut: &Cut) -> f64 {
+    fn lowest_cut(&self, cut: &CoverThreshold) -> f64 {
         if self.regions.is_empty() { cut.threshold } else { cut.of(self.regions.most()) }
     }
 
@@ -170,13 +172,13 @@ impl Field<'_> {
     /// Smallest body that a map with these texels holds, m.
     fn smallest(&self, texel: f64) -> f64 {
         match self.family {
-            Family::Heaps => 0.45 * texel,
-            Family::Sheets | Family::Fibres => 1.5 * texel,
+            Family::Cumuliform => 0.45 * texel,
+            Family::Stratiform | Family::Cirriform => 1.5 * texel,
         }
     }
 
     /// Domes that reach into a square around the origin, `half` a side from its middle, as
-    /// [`Heaps::domes_in`] has them.
+    /// [`CumuliformField::domes_in`] has them.
     fn domes<B, T: Send>(
         &self,
         half: f64,
@@ -190,7 +192,8 @@ impl Field<'_> {
         // Storms grow until the tropopause stops them, whatever their width.
         let rise = if layer.kind == CloudKind::Cumulonimbus { 0.45 } else { 0.85 };
         let turns = self.turns(30.0, 2000.0) as f32;
-        let heaps = Heaps { seed: layer.seed, cell: layer.cell_size_m, tallest: self.tallest, rise, turns };
+        let heaps =
+            CumuliformField { seed: layer.seed, cell: layer.cell_size_m, tallest: self.tallest, rise, turns };
         let plain = |side: f64| [(side - slide[0]) / stretch, side - slide[1]];
         let placed = |d: &Dome| Dome { x: d.x * stretch + slide[0], y: d.y + slide[1], ..*d };
         let square = [plain(-half), plain(half)];
@@ -236,23 +239,23 @@ impl Field<'_> {
     }
 
     /// Radius of the half ball that light takes the body of a first dome for, m.
-    fn half_ball(&self, cut: &Cut, first: &Dome) -> f64 {
+    fn equivalent_hemisphere(&self, cut: &CoverThreshold, first: &Dome) -> f64 {
         // At a region's rim others of its crowd may stand where the first itself does not.
         let grown = (1.0 + first.birth - self.cut_at(cut, first.x, first.y)).max(0.01);
-        first.wider(LUMPS_IN * self.amplitude).half_ball(grown)
+        first.wider(LUMPS_IN * self.amplitude).equivalent_hemisphere(grown)
     }
 
     /// Fills a map of hulls: squares of heights for heaps, thickness (m) for sheets; and, for heaps, one of
     /// bodies that is half as fine.
-    pub fn hull(&self, cut: &Cut, map: ToFill, build: Build) {
+    pub fn hull(&self, cut: &CoverThreshold, map: ToFill, build: Build) {
         let ToFill { plane, bodies, side, texel } = map;
         if let Some(depth) = self.anvil {
             return self.anvils(depth, cut, plane, side, texel, build);
         }
         match self.family {
-            Family::Heaps => self.heaps(cut, ToFill { plane, bodies, side, texel }, build),
+            Family::Cumuliform => self.heaps(cut, ToFill { plane, bodies, side, texel }, build),
             // Of trails the width is found, of streaks the threshold.
-            Family::Fibres => fill(plane, side, texel, build, |_, _, _, tile| {
+            Family::Cirriform => fill(plane, side, texel, build, |_, _, _, tile| {
                 if self.layer.kind == CloudKind::Contrail {
                     self.trails(&|u, v| self.cut_at(cut, u, v), tile);
                     self.cut_streaks(|_, _| 0.0, tile);
@@ -261,7 +264,7 @@ impl Field<'_> {
                     self.cut_streaks(|x, y| self.cut_at(cut, x, y), tile);
                 }
             }),
-            Family::Sheets => {
+            Family::Stratiform => {
                 let style = style_of(self.layer.kind);
                 fill(plane, side, texel, build, |_, low, high, tile| {
                     self.sheet(&style, low, high, self.smallest(texel), tile);
@@ -271,7 +274,7 @@ impl Field<'_> {
         }
     }
 
-    fn heaps(&self, cut: &Cut, map: ToFill, build: Build) {
+    fn heaps(&self, cut: &CoverThreshold, map: ToFill, build: Build) {
         let ToFill { plane, bodies, side, texel } = map;
         let lowest = self.lowest_cut(cut);
         let wanted = Wanted {
@@ -281,7 +284,7 @@ impl Field<'_> {
         };
         let half = 0.5 * side as f64 * texel;
         let risen = |d: &Dome, body: &f64| self.risen(d, self.cut_at(cut, d.x, d.y), *body);
-        let mounds = self.domes(half, wanted, build, |first| self.half_ball(cut, first), risen);
+        let mounds = self.domes(half, wanted, build, |first| self.equivalent_hemisphere(cut, first), risen);
         plane.fill(self.floor() as f32);
         raise_mounds::<false>(plane, side, texel, build, mounds.iter());
         raise_mounds::<true>(bodies, side / 2, 2.0 * texel, build, mounds.iter());
@@ -300,7 +303,15 @@ impl Field<'_> {
     }
 
     /// Thickness of the ice that the tallest bodies spread into, blown out along the heading.
-    fn anvils(&self, depth: f64, cut: &Cut, plane: &mut [f32], side: usize, texel: f64, build: Build) {
+    fn anvils(
+        &self,
+        depth: f64,
+        cut: &CoverThreshold,
+        plane: &mut [f32],
+        side: usize,
+        texel: f64,
+        build: Build,
+    ) {
         let layer = self.layer;
         let earliest = self.lowest_cut(cut) - 1.0;
         // Bodies that the map does not hold have no anvils in it either: of small cells there would be
@@ -437,7 +448,7 @@ impl Field<'_> {
     }
 
     /// From a sheet's field to its thickness.
-    fn cut_sheet(&self, style: &SheetStyle, cut: &Cut, tile: &mut Tile) {
+    fn cut_sheet(&self, style: &SheetStyle, cut: &CoverThreshold, tile: &mut Tile) {
         let depth = self.layer.depth_m as f32;
         // Where sheets are thin their edges do not count as cloud (optical depth 0.3): ask for as much more.
         let thin =
@@ -509,7 +520,7 @@ mod tests {
     #[test]
     fn outlines_follow_the_cover_asked() {
         for kind in CloudKind::ALL {
-            let at: Vec<f64> = (0..=100).map(|i| outlined(kind, i as f64 / 100.0)).collect();
+            let at: Vec<f64> = (0..=100).map(|i| calibrated_cover(kind, i as f64 / 100.0)).collect();
             assert_eq!((at[0], at[100]), (0.0, 1.0), "{kind:?}");
             assert!(at.windows(2).all(|pair| pair[0] < pair[1]), "{kind:?}: {at:?}");
             assert!(at.iter().enumerate().all(|(i, v)| (v - i as f64 / 100.0).abs() < 0.08), "{kind:?}");

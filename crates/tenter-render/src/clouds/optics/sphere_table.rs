@@ -4,11 +4,11 @@
 //! surface; the second over the first is about the cosine at which light comes in there. With the ball's
 //! optical radius these hold for bodies that are no balls: a half ball on its flat side is as bright as a
 //! ball of two thirds of its radius (as much volume to a surface), within a tenth where it is lit. The
-//! numbers in `ball.f32` were followed photon by photon ([`tenter_reference::balls`]; `references --balls`
+//! numbers in `sphere_table.f32` were followed photon by photon ([`tenter_reference::balls`]; `references --balls`
 //! makes them again): after two and more scatterings, by Mie's function for droplets of 10 um.
 
-use super::diffusion::{ASYMMETRY, LEAVES_DIRECTION};
 use crate::air::henyey_greenstein;
+use crate::clouds::optics::diffusion::{ASYMMETRY, NON_FORWARD_FRACTION};
 use crate::simd::{Int, Real, Scalar};
 use std::f32::consts::PI;
 use std::sync::LazyLock;
@@ -84,7 +84,7 @@ const DIFFRACTED: f32 = 0.96;
 /// scattering turns, at cosines.
 #[inline(always)]
 pub fn diffracted<R: Real>(cosine: R) -> R {
-    henyey_greenstein(DIFFRACTED, cosine) * R::splat(1.0 - LEAVES_DIRECTION)
+    henyey_greenstein(DIFFRACTED, cosine) * R::splat(1.0 - NON_FORWARD_FRACTION)
 }
 
 /// How far the facing of places that stand for a cell may be from its own, in steps: light that comes in
@@ -101,18 +101,22 @@ pub fn cell(depth: f32, near: f32) -> Option<usize> {
 }
 
 /// What droplets in a ball send, as shares of three lobes, under an irradiance of 1.
-pub struct BallLight {
+pub struct SphereTable {
     /// By radius, lobe, facing and depth.
     shares: Vec<f32>,
 }
 
-impl BallLight {
+impl SphereTable {
     #[inline]
-    pub fn get() -> &'static BallLight {
-        static TABLE: LazyLock<BallLight> = LazyLock::new(|| {
-            let shares = numbers(include_bytes!("ball.f32"));
-            assert_eq!(shares.len(), RADII * LOBES * FACINGS * DEPTHS, "ball.f32 was made for other cells");
-            BallLight { shares }
+    pub fn get() -> &'static SphereTable {
+        static TABLE: LazyLock<SphereTable> = LazyLock::new(|| {
+            let shares = numbers(include_bytes!("sphere_table.f32"));
+            assert_eq!(
+                shares.len(),
+                RADII * LOBES * FACINGS * DEPTHS,
+                "sphere_table.f32 was made for other cells"
+            );
+            SphereTable { shares }
         });
         &TABLE
     }
@@ -121,7 +125,7 @@ impl BallLight {
     /// radius.
     ///
     /// ```
-    /// use tenter_render::clouds::ball::BallLight;
+    /// use tenter_render::clouds::optics::sphere_table::BallLight;
     /// use tenter_render::simd::Scalar;
     /// // Under the lit side there is more light than behind: ten times in a dome of radius 60.
     /// let at = |depth, near| BallLight::get().at(Scalar(depth), Scalar(near), Scalar(60.0)).map(|s| s.0).iter().sum::<f32>();

@@ -6,8 +6,8 @@
 //! gathers at the angle of least deviation, `2 asin(n / 2) - 60` degrees: the halo, red inside (Minnaert
 //! 1954, section 134).
 
-use super::mie::DropletPhase;
 use crate::air::henyey_greenstein;
+use crate::clouds::optics::mie::PhaseFunction;
 use crate::simd::Scalar;
 
 /// Ice's refractive index for red, green and blue (Warren 1984; from memory).
@@ -24,17 +24,17 @@ const BRIGHT: f64 = 3.0;
 /// Phase function of ice; `halo` from 0 (rough, broken crystals) to 1 (plain hexagons).
 ///
 /// ```
-/// let ice = tenter_render::clouds::ice::phase(1.0);
+/// let ice = tenter_render::clouds::optics::ice::phase(1.0);
 /// assert!((ice.asymmetry[1] - 0.79).abs() < 0.03);
 /// let at = |degrees: f64| ice.at(degrees.to_radians().cos())[1];
 /// assert!(at(22.3) > 2.0 * at(20.0));
 /// ```
-pub fn phase(halo: f64) -> DropletPhase {
+pub fn phase(halo: f64) -> PhaseFunction {
     let smooth = |angle: f64| {
         let cos = Scalar(angle.cos() as f32);
         0.5 * (henyey_greenstein(DIFFRACTED, cos).0 + henyey_greenstein(REFRACTED, cos).0) as f64
     };
-    DropletPhase::from_values(|angle| {
+    PhaseFunction::from_values(|angle| {
         INDEX.map(|n| {
             let least = 2.0 * (0.5 * n).asin().to_degrees() - 60.0;
             let past = angle.to_degrees() - least;

@@ -18,7 +18,7 @@ pub(super) struct Mound {
     pub(super) fall: f32,
     /// Metres.
     pub(super) swell: f32,
-    /// What [`Bodies`](crate::clouds::bodies::Bodies) hold of the body it belongs to, m.
+    /// What [`BodyRadiusMap`](crate::clouds::cover::body_radius::Bodies) hold of the body it belongs to, m.
     pub(super) body: f32,
 }
 

@@ -51,7 +51,7 @@ impl<'a> Regions<'a> {
     /// Cover at a place, m east and north.
     ///
     /// ```
-    /// use tenter_render::clouds::regions::Regions;
+    /// use tenter_render::clouds::cover::regions::Regions;
     /// use tenter_sky::document::{CloudKind, CoverRegion};
     /// let mut layer = CloudKind::Stratus.usual();
     /// layer.cover = 0.75;

@@ -1,6 +1,6 @@
 //! Squares of layered noise: streaks, and the swells of sheets.
 
-use crate::clouds::hash::layered_noise;
+use crate::clouds::shape::hash::layered_noise;
 use crate::simd::{Kernel, Real};
 
 /// A square of streaks; lengths in cells.

@@ -1,8 +1,8 @@
 //! Lines that aircraft left.
 
 use super::mounds::Mound;
-use crate::clouds::hash::Draw;
-use crate::clouds::streaks::SEAM;
+use crate::clouds::shape::cirriform::SEAM;
+use crate::clouds::shape::hash::Draw;
 use std::f64::consts::PI;
 
 /// A line that an aircraft left.

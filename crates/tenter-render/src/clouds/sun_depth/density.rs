@@ -34,31 +34,31 @@ pub struct DensityGrid {
 
 /// Clouds that fill cells in part, along ways toward a light.
 #[derive(Clone, Copy)]
-pub(super) struct Broken<R: Real> {
+pub(super) struct SubgridFill<R: Real> {
     /// Share of a cell that is filled, for its mean extinction.
     per_core: R,
     /// One over the metres along which a way meets the same clouds.
     per_along: R,
     /// Share that a cloud of that length stops.
     stopped: R,
-    /// How much of this holds: fine cells know the edges of clouds.
-    holds: R,
+    /// How much of this weight: fine cells know the edges of clouds.
+    weight: R,
 }
 
-impl<R: Real> Broken<R> {
+impl<R: Real> SubgridFill<R> {
     /// `cosine`, `sine`: of the light's height.
     #[inline(always)]
-    pub(super) fn new(density: &DensityGrid, cell: f32, cosine: R, sine: R) -> Broken<R> {
+    pub(super) fn new(density: &DensityGrid, cell: f32, cosine: R, sine: R) -> SubgridFill<R> {
         let depth = R::splat(density.layout.depth) / sine;
         let across = R::splat(cell.min(density.body)) / cosine.max(R::splat(1e-3));
         let along = depth.min(across);
         let core = density.core(cell);
         let stopped = R::splat(1.0) - (along * R::splat(-core)).exp();
-        Broken {
+        SubgridFill {
             per_core: R::splat(1.0 / core.max(1e-9)),
             per_along: R::splat(1.0) / along,
             stopped,
-            holds: R::splat(((cell - LOST[0]) / (LOST[1] - LOST[0])).clamp(0.0, 1.0)),
+            weight: R::splat(((cell - LOST[0]) / (LOST[1] - LOST[0])).clamp(0.0, 1.0)),
         }
     }
 
@@ -69,7 +69,7 @@ impl<R: Real> Broken<R> {
         let left = (R::splat(1.0) - filled * self.stopped).max(R::splat(1e-20));
         // Whole clouds are what they are, however little their exponential leaves.
         let broken = -left.ln() * self.per_along;
-        R::select(R::splat(0.98).lt(filled), mean, mean.lerp(broken.min(mean), self.holds))
+        R::select(R::splat(0.98).lt(filled), mean, mean.lerp(broken.min(mean), self.weight))
     }
 }
 
@@ -106,8 +106,8 @@ impl DensityGrid {
         DensityGrid {
             layout,
             extinction: form.extinction,
-            heaps: form.family == Family::Heaps,
-            body: form.body,
+            heaps: form.family == Family::Cumuliform,
+            body: form.body_width,
             values,
         }
     }

@@ -251,7 +251,7 @@ pub struct Slab {
     /// Of light that is scattered twice and more, the phase function's peak not counted.
     modes: Vec<Mode>,
     /// Share of the flux that it sends back, by direction of the light.
-    pub sent_back: Vec<f64>,
+    pub reflectance: Vec<f64>,
 }
 
 impl Slab {
@@ -303,7 +303,7 @@ pub fn slabs(moments: &Moments, directions: &Directions, thinnest: f64, count: u
         .map(|i| Slab {
             directions: directions.cosines.len(),
             modes: modes.iter().map(|(modes, _)| modes[i].clone()).collect(),
-            sent_back: modes[0].1[i].clone(),
+            reflectance: modes[0].1[i].clone(),
         })
         .collect()
 }

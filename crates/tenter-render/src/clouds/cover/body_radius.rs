@@ -1,12 +1,12 @@
 //! How large the bodies of heaps are, from place to place: a hull's slope tells that of the nearest lump's
 //! dome, but light that comes into a cloud goes about in all of it.
 
-use super::nested::Texels;
+use crate::clouds::nested::Texels;
 use crate::simd::{Int, Kernel, Real, dispatch};
 use rayon::prelude::*;
 
 /// Radii of bodies in nested maps, half as fine as those of hulls; 0 where there is none.
-pub struct Bodies {
+pub struct BodyRadiusMap {
     side: usize,
     /// Radii in 255 steps up to the largest, of a texel, its neighbours to the east and north and the one
     /// across.
@@ -18,9 +18,9 @@ pub struct Bodies {
 /// Texels by which lumps may stand out beyond what maps know of a body.
 const WIDENED: usize = 4;
 
-impl Bodies {
+impl BodyRadiusMap {
     /// Of maps of radii, m.
-    pub fn new(radii: &[f32], side: usize) -> Bodies {
+    pub fn new(radii: &[f32], side: usize) -> BodyRadiusMap {
         let largest = radii.par_iter().copied().reduce(|| 0.0, f32::max);
         let step = (largest / 255.0).max(1e-3);
         let mut words = vec![0; radii.len()];
@@ -32,7 +32,7 @@ impl Bodies {
         words.par_chunks_exact_mut(side * side).zip(maps).for_each(|(words, radii)| {
             dispatch(Pack { words, radii, side, step });
         });
-        Bodies { side, words, step }
+        BodyRadiusMap { side, words, step }
     }
 
     /// Radius at a place of the maps of hulls, m.
@@ -120,7 +120,7 @@ mod tests {
             (0..SIDE * SIDE).map(move |i| if level == 1 && inside(i % SIDE, i / SIDE) { 510.0 } else { 0.0 })
         };
         let radii: Vec<f32> = (0..2).flat_map(of_map).collect();
-        let bodies = Bodies::new(&radii, SIDE);
+        let bodies = BodyRadiusMap::new(&radii, SIDE);
         let at = |level: f32, u: f32, v: f32| {
             bodies.at(&Texels { level: Scalar(level), u: Scalar(u), v: Scalar(v) }).0
         };

@@ -6,7 +6,7 @@
 //! itself is marched.
 //!
 //! Cells far away are wider than clouds. Light passes between those, so that a cell that is filled by a share
-//! `f` stops no more than `f` of what crosses it ([`Broken`]): its mean density would stop everything.
+//! `f` stops no more than `f` of what crosses it ([`SubgridFill`]): its mean density would stop everything.
 //!
 //! Between cells side by side what comes through is interpolated, not the depth: half-way between a clear
 //! cell and one of depth 100 lies half a shadow. Between slices it is the depth, which grows evenly through a
@@ -17,10 +17,10 @@ mod layout;
 
 pub use density::DensityGrid;
 
-use super::nested::LEVELS;
 use crate::air::Build;
+use crate::clouds::nested::LEVELS;
 use crate::simd::{Int, Kernel, Mask, Real, Scalar, dispatch};
-use density::{Broken, steps};
+use density::{SubgridFill, steps};
 use layout::{Layout, TOGETHER};
 use rayon::prelude::*;
 
@@ -223,7 +223,7 @@ impl Kernel for SweepRow<'_> {
             let cells = 0.5 * (from + to) / cell;
             let way = [cells * east, cells * north];
             let count = (longest / cell).clamp(1.0, MOST_SAMPLES).ceil();
-            let broken = Broken::new(density, cell, cosine, sine);
+            let broken = SubgridFill::new(density, cell, cosine, sine);
             let mut sum = zero;
             for i in 0..count as usize {
                 let f = (i as f32 + 0.5) / count;

@@ -3,7 +3,7 @@
 //! Each octave is one minus the squared distance to the nearest of scattered points (Worley 1996), which
 //! swells outward in rounds and meets in creases, as rising cloud does.
 
-use super::hash::mix;
+use crate::clouds::shape::hash::mix;
 use crate::simd::{Int, Kernel, Real, dispatch};
 use std::sync::LazyLock;
 
@@ -18,20 +18,20 @@ const OCTAVES: usize = 3;
 
 /// Four neighbouring bytes (y, y+1; z, z+1) in each word: a pair of words along x holds all eight corners of
 /// a cell, and one read brings both.
-pub struct Lumps {
+pub struct WorleyBlock {
     words: Vec<u32>,
 }
 
-impl Lumps {
+impl WorleyBlock {
     #[inline]
-    pub fn get() -> &'static Lumps {
-        static BLOCK: LazyLock<Lumps> = LazyLock::new(Lumps::new);
+    pub fn get() -> &'static WorleyBlock {
+        static BLOCK: LazyLock<WorleyBlock> = LazyLock::new(WorleyBlock::new);
         &BLOCK
     }
 
     /// Made by one thread, in some 20 ms: all others wait for it, those of the pool among them, so that work
     /// handed to the pool would wait for ever.
-    fn new() -> Lumps {
+    fn new() -> WorleyBlock {
         let points: Vec<Vec<f32>> = (0..OCTAVES).map(|o| scattered(COARSEST << o, o as u32)).collect();
         let mut values: Vec<f32> = (0..SIDE * SIDE)
             .flat_map(|row| dispatch(Row { points: &points, y: row % SIDE, z: row / SIDE }))
@@ -46,7 +46,7 @@ impl Lumps {
                 byte(x, y, z) | byte(x, y + 1, z) << 8 | byte(x, y, z + 1) << 16 | byte(x, y + 1, z + 1) << 24
             })
             .collect();
-        Lumps { words }
+        WorleyBlock { words }
     }
 
     /// Interpolated value at a place in units of the block's side: even from 0 (creases) to 1 (crowns), so
@@ -190,7 +190,7 @@ mod tests {
 
     #[test]
     fn the_block_is_even_and_repeats() {
-        let lumps = Lumps::get();
+        let lumps = WorleyBlock::get();
         let mut sum = 0.0;
         let n = 20_000;
         for i in 0..n {

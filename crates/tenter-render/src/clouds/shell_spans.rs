@@ -5,13 +5,13 @@
 /// start from the planet's middle, m; `along`: the same along the ray's direction.
 ///
 /// ```
-/// use tenter_render::clouds::passage::passages;
+/// use tenter_render::clouds::shell_spans::passages;
 /// // Straight up from the ground, through a layer from 1 to 2 km.
 /// let [down, up] = passages(6.371e6, 6.371e6, 6.371e6, 1000.0, 2000.0);
 /// assert!(down[0] >= down[1]);
 /// assert!((up[0] - 1000.0).abs() < 1e-3 && (up[1] - 2000.0).abs() < 1e-3);
 /// ```
-pub fn passages(planet: f64, r: f64, along: f64, base: f64, top: f64) -> [[f64; 2]; 2] {
+pub fn shell_spans(planet: f64, r: f64, along: f64, base: f64, top: f64) -> [[f64; 2]; 2] {
     let crossing = |altitude: f64| {
         let edge = planet + altitude;
         let root = along * along - (r - edge) * (r + edge);

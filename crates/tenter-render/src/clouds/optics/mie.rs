@@ -4,7 +4,7 @@
 //! gamma distribution of Hansen and Travis 1974 with effective variance 0.1; refractive index of water after
 //! Hale and Querry 1973 (1.331 to 1.339 in the visible, absorption nil; from memory).
 
-use super::doubling::Moments;
+use crate::clouds::optics::doubling::Moments;
 use rayon::prelude::*;
 use std::f64::consts::PI;
 
@@ -14,7 +14,7 @@ pub const ANGLES: usize = 512;
 const COLOURS: [(f64, f64); 3] = [(612.0, 1.3318), (549.0, 1.3338), (465.0, 1.3370)];
 
 /// Phase function per steradian in RGB.
-pub struct DropletPhase {
+pub struct PhaseFunction {
     values: Vec<[f32; 3]>,
     /// Mean cosine of the scattering angle.
     pub asymmetry: [f64; 3],
@@ -29,21 +29,21 @@ fn angle_of(index: f64) -> f64 {
     PI * 0.5 * (1.0 + bent)
 }
 
-impl DropletPhase {
+impl PhaseFunction {
     /// Wavelengths that stand for red, green and blue.
     pub const WAVELENGTHS_NM: [f64; 3] = [COLOURS[0].0, COLOURS[1].0, COLOURS[2].0];
 
     /// Effective radius in micrometres.
-    pub fn new(effective_um: f64) -> DropletPhase {
+    pub fn new(effective_um: f64) -> PhaseFunction {
         let columns: Vec<Column> = COLOURS.par_iter().map(|c| Column::new(effective_um, *c)).collect();
         let values =
             (0..ANGLES).map(|i| std::array::from_fn(|c| columns[c].phase[i] as f32)).collect::<Vec<_>>();
         let pick = |f: fn(&Column) -> f64| std::array::from_fn(|c| f(&columns[c]));
-        DropletPhase { values, asymmetry: pick(|c| c.asymmetry), efficiency: pick(|c| c.efficiency) }
+        PhaseFunction { values, asymmetry: pick(|c| c.asymmetry), efficiency: pick(|c| c.efficiency) }
     }
 
     /// From values at scattering angles (radians), brought to unit sum over the sphere.
-    pub fn from_values(value: impl Fn(f64) -> [f64; 3]) -> DropletPhase {
+    pub fn from_values(value: impl Fn(f64) -> [f64; 3]) -> PhaseFunction {
         let angles: Vec<f64> = (0..ANGLES).map(|i| angle_of(i as f64)).collect();
         let raw: Vec<[f64; 3]> = angles.iter().map(|a| value(*a)).collect();
         let (mut total, mut forward) = ([0.0; 3], [0.0; 3]);
@@ -57,7 +57,7 @@ impl DropletPhase {
         let values =
             raw.iter().map(|v| std::array::from_fn(|c| (v[c] / total[c]) as f32)).collect::<Vec<_>>();
         let asymmetry = std::array::from_fn(|c| forward[c] / total[c]);
-        DropletPhase { values, asymmetry, efficiency: [1.0; 3] }
+        PhaseFunction { values, asymmetry, efficiency: [1.0; 3] }
     }
 
     /// Interpolated at the cosine of the scattering angle; 1 is straight on.
@@ -77,12 +77,12 @@ impl DropletPhase {
 const SPREAD: usize = 16;
 const SHOWS: f64 = 10.0;
 
-impl DropletPhase {
+impl PhaseFunction {
     /// The mean over a disc of directions, of this radius in radians, around the cosine of a scattering
     /// angle: forward peaks are narrower than wide pixels, which would miss them or show too much.
     ///
     /// ```
-    /// use tenter_render::clouds::ice;
+    /// use tenter_render::clouds::optics::ice;
     /// // The peak of ice is a third of a degree wide: over half a degree it is lower, and ten degrees off it is the same.
     /// let phase = ice::phase(0.0);
     /// let half = 0.5f64.to_radians();
@@ -112,7 +112,7 @@ impl DropletPhase {
 /// Of red, green and blue.
 const GREEN: usize = 1;
 
-impl DropletPhase {
+impl PhaseFunction {
     /// About Legendre polynomials, in green.
     pub fn moments(&self) -> Moments {
         let values = self.values.iter().enumerate();
@@ -123,7 +123,7 @@ impl DropletPhase {
     /// be gone, in green, per steradian.
     ///
     /// ```
-    /// use tenter_render::clouds::ice;
+    /// use tenter_render::clouds::optics::ice;
     /// // Nothing is gone from what is never so bright; half of ice's light is in a peak of thousands per
     /// // steradian.
     /// let phase = ice::phase(0.0);
@@ -266,7 +266,7 @@ mod tests {
     /// Fogbow of 10 um droplets at 142 degrees, at least 8 times the minimum near 100; asymmetry 0.86.
     #[test]
     fn droplets_of_ten_micrometres() {
-        let phase = DropletPhase::new(10.0);
+        let phase = PhaseFunction::new(10.0);
         let at = |deg: f64| phase.at(deg.to_radians().cos())[1] as f64;
         let bow = (1300..1500).max_by(|a, b| at(*a as f64 * 0.1).total_cmp(&at(*b as f64 * 0.1))).unwrap()
             as f64

@@ -6,7 +6,7 @@ const PARTS: f64 = 16.0;
 const OCTAVES: [f64; 2] = [-10.0, 12.0];
 
 /// Optical depths of columns all over a layer.
-pub struct Survey {
+pub struct ColumnStatistics {
     /// Rows of a square around the eye.
     depths: Vec<f32>,
     width_m: f64,
@@ -47,11 +47,11 @@ impl Columns {
     }
 }
 
-impl Survey {
+impl ColumnStatistics {
     /// `depths`: rows of a square `width_m` wide; columns count as cloud from `counts_from` on.
-    pub fn new(depths: Vec<f32>, width_m: f64, counts_from: f64) -> Survey {
+    pub fn new(depths: Vec<f32>, width_m: f64, counts_from: f64) -> ColumnStatistics {
         let evenly = Columns::sorted(depths.iter().map(|t| (f64::from(*t), 1.0)));
-        Survey { depths, width_m, counts_from, evenly }
+        ColumnStatistics { depths, width_m, counts_from, evenly }
     }
 
     /// Share of columns that count as cloud.
@@ -86,7 +86,7 @@ mod tests {
     fn means_over_columns_taken_together_are_those_over_each() {
         let depths: Vec<f32> = (0..128 * 128).map(|i| ((i % 997) as f32 * 0.01 - 2.0).exp2() - 0.3).collect();
         let depths: Vec<f32> = depths.into_iter().map(|t| t.max(0.0)).collect();
-        let survey = Survey::new(depths.clone(), 100_000.0, 0.3);
+        let survey = ColumnStatistics::new(depths.clone(), 100_000.0, 0.3);
         for f in [|t: f64| t, |t: f64| (-t).exp(), |t: f64| (-t / 0.05).exp(), |t: f64| t / (t + 8.0)] {
             let each = depths.iter().map(|t| f(f64::from(*t))).sum::<f64>() / depths.len() as f64;
             let got = survey.evenly().mean(f);
@@ -102,7 +102,7 @@ mod tests {
         let survey = |depth: fn(f64) -> f32| {
             let off = |k: usize| (k as f64 + 0.5) / SIDE as f64 * 20_000.0 - 10_000.0;
             let depths = (0..SIDE * SIDE).map(|i| depth(off(i % SIDE).hypot(off(i / SIDE)))).collect();
-            Survey::new(depths, 20_000.0, 0.1)
+            ColumnStatistics::new(depths, 20_000.0, 0.1)
         };
         let even = survey(|_| 3.0);
         assert!((even.from_above(2000.0).mean(|t| t) - 3.0).abs() < 1e-6);

@@ -3,7 +3,7 @@
 use tenter_sky::document::{CloudLayer, Family};
 
 /// What lumps and edges of a form are like; lengths in metres.
-pub(super) struct Grain {
+pub(super) struct SurfaceDetail {
     pub(super) family: Family,
     pub(super) depth: f64,
     pub(super) extinction: f64,
@@ -17,41 +17,50 @@ pub(super) struct Grain {
     pub(super) small: f64,
 }
 
-impl Grain {
-    pub(super) fn of_body(layer: &CloudLayer) -> Grain {
+impl SurfaceDetail {
+    pub(super) fn of_body(layer: &CloudLayer) -> SurfaceDetail {
         let (family, cell, depth) = (layer.kind.family(), layer.cell_size_m, layer.depth_m);
         let lump = match family {
-            Family::Heaps => (0.2 * cell).min(0.5 * depth),
-            Family::Sheets => (0.45 * cell).min(1.2 * depth),
-            Family::Fibres => (0.14 * cell).min(0.8 * depth),
+            Family::Cumuliform => (0.2 * cell).min(0.5 * depth),
+            Family::Stratiform => (0.45 * cell).min(1.2 * depth),
+            Family::Cirriform => (0.14 * cell).min(0.8 * depth),
         };
         let amplitude = layer.lobes
             * match family {
-                Family::Heaps => 0.42 * lump,
-                Family::Sheets => 0.22 * lump,
-                Family::Fibres => 0.24 * depth,
+                Family::Cumuliform => 0.42 * lump,
+                Family::Stratiform => 0.22 * lump,
+                Family::Cirriform => 0.24 * depth,
             };
         let edge = match family {
-            Family::Heaps => [8.0 + 30.0 * layer.erosion, 30.0 + 60.0 * layer.erosion],
-            Family::Sheets => [(0.10 + 0.10 * layer.erosion) * depth, 0.3 * depth],
-            Family::Fibres => [0.5 * depth; 2],
+            Family::Cumuliform => [8.0 + 30.0 * layer.erosion, 30.0 + 60.0 * layer.erosion],
+            Family::Stratiform => [(0.10 + 0.10 * layer.erosion) * depth, 0.3 * depth],
+            Family::Cirriform => [0.5 * depth; 2],
         };
         let length = match family {
-            Family::Fibres => layer.stretch.sqrt() * 2.0,
+            Family::Cirriform => layer.stretch.sqrt() * 2.0,
             _ => layer.stretch.sqrt(),
         };
         // Small bodies have thin edges, or they would be all edge.
-        let small = if family == Family::Heaps { (lump / 600.0).clamp(0.15, 1.0) } else { 1.0 };
+        let small = if family == Family::Cumuliform { (lump / 600.0).clamp(0.15, 1.0) } else { 1.0 };
         let edge = edge.map(|e| e * layer.edge * small);
-        Grain { family, depth, extinction: layer.extinction_per_m(), lump, amplitude, edge, length, small }
+        SurfaceDetail {
+            family,
+            depth,
+            extinction: layer.extinction_per_m(),
+            lump,
+            amplitude,
+            edge,
+            length,
+            small,
+        }
     }
 
     /// Of the ice that the tallest bodies spread into.
-    pub(super) fn of_anvil(layer: &CloudLayer) -> Grain {
+    pub(super) fn of_anvil(layer: &CloudLayer) -> SurfaceDetail {
         let depth = 0.2 * layer.depth_m;
         let lump = (0.05 * layer.cell_size_m).min(0.5 * depth);
-        Grain {
-            family: Family::Fibres,
+        SurfaceDetail {
+            family: Family::Cirriform,
             depth,
             extinction: ANVIL_SHARE * layer.extinction_per_m(),
             lump,

@@ -17,16 +17,16 @@
 
 use crate::simd::Real;
 
-/// Asymmetry of droplets near 10 um (Mie; see [`super::mie`]).
+/// Asymmetry of droplets near 10 um (Mie; see [`crate::clouds::optics::mie`]).
 pub const ASYMMETRY: f32 = 0.86;
 
 /// Share of what drops and crystals scatter that leaves its direction by more than a degree or two: the rest
 /// is diffraction (van de Hulst 1957, section 8.1).
-pub const LEAVES_DIRECTION: f32 = 0.5;
+pub const NON_FORWARD_FRACTION: f32 = 0.5;
 
 /// How much of each surrounding reaches a point by many scatterings.
-pub struct Reach<R: Real> {
-    /// Multiples of the sun's irradiance over 4 pi, and how much of it flows downward (see [`Reach::lean`]).
+pub struct DiffusionWeights<R: Real> {
+    /// Multiples of the sun's irradiance over 4 pi, and how much of it flows downward (see [`DiffusionWeights::lean`]).
     pub sun: R,
     /// Share of the ways out that lead back to the light.
     pub sunward: R,
@@ -47,7 +47,14 @@ pub struct Reach<R: Real> {
 /// In a slab the way from the lit side is as long as that straight up, `to_sun * facing`; in a heap it is so
 /// wherever the sun comes from, and shadows of other clouds are part of it.
 #[inline(always)]
-pub fn reach<R: Real>(above: R, below: R, beside: R, to_sun: R, facing: R, flow: R) -> Reach<R> {
+pub fn diffusion_weights<R: Real>(
+    above: R,
+    below: R,
+    beside: R,
+    to_sun: R,
+    facing: R,
+    flow: R,
+) -> DiffusionWeights<R> {
     let b = conductance(below);
     let (facing_up, facing_aside) = facings(above, beside);
     let near = conductance(nearest(above, beside));
@@ -61,7 +68,7 @@ pub fn reach<R: Real>(above: R, below: R, beside: R, to_sun: R, facing: R, flow:
     let sum = (a + b + sides).max(from_sun + b * R::splat(0.5));
     let lean = a * b * inverse;
     let sun = lit(facing);
-    Reach {
+    DiffusionWeights {
         sun: sun * from_sun / sum,
         sunward: from_sun / sum,
         // Toward the far side of what the sun lights: down for a high one.
@@ -130,7 +137,7 @@ mod tests {
             let middle = |thickness: f32| {
                 let half = Scalar(0.5 * thickness);
                 let to_sun = Scalar(0.5 * thickness / m);
-                let r = reach(half, half, Scalar(1e7), to_sun, Scalar(m), Scalar(1.0));
+                let r = diffusion_weights(half, half, Scalar(1e7), to_sun, Scalar(m), Scalar(1.0));
                 let gone = |depth: f32| Scalar((-(1.0 - ASYMMETRY) * depth).exp());
                 let less = not_yet_scattered(Scalar(m), gone(to_sun.0), gone(thickness / m), r.sunward);
                 r.sun.0 - less.0
@@ -143,10 +150,18 @@ mod tests {
 
     #[test]
     fn surroundings_share_out() {
-        let r = reach(Scalar(20.0), Scalar(3.0), Scalar(8.0), Scalar(30.0), Scalar(0.6), Scalar(0.6));
+        let r =
+            diffusion_weights(Scalar(20.0), Scalar(3.0), Scalar(8.0), Scalar(30.0), Scalar(0.6), Scalar(0.6));
         assert!((r.above.0 + r.beside.0 + r.below.0 - 1.0).abs() < 1e-5);
         assert!(r.below.0 > r.above.0);
-        let slab = reach(Scalar(10.0), Scalar(10.0), Scalar(1e7), Scalar(10.0), Scalar(1.0), Scalar(1.0));
+        let slab = diffusion_weights(
+            Scalar(10.0),
+            Scalar(10.0),
+            Scalar(1e7),
+            Scalar(10.0),
+            Scalar(1.0),
+            Scalar(1.0),
+        );
         let s = 10.0 * 0.14f32;
         assert!((slab.sun.0 - 5.0 * (0.71 + s) / (1.42 + 2.0 * s)).abs() < 0.05, "{}", slab.sun.0);
     }

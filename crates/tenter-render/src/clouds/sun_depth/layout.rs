@@ -38,7 +38,7 @@ impl Layout {
     pub(super) fn new(form: &CloudForm, quality: TableQuality) -> Layout {
         let half = form.squares();
         let width = match form.family {
-            Family::Heaps => (2.0 * half[0] / WIDEST_CELL).clamp(SIDES[0], SIDES[1]),
+            Family::Cumuliform => (2.0 * half[0] / WIDEST_CELL).clamp(SIDES[0], SIDES[1]),
             _ => SIDES[0],
         };
         let height = (form.depth / HIGHEST_SLICE).clamp(SLICES[0], SLICES[1]);
