@@ -2,17 +2,17 @@
 //!
 //! Steps follow the form's own distance through the open and the optical depth inside. Where enough cloud has
 //! come together, a ray asks what light reaches it there: few rays of a packet ask at once, so their
-//! questions wait until a packet is full of them ([`super::looks`]). The answers come together by stretches
-//! of the way ([`super::stretches`]), each of which gets its colours and the air in front of it. Where the
-//! rays' courses are known ([`super::courses`]) they are not marched: only the light is asked for.
+//! questions wait until a packet is full of them ([`super::shading`]). The answers come together by stretches
+//! of the way ([`super::segments`]), each of which gets its colours and the air in front of it. Where the
+//! rays' courses are known ([`super::march_cache`]) they are not marched: only the light is asked for.
 
-use super::answer::parts;
-use super::courses::{Courses, Step, Stop};
-use super::following::Following;
-use super::looks::{Question, TowardSun, Waiting};
+use super::in_scatter::InScatter;
+use super::march_cache::{Courses, Step, Stop};
+use super::march_replay::Following;
 use super::multiple_scattering::few_turns;
 use super::rays::{Rays, Span, SurfacePoint};
-use super::stretches::{CloudLight, Colour, Colours, Phases, Stretches};
+use super::segments::{CloudLight, Colour, Colours, Phases, Stretches};
+use super::shading::{Question, TowardSun, Waiting};
 use super::{Look, Way};
 use crate::clouds::form::CloudSample;
 use crate::clouds::optics::sphere_table::{self, diffracted};
@@ -101,7 +101,7 @@ fn through_band<R: Real>(
     let toward_sun = TowardSun::new(look.effort.step);
     let mut waiting = Waiting::new();
     let mut march = March::new(look, band, span, seen.through);
-    let parts = parts(look.scene.lights.len());
+    let parts = InScatter::count(look.scene.lights.len());
     loop {
         let step = match &mut following {
             Some(following) => following.step(parts, gathered),

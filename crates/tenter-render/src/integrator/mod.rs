@@ -5,22 +5,22 @@
 //! `a` of cloud at distance `t` hides what lies behind, so the air's own light up to `t` is seen with weight
 //! `a`, and the rest of it with what is left at the end.
 
-mod answer;
-mod courses;
 mod fog;
-mod following;
 mod ground;
+mod in_scatter;
 mod land;
-mod looks;
 mod march;
+mod march_cache;
+mod march_replay;
 pub(crate) mod multiple_scattering;
 mod rays;
+mod segments;
+mod shading;
 mod shadows;
 mod shafts;
-mod stretches;
 
-pub use courses::{Courses, Known, Notes, Takes};
 pub use march::{Turn, turns};
+pub use march_cache::{Courses, Known, Notes, Takes};
 pub use rays::SurfacePoint;
 pub use shadows::{Around, Shadows};
 
@@ -33,8 +33,8 @@ use land::to_land;
 use march::through_bands;
 use rayon::prelude::*;
 use rays::{FAR, Rays};
+use segments::CloudLight;
 use shafts::Shade;
-use stretches::CloudLight;
 use tenter_sky::spectrum::Rgb;
 
 /// How finely rays are marched.

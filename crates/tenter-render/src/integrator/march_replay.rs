@@ -1,7 +1,7 @@
 //! Known courses of a packet, while they are followed.
 
-use super::courses::{BAND_ENDS, Known, OF_STOP, STRETCH_ENDS, Step, Stop};
-use super::stretches::Stretches;
+use super::march_cache::{BAND_ENDS, Known, OF_STOP, STRETCH_ENDS, Step, Stop};
+use super::segments::Stretches;
 use crate::simd::Real;
 
 /// Known courses of a packet, while they are followed.
@@ -79,7 +79,7 @@ impl<'a> Following<'a> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::integrator::courses::{Notes, Takes};
+    use crate::integrator::march_cache::{Notes, Takes};
     use crate::simd::Mask;
     use crate::simd::Scalar;
 

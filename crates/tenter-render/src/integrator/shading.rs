@@ -5,11 +5,11 @@
 //! seldom do more than two rays of a packet ask for one in the same step: questions wait until they fill a
 //! packet of their own.
 
-use super::answer::{ANSWERED, OF_LIGHT, ONWARD, OPACITY, SURROUNDINGS, THICKNESS, parts};
-use super::courses::Stop;
+use super::in_scatter::{InScatter, InScatterArray, LightInScatter};
+use super::march_cache::Stop;
 use super::multiple_scattering::{Scattered, hardly_turned, more_met, through_ball};
 use super::rays::{Rays, Turn};
-use super::stretches::Stretches;
+use super::segments::Stretches;
 use crate::clouds::optics::diffusion::{ASYMMETRY, NON_FORWARD_FRACTION, diffusion_weights};
 use crate::clouds::optics::sphere_table::SphereTable;
 use crate::scene::Scene;
@@ -150,8 +150,8 @@ impl Waiting {
         let cloud = self.cloud[0];
         let answered =
             R::call(Answer { toward_sun, scene, cloud: clouds[cloud], question: Question(question) });
-        let mut values = [[0.0; 16]; ANSWERED];
-        let answers = parts(scene.lights.len());
+        let mut values = [[0.0; 16]; InScatter::COUNT];
+        let answers = InScatter::count(scene.lights.len());
         for k in 0..answers {
             (answered[k] * question[ASKED - 1]).store(&mut values[k]);
         }
@@ -182,10 +182,10 @@ struct Answer<'a, R: Real> {
 }
 
 impl<R: Real> Subkernel<R> for Answer<'_, R> {
-    type Output = [R; ANSWERED];
+    type Output = InScatterArray<R>;
     #[inline(always)]
-    fn run(self) -> [R; ANSWERED] {
-        look(self.toward_sun, self.scene, self.cloud, &self.question)
+    fn run(self) -> InScatterArray<R> {
+        look(self.toward_sun, self.scene, self.cloud, &self.question).to_array()
     }
 }
 
@@ -199,7 +199,7 @@ fn look<R: Real>(
     scene: &Scene,
     cloud: usize,
     question: &Question<R>,
-) -> [R; ANSWERED] {
+) -> InScatter<R> {
     let clouds = &scene.clouds[cloud];
     let form = &clouds.form.0;
     let sheet = form.family != Family::Cumuliform;
@@ -207,8 +207,8 @@ fn look<R: Real>(
     let [x, y, altitude, w, above, below, beside, hx, hy, cos, sin, down, before, _] = question.0;
     let z = altitude - R::splat(form.base);
     let turn = Turn { heading: [hx, hy], cos, sin };
-    let mut answer = [zero; ANSWERED];
-    answer[OPACITY] = one;
+    let mut answer = InScatter::zero();
+    answer.opacity = one;
 
     // Light that has hardly turned is still on its way: in a thin sheet only so much of what is scattered
     // toward the eye comes from all around, the rest from what stands behind (similarity, along the ray).
@@ -223,8 +223,8 @@ fn look<R: Real>(
     if sheet {
         met = more_met(above + below, down, turned);
         spread = (one - hardly_turned(above + below, down)) * met;
-        answer[ONWARD] = one - spread;
-        answer[THICKNESS] = (above + below).max(R::splat(1e-3)).ln();
+        answer.forward_transmitted = one - spread;
+        answer.log_thickness = (above + below).max(R::splat(1e-3)).ln();
     }
 
     for (i, light) in scene.lights.iter().enumerate() {
@@ -321,8 +321,8 @@ fn look<R: Real>(
             let (wide, backward) = (wide.lerp(smooth_wide, share), backward.lerp(smooth_backward, share));
             r = diffusion_weights(above, below, beside, depth, one, zero);
             if i == 0 && scene.beyond.is_some() {
-                answer[ONWARD] = through_ball(dome);
-                spread = one - answer[ONWARD];
+                answer.forward_transmitted = through_ball(dome);
+                spread = one - answer.forward_transmitted;
             }
             [single, few, many, back] = [(-depth).exp(), forward, wide, backward];
         }
@@ -335,17 +335,18 @@ fn look<R: Real>(
             // Before or after these turns there may be another one.
             back = single * in_peak;
         }
-        let first = SURROUNDINGS + OF_LIGHT * i;
-        answer[first] = single * unveiled;
-        answer[first + 1] = few * unveiled;
-        answer[first + 2] = many * unveiled;
-        answer[first + 3] = back * unveiled;
-        answer[first + 4] = diffracted * unveiled;
+        answer.lights[i] = LightInScatter {
+            single: single * unveiled,
+            low_orders: few * unveiled,
+            high_orders: many * unveiled,
+            backward: back * unveiled,
+            diffracted: diffracted * unveiled,
+        };
         if i == 0 {
-            answer[0] = r.above * spread;
-            answer[1] = r.beside * spread;
-            answer[2] = r.below * spread;
-            answer[3] = r.lean * down * R::splat(ASYMMETRY) * spread;
+            answer.above = r.above * spread;
+            answer.beside = r.beside * spread;
+            answer.below = r.below * spread;
+            answer.flow = r.lean * down * R::splat(ASYMMETRY) * spread;
         }
     }
     answer

@@ -4,8 +4,8 @@
 //! behind the air in front of them. Clouds that are met together keep their light apart: each has its own
 //! drops and surroundings.
 
-use super::answer::{ANSWERED, OF_LIGHT, ONWARD, OPACITY, SURROUNDINGS, THICKNESS, parts};
-use super::courses::Notes;
+use super::in_scatter::{InScatter, LightInScatter};
+use super::march_cache::Notes;
 use super::{Look, Way};
 use crate::scene::probe::Sides;
 use crate::scene::slab_correction::{OfSheet, at_thickness};
@@ -33,7 +33,7 @@ pub struct Stretches {
     opacity: [[f32; 16]; KEPT],
     distance: [[f32; 16]; KEPT],
     /// Of as many clouds as a band has at most.
-    light: Vec<[[[f32; 16]; ANSWERED]; KEPT]>,
+    light: Vec<[[[f32; 16]; InScatter::COUNT]; KEPT]>,
 }
 
 /// Phase functions of a packet: exact for the first order, smooth for those that follow it closely, and two
@@ -74,7 +74,7 @@ impl Stretches {
             most: 0,
             opacity: [[0.0; 16]; KEPT],
             distance: [[0.0; 16]; KEPT],
-            light: vec![[[[0.0; 16]; ANSWERED]; KEPT]; clouds],
+            light: vec![[[[0.0; 16]; InScatter::COUNT]; KEPT]; clouds],
         }
     }
 
@@ -137,22 +137,24 @@ impl Stretches {
             let mut onward = zero;
             for cloud in 0..colours.clouds.len() {
                 let (values, colour) = (&self.light[cloud][k], &colours.clouds[cloud]);
-                let mut light_parts = [zero; ANSWERED];
-                for part in 0..ANSWERED {
-                    light_parts[part] = R::select(ended, R::load(&values[part]), zero);
+                let mut sums = [zero; InScatter::COUNT];
+                for part in 0..InScatter::COUNT {
+                    sums[part] = R::select(ended, R::load(&values[part]), zero);
                 }
-                onward = onward + light_parts[ONWARD];
+                let gathered = InScatter::from_array(&sums);
+                onward = onward + gathered.forward_transmitted;
                 match &colour.sides {
                     Some(sides) => {
                         // The air in front is in it.
                         for c in 0..3 {
-                            seen.light[c] = sides.through[c].mul_add(light_parts[ONWARD], seen.light[c]);
+                            seen.light[c] =
+                                sides.through[c].mul_add(gathered.forward_transmitted, seen.light[c]);
                         }
                     }
                     // What stands behind is seen with the air before it.
-                    None => seen.onward = seen.onward + light_parts[ONWARD],
+                    None => seen.onward = seen.onward + gathered.forward_transmitted,
                 }
-                let own = colour.of(colours, t, &light_parts);
+                let own = colour.of(colours, t, &gathered);
                 // What haze turns by a few degrees still comes from the cloud: the air's own light is
                 // without it.
                 for c in 0..3 {
@@ -165,7 +167,12 @@ impl Stretches {
                 seen.light[c] = front.radiance[c].mul_add(opacity - onward, seen.light[c]);
             }
             if let Some(notes) = colours.look.courses.notes {
-                self.note(k, R::LANES, parts(colours.look.scene.lights.len()), &mut notes.borrow_mut());
+                self.note(
+                    k,
+                    R::LANES,
+                    InScatter::count(colours.look.scene.lights.len()),
+                    &mut notes.borrow_mut(),
+                );
             }
             (self.opacity[k], self.distance[k]) = ([0.0; 16], [0.0; 16]);
         }
@@ -181,7 +188,7 @@ impl Stretches {
         for ray in (0..rays).filter(|ray| k < self.present[*ray]) {
             for (cloud, light) in self.light.iter().enumerate() {
                 // What was looked for has an opacity.
-                if light[k][OPACITY][ray] != 0.0 {
+                if light[k][InScatter::OPACITY][ray] != 0.0 {
                     notes.take_light(ray, cloud, light[k][..parts].iter().map(|of_rays| of_rays[ray]));
                 }
             }
@@ -194,12 +201,12 @@ impl Stretches {
         for light in &mut self.light {
             for ray in 0..16 {
                 let k = self.present[ray];
-                for part in 0..ANSWERED {
+                for part in 0..InScatter::COUNT {
                     let value = if k < KEPT { light[k][part][ray] } else { 0.0 };
                     light[0][part][ray] = value;
                 }
             }
-            light[1..].fill([[0.0; 16]; ANSWERED]);
+            light[1..].fill([[0.0; 16]; InScatter::COUNT]);
         }
     }
 }
@@ -207,14 +214,14 @@ impl Stretches {
 impl<R: Real> Colour<R> {
     /// The light of a stretch in the colours of what lights it, `t` metres along the way.
     #[inline(always)]
-    fn of(&self, Colours { look, way, .. }: &Colours<R>, t: R, parts: &[R; ANSWERED]) -> [R; 3] {
+    fn of(&self, Colours { look, way, .. }: &Colours<R>, t: R, gathered: &InScatter<R>) -> [R; 3] {
         let scene = look.scene;
         let p = way.rays.at(t);
         let (a, shading) = (&self.around, &self.shading);
-        let beside = parts[1];
+        let beside = gathered.beside;
         // The flow is a part of what comes from above, less what comes from below.
-        let (mut above, mut below) = (parts[0] + parts[3], parts[2] - parts[3]);
-        let thickness = parts[THICKNESS] / parts[OPACITY].max(R::splat(1e-9));
+        let (mut above, mut below) = (gathered.above + gathered.flow, gathered.below - gathered.flow);
+        let thickness = gathered.log_thickness / gathered.opacity.max(R::splat(1e-9));
         if let Some(sheet) = &self.sheet {
             above = above * at_thickness(&sheet.above, thickness);
             below = below * at_thickness(&sheet.below, thickness);
@@ -230,29 +237,27 @@ impl<R: Real> Colour<R> {
             own[c] = own[c] * R::splat(shading.shade[c] * shading.absorb[c]);
         }
         for (i, source) in scene.lights.iter().enumerate() {
-            let first = SURROUNDINGS + OF_LIGHT * i;
-            let (single, forward, wide, back) =
-                (parts[first], parts[first + 1], parts[first + 2], parts[first + 3]);
+            let LightInScatter { single, low_orders, high_orders, backward, diffracted } = gathered.lights[i];
             let up = p.turn.local(source.direction())[2];
             let sun = source.sunlight.at(p.altitude, up);
-            let mut many = wide * self.phases[i].wide + back * self.phases[i].back;
+            let mut many = high_orders * self.phases[i].wide + backward * self.phases[i].back;
             many = many * R::splat(shading.high_orders);
-            let mut few = forward * self.phases[i].forward;
+            let mut few = low_orders * self.phases[i].forward;
             if let Some(sheet) = &self.sheet {
                 let correction = at_thickness(&sheet.lights[i], thickness);
                 (many, few) = (many * correction, few * correction);
             }
-            few = parts[first + 4].mul_add(self.phases[i].diffracted, few);
+            few = diffracted.mul_add(self.phases[i].diffracted, few);
             let strength = R::splat(source.strength);
             for c in 0..3 {
                 let many = many.mul_add(R::splat(shading.absorb[c]), few);
                 let mut share = self.phases[i].single[c].mul_add(single, many);
                 if let Some(sheet) = &self.sheet {
-                    share = self.phases[i].single[c].min(sheet.cut_off).mul_add(back, share);
+                    share = self.phases[i].single[c].min(sheet.cut_off).mul_add(backward, share);
                 }
                 own[c] = share.mul_add(sun[c] * strength, own[c]);
                 // Around a light there is no edge that a narrow phase function would show.
-                let once = if self.sheet.is_some() { single + back } else { single };
+                let once = if self.sheet.is_some() { single + backward } else { single };
                 let wide = self.phases[i].forward.mul_add(once, many);
                 own[c] = wide.mul_add(R::splat(a.sunward[i][c]), own[c]);
             }
