@@ -6,9 +6,9 @@ use std::path::Path;
 use tenter_formats::png;
 use tenter_reference::{Reference, Traced, Wish};
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::Effort;
+use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::render;
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::grade_of;
 use tenter_sky::camera::Camera;
 use tenter_sky::develop::Development;
@@ -116,7 +116,7 @@ pub fn trace_alone(sky: &Sky) -> Result<Traced> {
 }
 
 fn trace(sky: &Sky, Paths { size, most, shared }: Paths) -> Result<Traced> {
-    let scene = Workshop::default().scene(sky, TableQuality::Full, &|| false)?;
+    let scene = SceneCache::default().scene(sky, TableQuality::Full, &|| false)?;
     let wish = Wish { noise_percent: size.noise, most_paths: most, spread: true, shared };
     let camera = Camera::lens(&sky.eye, size.width, size.height());
     Ok(Reference::new(&scene)?.picture(&camera, wish, &|| false, |_| ())?)
@@ -124,10 +124,10 @@ fn trace(sky: &Sky, Paths { size, most, shared }: Paths) -> Result<Traced> {
 
 /// The live picture of a crop, a pixel for each of its reference's.
 pub fn live(sky: &Sky, size: Size) -> Result<Vec<[f32; 3]>> {
-    let scene = Workshop::default().scene(sky, TableQuality::Full, &|| false)?;
+    let scene = SceneCache::default().scene(sky, TableQuality::Full, &|| false)?;
     let (width, height) = (size.width * size.finer, size.height() * size.finer);
     let finer = Camera::lens(&sky.eye, width, height);
-    Ok(together(&render(&scene, &finer, Effort::default(), &|| false)?.pixels, width, size.finer))
+    Ok(together(&render(&scene, &finer, MarchQuality::default(), &|| false)?.pixels, width, size.finer))
 }
 
 /// How far a live picture is off its reference, in blocks.

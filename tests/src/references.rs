@@ -12,9 +12,9 @@ use tenter_app::starters::Starter;
 use tenter_formats::exr_map::{Depth, write_picture};
 use tenter_reference::{Reference, Traced, Wish};
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::Effort;
+use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::render;
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{Land, Sky};
 use tenter_sky::spectrum::luminance;
@@ -129,7 +129,7 @@ pub fn store(name: &str, scene: String, traced: &Traced, width: usize) -> Result
 
 /// Makes the reference picture of a sky.
 pub fn make(sky: &Sky) -> Result<Traced> {
-    let scene = Workshop::default().scene(&bare(sky), TableQuality::Full, &|| false)?;
+    let scene = SceneCache::default().scene(&bare(sky), TableQuality::Full, &|| false)?;
     // Clouds have detail within a pixel: paths go all over it. They share what they find.
     let cloudy = !sky.clouds.is_empty();
     let noise_percent = if cloudy { NOISE_IN_CLOUDS } else { NOISE };
@@ -170,9 +170,10 @@ pub fn pair(starter: &Starter, block: usize) -> Result<Pair> {
     let Stored { truth, unsure, .. } = stored(starter.slug, &hash_of(sky))?.with_context(|| {
         format!("{}: the stored reference is of another sky; run `cargo run --bin references`", starter.slug)
     })?;
-    let scene = Workshop::default().scene(&bare(sky), TableQuality::Full, &|| false)?;
+    let scene = SceneCache::default().scene(&bare(sky), TableQuality::Full, &|| false)?;
     let finer = if sky.clouds.is_empty() { 1 } else { FINER };
-    let live = render(&scene, &Camera::latlong(WIDTH * finer, 0.0), Effort::default(), &|| false)?.pixels;
+    let live =
+        render(&scene, &Camera::latlong(WIDTH * finer, 0.0), MarchQuality::default(), &|| false)?.pixels;
     // Of a mean, the error is the smaller the more it is of.
     let unsure = together(&unsure.iter().map(|e| [*e; 3]).collect::<Vec<_>>(), WIDTH, block);
     Ok(Pair {

@@ -5,7 +5,7 @@ use std::f64::consts::PI;
 use tenter_formats::exr_map::{Depth, read, write_map};
 use tenter_render::measure::readouts;
 use tenter_render::picture::{MapRender, MapSettings};
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::PlacedSun;
 use tenter_sky::document::Sky;
 use tenter_sky::spectrum::luminance;
@@ -19,7 +19,7 @@ struct Baked {
     sun: [f64; 2],
 }
 
-fn bake(workshop: &Workshop, sky: &Sky, settings: MapSettings) -> Baked {
+fn bake(workshop: &SceneCache, sky: &Sky, settings: MapSettings) -> Baked {
     let render = MapRender::new(sky, &settings, workshop, &|| false).unwrap();
     let (pixels, facts) = render.whole(&|| false, |_| ()).unwrap();
     let dir = tempfile::tempdir().unwrap();
@@ -88,7 +88,7 @@ fn clear(azimuth: f64, elevation: f64) -> Sky {
 
 #[test]
 fn the_disc_is_where_the_document_puts_it() {
-    let workshop = Workshop::default();
+    let workshop = SceneCache::default();
     for (azimuth, elevation) in [(123.4, 37.7), (359.99, 12.0), (180.0, 55.5)] {
         let map = bake(&workshop, &clear(azimuth, elevation), MapSettings::default());
         let expected = map.place(azimuth, elevation);
@@ -116,7 +116,7 @@ fn the_disc_is_where_the_document_puts_it() {
 /// half of it).
 #[test]
 fn the_discs_light_is_the_meters_at_every_size() {
-    let workshop = Workshop::default();
+    let workshop = SceneCache::default();
     let sky = clear(123.4, 37.7);
     for width in [1024, 2048, 4096] {
         let map = bake(&workshop, &sky, MapSettings { width, ..MapSettings::default() });
@@ -151,7 +151,7 @@ fn the_discs_light_is_the_meters_at_every_size() {
 /// No NaN, infinity or negative value; the seam is no larger than the change between neighbouring columns.
 #[test]
 fn maps_of_the_starters_are_sound() {
-    let workshop = Workshop::default();
+    let workshop = SceneCache::default();
     for name in ["clear-noon", "ferry-afternoon", "low-sun-bar"] {
         let path = tenter_tests::root().join(format!("demo/starters/{name}.json"));
         let file: serde_json::Value = serde_json::from_slice(&std::fs::read(path).unwrap()).unwrap();

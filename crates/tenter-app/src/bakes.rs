@@ -9,7 +9,7 @@ use std::collections::HashSet;
 use std::time::Duration;
 use tenter_formats::exr_map::fits_half;
 use tenter_render::picture::{Layout, MapError, MapRender, MapSettings};
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_sky::document::Sky;
 use tenter_store::{Bake, BakePage, NewBake, Page, StoreError};
 use uuid::Uuid;
@@ -122,7 +122,7 @@ impl PlannedBake {
 
     /// Refuses half values for a map that they can't hold, as far as its lights tell. Blocks; call it
     /// where computation may.
-    pub fn check_half(&self, workshop: &Workshop, cancelled: &(dyn Fn() -> bool + Sync)) -> Result<()> {
+    pub fn check_half(&self, workshop: &SceneCache, cancelled: &(dyn Fn() -> bool + Sync)) -> Result<()> {
         if self.settings.file != FileKind::ExrHalf {
             return Ok(());
         }

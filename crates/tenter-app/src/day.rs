@@ -3,7 +3,7 @@
 use rayon::prelude::*;
 use serde::Serialize;
 use tenter_render::air::{Build, SunInSky, TableQuality, sky_radiance};
-use tenter_render::prepare::{Cancelled, Workshop};
+use tenter_render::prepare::{Cancelled, SceneCache};
 use tenter_render::scene::time_of;
 use tenter_sky::astronomy::{self, Day};
 use tenter_sky::camera::toward;
@@ -33,7 +33,7 @@ const STRETCHES: usize = 96;
 /// The day of a sky's place and time. Clouds are left out: the ribbon is the air's.
 pub fn strip(
     sky: &Sky,
-    workshop: &Workshop,
+    workshop: &SceneCache,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Result<Strip, Cancelled> {
     let place = &sky.place;
@@ -103,7 +103,7 @@ mod tests {
         sky.place.latitude_deg = 45.0;
         sky.place.longitude_deg = 0.0;
         sky.place.at = "2026-03-20T12:00:00+00:00".into();
-        let strip = strip(&sky, &Workshop::default(), &|| false).unwrap();
+        let strip = strip(&sky, &SceneCache::default(), &|| false).unwrap();
         assert_eq!(strip.ribbon.len(), STRETCHES);
         let sum = |i: usize| strip.ribbon[i].colours[0].iter().map(|v| *v as u32).sum::<u32>();
         assert!(sum(48) > 3 * sum(0), "{} {}", sum(48), sum(0));

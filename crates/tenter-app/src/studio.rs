@@ -11,10 +11,10 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
 use std::time::Instant;
 use tenter_formats::frame::{Frame, pack};
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::Effort;
+use tenter_render::integrator::MarchQuality;
 use tenter_render::measure::{Readouts, readouts};
 use tenter_render::picture::{Again, Area, Disc, Picture, Seen, discs, render, smooth_outlines};
-use tenter_render::prepare::{Cancelled, Workshop, lit_alone};
+use tenter_render::prepare::{Cancelled, SceneCache, normalised_single_light};
 use tenter_render::scene::Scene;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{Grade, Sky};
@@ -65,7 +65,7 @@ const QUICK_MS: f64 = 45.0;
 /// Draws wishes; clones share the number of the newest wish, the workshop and how coarse pictures are.
 #[derive(Clone)]
 pub struct Studio {
-    workshop: Arc<Workshop>,
+    workshop: Arc<SceneCache>,
     newest: Arc<AtomicU64>,
     coarseness: Arc<AtomicUsize>,
     kept: Arc<Mutex<Option<Kept>>>,
@@ -122,7 +122,7 @@ struct Task<'a> {
 
 impl Task<'_> {
     fn new(wish: &Wish) -> Task<'_> {
-        let (sky, strength) = lit_alone(&wish.sky).unwrap_or_else(|| (wish.sky.clone(), 1.0));
+        let (sky, strength) = normalised_single_light(&wish.sky).unwrap_or_else(|| (wish.sky.clone(), 1.0));
         Task { wish, sky, strength: strength as f32, begun: Instant::now() }
     }
 
@@ -151,7 +151,7 @@ impl Task<'_> {
             width: picture.width,
             height: picture.height,
             frame: pack(&picture.pixels, picture.width),
-            discs: discs(scenes.lit(), Effort::default()),
+            discs: discs(scenes.lit(), MarchQuality::default()),
             readouts: None,
             overhead: None,
             milliseconds: self.begun.elapsed().as_secs_f64() * 1e3,
@@ -173,7 +173,7 @@ impl Scenes {
 }
 
 impl Studio {
-    pub fn new(workshop: Arc<Workshop>, budget: Arc<CourseBudget>) -> Studio {
+    pub fn new(workshop: Arc<SceneCache>, budget: Arc<CourseBudget>) -> Studio {
         Studio {
             workshop,
             newest: Arc::new(AtomicU64::new(0)),
@@ -217,7 +217,8 @@ impl Studio {
                 kept
             }
             None => {
-                let picture = self.again(&self.refined, &scenes.unit, &camera, Effort::default(), &stale);
+                let picture =
+                    self.again(&self.refined, &scenes.unit, &camera, MarchQuality::default(), &stale);
                 let Ok(picture) = picture else { return };
                 Kept { key, around: task.around(), camera, refined: Arc::new(picture), smooth: None }
             }
@@ -231,7 +232,7 @@ impl Studio {
             let mut picture = (*kept.refined).clone();
             let whole = Area::whole(&camera);
             let Ok(()) =
-                smooth_outlines(&mut picture, &scenes.unit, &camera, whole, Effort::default(), &stale)
+                smooth_outlines(&mut picture, &scenes.unit, &camera, whole, MarchQuality::default(), &stale)
             else {
                 return;
             };
@@ -249,7 +250,7 @@ impl Studio {
         last: &Arc<Mutex<Again>>,
         scene: &Scene,
         camera: &Camera,
-        effort: Effort,
+        effort: MarchQuality,
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<Picture, Cancelled> {
         let picture = held(last).render(scene, camera, effort, cancelled);
@@ -273,7 +274,8 @@ impl Studio {
             return;
         }
         let Some(scenes) = self.scenes(task, TableQuality::Draft, &|| false) else { return };
-        let Ok(picture) = self.again(&self.coarse, &scenes.unit, &camera, Effort::COARSE, &|| false) else {
+        let Ok(picture) = self.again(&self.coarse, &scenes.unit, &camera, MarchQuality::COARSE, &|| false)
+        else {
             return;
         };
         let shot = task.shot(Stage::Coarse, &scenes, &picture);
@@ -290,7 +292,7 @@ impl Studio {
         // The full scene: the kept picture is of it, and all its tables are there.
         let scenes = self.scenes(task, TableQuality::Full, &|| false)?;
         let seen = Seen { picture: last.smooth.as_ref().unwrap_or(&last.refined), by: &last.camera };
-        let picture = seen.turned(&scenes.unit, camera, Effort::COARSE)?;
+        let picture = seen.turned(&scenes.unit, camera, MarchQuality::COARSE)?;
         Some(task.shot(Stage::Coarse, &scenes, &picture))
     }
 
@@ -318,7 +320,7 @@ pub const OVERHEAD_SIDE: usize = 96;
 /// The upper sky, unless it is no longer wanted.
 fn overhead(scene: &Scene, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Frame> {
     let camera = Camera::fisheye(OVERHEAD_SIDE, 0.0);
-    let picture = render(scene, &camera, Effort::COARSE, cancelled).ok()?;
+    let picture = render(scene, &camera, MarchQuality::COARSE, cancelled).ok()?;
     Some(pack(&picture.pixels, picture.width))
 }
 

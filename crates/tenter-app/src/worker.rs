@@ -14,7 +14,7 @@ use std::time::{Duration, Instant};
 use tenter_formats::exr_map::{Depth, map_header};
 use tenter_formats::{exr_scanlines, hdr, png};
 use tenter_render::picture::{MapError, MapFacts, MapRender, MapSums};
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_sky::develop::Development;
 use tenter_sky::document::Sky;
 use tenter_sky::spectrum::Rgb;
@@ -34,7 +34,7 @@ struct Baker {
     app: App,
     name: String,
     pool: ThreadPool,
-    workshop: Workshop,
+    workshop: SceneCache,
     /// The last bake's map: its discs and steps are found once.
     map: Mutex<Option<(Uuid, Arc<MapRender>)>>,
 }
@@ -47,7 +47,7 @@ impl App {
             app: self.clone(),
             name: format!("bake-{}", Uuid::new_v4().simple()),
             pool: background_pool(),
-            workshop: Workshop::default(),
+            workshop: SceneCache::default(),
             map: Mutex::default(),
         });
         let (stopped, mut told) = tokio::sync::watch::channel(false);

@@ -1,13 +1,13 @@
 use crate::exr_map::{Depth, depth_for, read, write_map, write_picture};
 use crate::{FormatError, hdr};
 use tenter_render::picture::{MapRender, MapSettings, Scale};
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_sky::document::{CloudKind, Sky};
 
 fn small_map(settings: MapSettings) -> (Vec<[f32; 3]>, tenter_render::picture::MapFacts) {
     let sky = Sky { clouds: vec![CloudKind::CumulusHumilis.usual()], ..Sky::default() };
     let settings = MapSettings { width: 128, ..settings };
-    MapRender::new(&sky, &settings, &Workshop::default(), &|| false)
+    MapRender::new(&sky, &settings, &SceneCache::default(), &|| false)
         .unwrap()
         .whole(&|| false, |_| ())
         .unwrap()

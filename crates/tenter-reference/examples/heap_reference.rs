@@ -7,7 +7,7 @@ use fastrand::Rng;
 use std::time::Instant;
 use tenter_reference::{AirPaths, Reference, Wish};
 use tenter_render::air::TableQuality;
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{CloudKind, CloudLayer, CoverRegion, Eye, Outline, Placement, Sky};
 use tenter_sky::spectrum::luminance;
@@ -35,7 +35,7 @@ fn main() {
     let mut sky = Sky { clouds: vec![layer], eye, ..Sky::default() };
     sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 40.0 };
     let scene =
-        Workshop::default().scene(&sky, TableQuality::Full, &|| false).expect("nobody calls this off");
+        SceneCache::default().scene(&sky, TableQuality::Full, &|| false).expect("nobody calls this off");
     let camera = Camera::lens(&sky.eye, 240, 135);
 
     let reference = Reference::new(&scene).expect("a plain sky");

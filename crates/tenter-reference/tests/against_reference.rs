@@ -2,8 +2,8 @@
 
 use tenter_reference::{Reference, Traced, Unable, Wish};
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::{Effort, look_at};
-use tenter_render::prepare::Workshop;
+use tenter_render::integrator::{MarchQuality, radiance_along};
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_sky::camera::{Camera, toward};
 use tenter_sky::document::{CloudKind, CloudLayer, Colour, Eye, Placement, Sky};
@@ -12,7 +12,7 @@ use tenter_sky::spectrum::luminance;
 fn scene(elevation_deg: f64) -> Scene {
     let mut sky = Sky::default();
     sky.suns[0].placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg };
-    Workshop::default().scene(&sky, TableQuality::Full, &|| false).unwrap()
+    SceneCache::default().scene(&sky, TableQuality::Full, &|| false).unwrap()
 }
 
 /// The aim is 3 % in the mean; docs/accuracy.md has where the rest is.
@@ -26,7 +26,7 @@ fn live_skies_are_near_the_reference() {
         for (azimuth, elevation) in looks {
             let d = toward(f64::to_radians(azimuth), f64::to_radians(elevation));
             let truth = reference.along(d, 0.015, 1 << 20);
-            let live = luminance(look_at(&scene, &[d], 1e-3, Effort::default())[0].0) as f64;
+            let live = luminance(radiance_along(&scene, &[d], 1e-3, MarchQuality::default())[0].0) as f64;
             let e = live / luminance(truth.rgb) as f64 - 1.0;
             println!("sun {elevation}, {azimuth} {elevation}: {:+.1} %", 100.0 * e);
             assert!(e.abs() < 0.2, "{azimuth} {elevation}: {live} against {truth:?}");
@@ -57,7 +57,7 @@ fn under_a_lid() -> (Scene, Camera) {
     let lid = CloudLayer { cover: 1.0, ..CloudKind::Stratus.usual() };
     let mut sky = Sky { clouds: vec![lid], eye, ..Sky::default() };
     sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 40.0 };
-    let scene = Workshop::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
+    let scene = SceneCache::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
     let camera = Camera::lens(&sky.eye, 16, 9);
     (scene, camera)
 }
@@ -91,6 +91,6 @@ fn shared_paths_bring_what_paths_alone_would() {
 fn clouds_that_are_not_physical_are_refused() {
     let tinted = CloudLayer { scatter_tint: Colour([1.0, 0.8, 0.8]), ..CloudKind::Stratus.usual() };
     let sky = Sky { clouds: vec![tinted], ..Sky::default() };
-    let scene = Workshop::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
+    let scene = SceneCache::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
     assert_eq!(Reference::new(&scene).err(), Some(Unable::Clouds));
 }

@@ -5,7 +5,7 @@ mod common;
 
 use common::{SUN_AZIMUTH_DEG, bare, even_sheet, scene};
 use tenter_reference::Reference;
-use tenter_render::integrator::{Effort, look_at};
+use tenter_render::integrator::{MarchQuality, radiance_along};
 use tenter_sky::camera::toward;
 use tenter_sky::document::{CloudKind, CloudLayer, Sky};
 use tenter_sky::spectrum::luminance;
@@ -41,7 +41,8 @@ fn even_sheets_are_near_the_reference() {
                 for (azimuth, elevation) in LOOKS {
                     let d = toward(azimuth.to_radians(), sign * elevation.to_radians());
                     let truth = luminance(reference.along(d, 0.02, 1 << 16).rgb) as f64;
-                    let live = luminance(look_at(&scene, &[d], 1e-3, Effort::default())[0].0) as f64;
+                    let live =
+                        luminance(radiance_along(&scene, &[d], 1e-3, MarchQuality::default())[0].0) as f64;
                     let off = live / truth - 1.0;
                     println!(
                         "{kind:?} {thickness} {sine} {sign} {azimuth}/{elevation}: {truth:.0} {:+.1} %",

@@ -4,7 +4,7 @@ mod common;
 
 use common::scene;
 use tenter_reference::slabs::REFLECTANCE;
-use tenter_render::integrator::{Effort, look_at};
+use tenter_render::integrator::{MarchQuality, radiance_along};
 use tenter_render::measure::readouts;
 use tenter_render::scene::Scene;
 use tenter_sky::camera::toward;
@@ -29,7 +29,7 @@ fn directions() -> Vec<[f64; 3]> {
 }
 
 fn seen(scene: &Scene) -> Vec<([f32; 3], f32)> {
-    look_at(scene, &directions(), 0.002, Effort::default())
+    radiance_along(scene, &directions(), 0.002, MarchQuality::default())
 }
 
 #[test]
@@ -90,7 +90,12 @@ fn layers_that_cross_are_seen_together() {
     let sheet = CloudLayer { base_m: 1800.0, cover: 0.6, ..layer(CloudKind::Stratocumulus, "sheet") };
     // By fine steps: usual ones fall elsewhere in a thin ledge when another layer is there too.
     let seen = |clouds: Vec<CloudLayer>| {
-        look_at(&scene(&sky(clouds)), &directions(), 0.002, Effort { step: 0.25, ..Effort::default() })
+        radiance_along(
+            &scene(&sky(clouds)),
+            &directions(),
+            0.002,
+            MarchQuality { step_scale: 0.25, ..MarchQuality::default() },
+        )
     };
     let both = seen(vec![heaps.clone(), sheet.clone()]);
     let (heaps, sheet) = (seen(vec![heaps]), seen(vec![sheet]));
@@ -207,7 +212,10 @@ fn a_veil_of_plain_crystals_has_a_ring() {
         let (s, c) = elevation.sin_cos();
         let turn = ((degrees.to_radians().cos() - s * s) / (c * c)).acos();
         let looks = [sun - turn, sun + turn].map(|a| toward(a, elevation));
-        look_at(&scene, &looks, 0.002, Effort::default()).iter().map(|l| luminance(l.0)).sum::<f32>()
+        radiance_along(&scene, &looks, 0.002, MarchQuality::default())
+            .iter()
+            .map(|l| luminance(l.0))
+            .sum::<f32>()
     };
     assert!(at(22.6) > 1.15 * at(20.0), "{} {}", at(22.6), at(20.0));
     assert!(at(22.6) > 1.1 * at(28.0), "{} {}", at(22.6), at(28.0));
@@ -220,7 +228,7 @@ fn air_under_a_deck_is_in_its_shadow() {
     let (mut open, mut under) = (sky(vec![]), sky(vec![deck]));
     (open.air.visibility_km, under.air.visibility_km) = (8.0, 8.0);
     let down = [toward(3.0, -0.005)];
-    let of = |sky: &Sky| luminance(look_at(&scene(sky), &down, 0.002, Effort::default())[0].0);
+    let of = |sky: &Sky| luminance(radiance_along(&scene(sky), &down, 0.002, MarchQuality::default())[0].0);
     assert!(of(&under) < 0.3 * of(&open), "{} {}", of(&under), of(&open));
 }
 
@@ -241,7 +249,7 @@ fn elements_are_as_wide_as_the_atlas_has_them() {
         let arc: Vec<[f64; 3]> = (0..COUNT)
             .map(|i| toward((i as f64 * STEP / 45f64.to_radians().cos()).to_radians(), 45f64.to_radians()))
             .collect();
-        let thick: Vec<f64> = look_at(&scene, &arc, 0.0014, Effort::default())
+        let thick: Vec<f64> = radiance_along(&scene, &arc, 0.0014, MarchQuality::default())
             .iter()
             .map(|(_, through)| (-f64::from(through.max(1e-3)).ln()).min(3.0))
             .collect();

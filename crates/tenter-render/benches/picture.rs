@@ -5,9 +5,9 @@
 
 use divan::Bencher;
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::Effort;
+use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::{MapRender, MapSettings, render};
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{CloudKind, Placement, Sky};
 
@@ -51,14 +51,14 @@ fn changed(change: Change, n: u32) -> Sky {
     sky
 }
 
-fn picture(workshop: &Workshop, sky: &Sky, quality: TableQuality, width: usize) -> f32 {
+fn picture(workshop: &SceneCache, sky: &Sky, quality: TableQuality, width: usize) -> f32 {
     let scene = workshop.scene(sky, quality, &|| false).unwrap();
     let camera = Camera::lens(&sky.eye, width, width * 9 / 16);
-    render(&scene, &camera, Effort::default(), &|| false).unwrap().pixels[0][1]
+    render(&scene, &camera, MarchQuality::default(), &|| false).unwrap().pixels[0][1]
 }
 
 fn after(bencher: Bencher, change: Change, quality: TableQuality, width: usize) {
-    let workshop = Workshop::default();
+    let workshop = SceneCache::default();
     picture(&workshop, &fair_weather(), quality, width);
     let mut n = 0;
     bencher
@@ -86,6 +86,6 @@ fn refined(bencher: Bencher, change: Change) {
 #[divan::bench(args = [2048, 4096], sample_count = 2, sample_size = 1)]
 fn map(width: usize) -> usize {
     let settings = MapSettings { width, ..MapSettings::default() };
-    let map = MapRender::new(&fair_weather(), &settings, &Workshop::default(), &|| false).unwrap();
+    let map = MapRender::new(&fair_weather(), &settings, &SceneCache::default(), &|| false).unwrap();
     map.whole(&|| false, |_| ()).unwrap().0.len()
 }

@@ -5,9 +5,9 @@
 
 use std::time::Instant;
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::Effort;
+use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::{Again, Picture, Seen};
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{Placement, Sky};
 use tenter_sky::spectrum::luminance;
@@ -56,9 +56,9 @@ fn timed(take: impl FnOnce() -> Picture) -> (Picture, f64) {
 
 /// Pictures of one size, as the Bench draws them.
 struct Drawer<'a> {
-    workshop: &'a Workshop,
+    workshop: &'a SceneCache,
     quality: TableQuality,
-    effort: Effort,
+    effort: MarchQuality,
     width: usize,
     again: Again,
     /// Times the scenes took, ms.
@@ -103,7 +103,7 @@ fn main() {
         println!(
             "{path}: first 240 x 135, median, worst (scene); refined 960 x 540, the same; ms; light of first over refined, median and farthest"
         );
-        let workshop = Workshop::default();
+        let workshop = SceneCache::default();
         for (name, change) in CHANGES {
             let (mut times, mut lighter) = ([Vec::new(), Vec::new()], Vec::new());
             let drawer = |quality, effort, width| Drawer {
@@ -114,8 +114,8 @@ fn main() {
                 again: Again::default(),
                 scenes: Vec::new(),
             };
-            let mut coarse = drawer(TableQuality::Draft, Effort::COARSE, 240);
-            let mut fine = drawer(TableQuality::Full, Effort::default(), 960);
+            let mut coarse = drawer(TableQuality::Draft, MarchQuality::COARSE, 240);
+            let mut fine = drawer(TableQuality::Full, MarchQuality::default(), 960);
             let picture = fine.draw(&sky);
             let mut last = Last { around: sky.around_eye(), camera: camera(&sky, 960), picture };
             for n in 1..=7 {

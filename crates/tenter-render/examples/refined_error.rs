@@ -3,9 +3,9 @@
 //! |a - b| / max(b, 0.05 mean b) over luminance at 480 x 270.
 
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::Effort;
+use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::render;
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::Sky;
 use tenter_sky::spectrum::luminance;
@@ -16,10 +16,15 @@ fn main() {
         let sky = Sky::from_json(&text).unwrap_or_else(|p| panic!("{p}"));
         let luminances = |quality, step| -> Vec<f64> {
             // A workshop of its own: a draft would take over what is kept of finer scenes.
-            let scene = Workshop::default().scene(&sky, quality, &|| false).expect("nobody calls this off");
+            let scene = SceneCache::default().scene(&sky, quality, &|| false).expect("nobody calls this off");
             let camera = Camera::lens(&sky.eye, 480, 270);
-            let picture = render(&scene, &camera, Effort { step, ..Effort::default() }, &|| false)
-                .expect("nobody calls this off");
+            let picture = render(
+                &scene,
+                &camera,
+                MarchQuality { step_scale: step, ..MarchQuality::default() },
+                &|| false,
+            )
+            .expect("nobody calls this off");
             picture.pixels.iter().map(|p| luminance(*p) as f64).collect()
         };
         let truth = luminances(TableQuality::Double, 0.25);

@@ -3,20 +3,20 @@
 //! difference over the median one (mean over pixels of |a - 2 b + c| over the mean).
 
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::Effort;
+use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::{MapRender, MapSettings, render};
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{Placement, Sky};
 use tenter_sky::spectrum::luminance;
 
 fn luminances(scene: &Scene, camera: &Camera) -> Vec<f64> {
-    let picture = render(scene, camera, Effort::default(), &|| false).expect("nobody calls this off");
+    let picture = render(scene, camera, MarchQuality::default(), &|| false).expect("nobody calls this off");
     picture.pixels.iter().map(|p| luminance(*p) as f64).collect()
 }
 
-fn map(sky: &Sky, workshop: &Workshop, width: usize) -> Vec<f64> {
+fn map(sky: &Sky, workshop: &SceneCache, width: usize) -> Vec<f64> {
     let settings = MapSettings { width, sun: false, ..MapSettings::default() };
     let map = MapRender::new(sky, &settings, workshop, &|| false).expect("nobody calls this off");
     let (pixels, _) = map.whole(&|| false, |_| {}).expect("nobody calls this off");
@@ -55,7 +55,7 @@ fn main() {
     for path in std::env::args().skip(1) {
         let text = std::fs::read_to_string(&path).expect("the file can be read");
         let sky = Sky::from_json(&text).unwrap_or_else(|p| panic!("{p}"));
-        let workshop = Workshop::default();
+        let workshop = SceneCache::default();
         let of = |sky: &Sky, quality| workshop.scene(sky, quality, &|| false).expect("nobody calls this off");
 
         let narrow = map(&sky, &workshop, 512);

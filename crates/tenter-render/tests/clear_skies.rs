@@ -1,9 +1,9 @@
 //! How a clear sky behaves when one thing changes: what anybody who has watched one would expect.
 
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::{Effort, look_at};
+use tenter_render::integrator::{MarchQuality, radiance_along};
 use tenter_render::measure::{Readouts, readouts};
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::PlacedSun;
 use tenter_sky::camera::toward;
 use tenter_sky::document::{Air, Placement, Sky};
@@ -16,18 +16,24 @@ fn sky_at(elevation_deg: f64, air: Air) -> Sky {
 }
 
 fn light(sky: &Sky) -> Readouts {
-    let scene = Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap();
+    let scene = SceneCache::default().scene(sky, TableQuality::Draft, &|| false).unwrap();
     readouts(sky, &scene)
 }
 
 fn looking(sky: &Sky, azimuth: f64, elevation: f64) -> [f32; 3] {
-    let scene = Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap();
-    look_at(&scene, &[toward(azimuth.to_radians(), elevation.to_radians())], 0.001, Effort::default())[0].0
+    let scene = SceneCache::default().scene(sky, TableQuality::Draft, &|| false).unwrap();
+    radiance_along(
+        &scene,
+        &[toward(azimuth.to_radians(), elevation.to_radians())],
+        0.001,
+        MarchQuality::default(),
+    )[0]
+    .0
 }
 
 #[test]
 fn light_falls_with_the_sun_without_a_jump() {
-    let workshop = Workshop::default();
+    let workshop = SceneCache::default();
     let elevations: Vec<f64> = (0..=56).map(|i| 10.0 - 0.25 * i as f64).collect();
     let lx: Vec<f64> = elevations
         .iter()

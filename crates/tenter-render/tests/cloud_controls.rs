@@ -3,9 +3,9 @@
 
 use tenter_render::air::TableQuality;
 use tenter_render::clouds::form::CloudForm;
-use tenter_render::integrator::{Effort, look_at};
+use tenter_render::integrator::{MarchQuality, radiance_along};
 use tenter_render::measure::{Readouts, readouts};
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_sky::camera::toward;
 use tenter_sky::document::{
@@ -24,7 +24,7 @@ fn sky(clouds: Vec<CloudLayer>) -> Sky {
 }
 
 fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
+    SceneCache::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
 }
 
 fn meter(layer: &CloudLayer) -> Readouts {
@@ -36,7 +36,7 @@ fn meter(layer: &CloudLayer) -> Readouts {
 fn seen(layer: &CloudLayer) -> Vec<(f32, f32)> {
     let directions: Vec<[f64; 3]> =
         (0..300).map(|i| toward(i as f64 * 2.399_963, 0.05 + 1.45 * i as f64 / 300.0)).collect();
-    let seen = look_at(&scene(&sky(vec![layer.clone()])), &directions, 0.004, Effort::default());
+    let seen = radiance_along(&scene(&sky(vec![layer.clone()])), &directions, 0.004, MarchQuality::default());
     seen.into_iter().map(|(light, through)| (luminance(light), through)).collect()
 }
 
@@ -186,7 +186,7 @@ fn aged(age_min: f64, loop_min: f64, kind: CloudKind) -> Vec<(f32, f32)> {
     (sky.drift.passed_min, sky.drift.loop_min, sky.clouds[0].wind_share) = (age_min, loop_min, 0.0);
     let directions: Vec<[f64; 3]> =
         (0..300).map(|i| toward(i as f64 * 2.399_963, 0.1 + 1.4 * i as f64 / 300.0)).collect();
-    let seen = look_at(&scene(&sky), &directions, 0.004, Effort::default());
+    let seen = radiance_along(&scene(&sky), &directions, 0.004, MarchQuality::default());
     seen.into_iter().map(|(light, through)| (luminance(light), through)).collect()
 }
 
@@ -260,8 +260,9 @@ fn light_is_tinted_and_lifted_as_asked() {
     assert!(unshaded > 1.3, "{unshaded}");
     let warm = CloudLayer { absorb_tint: Colour([1.0, 0.6, 0.4]), ..layer.clone() };
     let reddish = scene(&sky(vec![warm]));
-    let [r, _, b] = look_at(&reddish, &[[0.0, 0.0, 1.0]], 0.01, Effort::default())[0].0;
-    let [r0, _, b0] = look_at(&scene(&sky(vec![layer])), &[[0.0, 0.0, 1.0]], 0.01, Effort::default())[0].0;
+    let [r, _, b] = radiance_along(&reddish, &[[0.0, 0.0, 1.0]], 0.01, MarchQuality::default())[0].0;
+    let [r0, _, b0] =
+        radiance_along(&scene(&sky(vec![layer])), &[[0.0, 0.0, 1.0]], 0.01, MarchQuality::default())[0].0;
     assert!(r / b > 1.8 * r0 / b0, "{r} {b} {r0} {b0}");
 }
 

@@ -3,9 +3,9 @@
 
 use tenter_render::air::TableQuality;
 use tenter_render::clouds::form::CloudForm;
-use tenter_render::integrator::{Effort, look_at};
+use tenter_render::integrator::{MarchQuality, radiance_along};
 use tenter_render::measure::readouts;
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_sky::camera::toward;
 use tenter_sky::document::{CloudKind, CloudLayer, Family, Placement, Sky};
 use tenter_sky::spectrum::luminance;
@@ -120,10 +120,10 @@ fn bases_are_flat_and_layers_end_where_they_say() {
         let through = |altitude: f64, elevation: f64| {
             let mut sky = sky.clone();
             sky.eye.altitude_m = altitude;
-            let scene = Workshop::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
+            let scene = SceneCache::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
             let directions: Vec<_> =
                 (0..24).map(|i| toward(i as f64 * 0.26, f64::to_radians(elevation))).collect();
-            let seen = look_at(&scene, &directions, 0.002, Effort::default());
+            let seen = radiance_along(&scene, &directions, 0.002, MarchQuality::default());
             seen.iter().map(|s| s.1 as f64).sum::<f64>() / seen.len() as f64
         };
         assert!(through(layer.base_m + layer.depth_m + 1.0, 5.0) > 0.999, "{kind:?}: clear above");
@@ -140,7 +140,7 @@ fn bases_are_flat_and_layers_end_where_they_say() {
 /// than comes in.
 #[test]
 fn overcast_takes_light_by_its_thickness() {
-    let workshop = Workshop::default();
+    let workshop = SceneCache::default();
     let mut sky =
         Sky { clouds: vec![CloudLayer { cover: 1.0, ..CloudKind::Stratus.usual() }], ..Sky::default() };
     sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 50.0 };
@@ -169,7 +169,7 @@ fn edges_shine_against_the_sun() {
     let mut sky =
         Sky { clouds: vec![CloudLayer { cover: 0.5, ..CloudKind::Altocumulus.usual() }], ..Sky::default() };
     sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 35.0 };
-    let scene = Workshop::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
+    let scene = SceneCache::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
     let brightest = |azimuth: f64| {
         let directions: Vec<_> = (0..900)
             .map(|i| {
@@ -179,7 +179,7 @@ fn edges_shine_against_the_sun() {
                 )
             })
             .collect();
-        let seen = look_at(&scene, &directions, 0.005, Effort::default());
+        let seen = radiance_along(&scene, &directions, 0.005, MarchQuality::default());
         // Cloud, not the clear sky between.
         seen.iter().filter(|s| s.1 < 0.9).map(|s| luminance(s.0)).fold(0.0f32, f32::max)
     };
@@ -196,8 +196,8 @@ fn ground_is_lit_by_the_sky_over_it() {
         let mut sky =
             Sky { clouds: vec![CloudLayer { slide_east_m: slide, ..layer.clone() }], ..Sky::default() };
         sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 30.0 };
-        let scene = Workshop::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
-        let here = scene.under_eye.expect("all clouds are over the eye");
+        let scene = SceneCache::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
+        let here = scene.ground_irradiance.expect("all clouds are over the eye");
         let [seen, measured] = [luminance(here.diffuse) as f64, readouts(&sky, &scene).diffuse_horizontal_lx];
         // The meter has no directions of its own around the sun, where a thin edge is brightest.
         assert!((seen / measured - 1.0).abs() < 0.07, "{slide}: {seen} lx of {measured}");
@@ -210,6 +210,6 @@ fn ground_is_lit_by_the_sky_over_it() {
         clouds: vec![layer],
         ..Sky::default()
     };
-    let scene = Workshop::default().scene(&over, TableQuality::Draft, &|| false).unwrap();
-    assert!(scene.under_eye.is_none(), "from above, many places are seen");
+    let scene = SceneCache::default().scene(&over, TableQuality::Draft, &|| false).unwrap();
+    assert!(scene.ground_irradiance.is_none(), "from above, many places are seen");
 }

@@ -14,9 +14,9 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::Effort;
+use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::render;
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::schema::json_schema;
 use tenter_sky::document::{CloudKind, CloudLayer, Sky};
@@ -50,7 +50,7 @@ fn status_bytes(line: &str) -> usize {
 }
 
 /// Draws a document as a small picture is drawn for the web.
-fn draw(workshop: &Workshop, sky: &Sky) -> Cost {
+fn draw(workshop: &SceneCache, sky: &Sky) -> Cost {
     // The allocator gives back what was left over, and Linux forgets the highest mark.
     // SAFETY: a call of the allocator's own, safe at any time.
     unsafe { libc::malloc_trim(0) };
@@ -64,7 +64,7 @@ fn draw(workshop: &Workshop, sky: &Sky) -> Cost {
         let cancelled = || off.load(Ordering::Relaxed) || since.elapsed() > Duration::from_secs(60);
         if let Ok(scene) = workshop.scene(sky, TableQuality::Draft, &cancelled) {
             let camera = Camera::lens(&sky.eye, WIDTH, HEIGHT);
-            if let Ok(picture) = render(&scene, &camera, Effort::COARSE, &cancelled) {
+            if let Ok(picture) = render(&scene, &camera, MarchQuality::COARSE, &cancelled) {
                 let wrong = picture.pixels.iter().flatten().find(|v| !v.is_finite());
                 assert_eq!(wrong, None, "{}", serde_json::to_string(sky).unwrap());
             }
@@ -243,7 +243,7 @@ fn too_much(seconds: f64, all: impl Iterator<Item = (String, Value)>) -> (usize,
     let (mut drawn, mut sampled) = (0, String::new());
     let loud = std::env::var("TENTER_FUZZ_LOUD").is_ok();
     // One for all, as in a server: what a document needs anew counts.
-    let workshop = Workshop::default();
+    let workshop = SceneCache::default();
     for (name, document) in all {
         let Ok(sky) = Sky::from_value(document.clone()) else { continue };
         if loud {

@@ -3,9 +3,9 @@
 
 use std::f64::consts::TAU;
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::{Effort, look_at};
+use tenter_render::integrator::{MarchQuality, radiance_along};
 use tenter_render::measure::readouts;
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_sky::camera::toward;
 use tenter_sky::document::{Air, Placement, Sky};
@@ -22,12 +22,12 @@ fn molecules(altitude_m: f64) -> Sky {
 }
 
 fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, TableQuality::Full, &|| false).unwrap()
+    SceneCache::default().scene(sky, TableQuality::Full, &|| false).unwrap()
 }
 
 fn looking(scene: &Scene, azimuth: f64, elevation: f64) -> f64 {
     let d = toward(azimuth.to_radians(), elevation.to_radians());
-    luminance(look_at(scene, &[d], 1e-3, Effort::default())[0].0) as f64
+    luminance(radiance_along(scene, &[d], 1e-3, MarchQuality::default())[0].0) as f64
 }
 
 /// Flux up through a level, lx, as far as it comes from the ground's side of the horizon.
@@ -42,7 +42,7 @@ fn up(scene: &Scene) -> f64 {
         let sine = (dip * dip + (1.0 - dip * dip) * share).sqrt();
         looks.push(toward(TAU * (i % AZIMUTHS) as f64 / AZIMUTHS as f64, -sine.asin()));
     }
-    let seen = look_at(scene, &looks, 1e-3, Effort::default());
+    let seen = radiance_along(scene, &looks, 1e-3, MarchQuality::default());
     let mean = seen.iter().map(|(light, _)| luminance(*light) as f64).sum::<f64>() / looks.len() as f64;
     mean * std::f64::consts::PI * (1.0 - dip * dip)
 }

@@ -1,8 +1,8 @@
 //! Haze under a closed sheet of clouds is lit by the sheet, not by the sun.
 
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::{Effort, look_at};
-use tenter_render::prepare::Workshop;
+use tenter_render::integrator::{MarchQuality, radiance_along};
+use tenter_render::prepare::SceneCache;
 use tenter_sky::camera::toward;
 use tenter_sky::document::{Air, CloudKind, CloudLayer, Placement, Sky};
 use tenter_sky::spectrum::luminance;
@@ -32,10 +32,10 @@ const REFERENCE: [(f64, f64, f64); 9] = [
 
 #[test]
 fn haze_under_a_lid_is_as_bright_as_in_the_reference() {
-    let scene = Workshop::default().scene(&under_a_lid(), TableQuality::Full, &|| false).unwrap();
+    let scene = SceneCache::default().scene(&under_a_lid(), TableQuality::Full, &|| false).unwrap();
     for (azimuth, elevation, expected) in REFERENCE {
         let d = toward(f64::to_radians(azimuth), f64::to_radians(elevation));
-        let got = luminance(look_at(&scene, &[d], 1e-3, Effort::default())[0].0) as f64;
+        let got = luminance(radiance_along(&scene, &[d], 1e-3, MarchQuality::default())[0].0) as f64;
         println!("{azimuth} {elevation}: {got:.0} for {expected}");
         // Three standard errors, and the 8 % that the sheet itself is off without haze.
         assert!((got / expected - 1.0).abs() < 0.12, "{azimuth} {elevation}: {got} for {expected}");

@@ -4,9 +4,9 @@
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::Instant;
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::{self, Around, Courses, Effort, Look, Shadows};
+use tenter_render::integrator::{self, AirShadows, MarchQuality, MarchReplay, RayPacket, ShadowWeights};
 use tenter_render::picture::{Area, Picture, render, render_area};
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_render::simd::{InstructionSet, dispatch_on};
 use tenter_sky::camera::Camera;
@@ -21,11 +21,11 @@ fn sky_of(kind: CloudKind, elevation_deg: f64) -> Sky {
 }
 
 fn scene_of(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
+    SceneCache::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
 }
 
 fn draw(scene: &Scene, sky: &Sky) -> Picture {
-    render(scene, &Camera::lens(&sky.eye, 96, 54), Effort::default(), &|| false).unwrap()
+    render(scene, &Camera::lens(&sky.eye, 96, 54), MarchQuality::default(), &|| false).unwrap()
 }
 
 /// Luminances of a small picture, packet by packet, on one instruction set.
@@ -36,18 +36,18 @@ fn seen_on(set: InstructionSet, scene: &Scene, camera: &Camera) -> Vec<f32> {
     for packet in pixels.chunks(set.lanes()) {
         let directions: Vec<[f64; 3]> =
             packet.iter().map(|(x, y)| camera.direction(*x, *y).unwrap()).collect();
-        let shadows = Shadows::along(scene, &directions, camera.pixel_angle());
-        let look = Look {
+        let shadows = AirShadows::along(scene, &directions, camera.pixel_angle());
+        let look = RayPacket {
             scene,
-            directions: &integrator::packet(&directions),
-            pixel: camera.pixel_angle() as f32,
-            effort: Effort::default(),
+            directions: &integrator::pack_directions(&directions),
+            pixel_angle: camera.pixel_angle() as f32,
+            quality: MarchQuality::default(),
             shadows: shadows.as_ref(),
-            around: &Around::themselves(&(0..packet.len()).collect::<Vec<_>>()),
-            courses: Courses::default(),
+            shadow_weights: &ShadowWeights::identity(&(0..packet.len()).collect::<Vec<_>>()),
+            replay: MarchReplay::default(),
         };
         let seen = dispatch_on(set, look);
-        out.extend((0..packet.len()).map(|l| luminance([0, 1, 2].map(|c| seen.light[c][l]))));
+        out.extend((0..packet.len()).map(|l| luminance([0, 1, 2].map(|c| seen.radiance[c][l]))));
     }
     out
 }
@@ -102,7 +102,7 @@ fn neither_threads_nor_tiles_nor_parts_change_a_picture() {
     let camera = Camera::lens(&sky.eye, 96, 54);
     // A part that begins on a packet's edge has the whole's pixels.
     let area = Area { x: 32, y: 32, width: 40, height: 20 };
-    let part = render_area(&scene_of(&sky), &camera, area, Effort::default(), &|| false).unwrap();
+    let part = render_area(&scene_of(&sky), &camera, area, MarchQuality::default(), &|| false).unwrap();
     for y in 0..area.height {
         for x in 0..area.width {
             assert_eq!(part.pixels[y * area.width + x], whole.pixels[(area.y + y) * 96 + area.x + x]);
@@ -114,7 +114,7 @@ fn neither_threads_nor_tiles_nor_parts_change_a_picture() {
 #[test]
 fn the_way_to_a_document_does_not_show() {
     let sky = sky_of(CloudKind::CumulusMediocris, 25.0);
-    let workshop = Workshop::default();
+    let workshop = SceneCache::default();
     for elevation in [60.0, 10.0, -4.0] {
         let mut other = sky_of(CloudKind::Stratocumulus, elevation);
         other.air.visibility_km = 12.0;
@@ -171,12 +171,12 @@ fn what_is_called_off_stops_soon() {
     let scene = scene_of(&sky);
     let camera = Camera::lens(&sky.eye, 640, 360);
     let begun = Instant::now();
-    render(&scene, &camera, Effort::default(), &|| false).unwrap();
+    render(&scene, &camera, MarchQuality::default(), &|| false).unwrap();
     let whole = begun.elapsed();
     let asked = AtomicUsize::new(0);
     let begun = Instant::now();
     let off = || asked.fetch_add(1, Ordering::Relaxed) >= 4;
-    assert!(render(&scene, &camera, Effort::default(), &off).is_err());
+    assert!(render(&scene, &camera, MarchQuality::default(), &off).is_err());
     assert!(begun.elapsed() < whole / 3, "{:?} of {whole:?}", begun.elapsed());
-    assert!(Workshop::default().scene(&sky, TableQuality::Full, &|| true).is_err());
+    assert!(SceneCache::default().scene(&sky, TableQuality::Full, &|| true).is_err());
 }

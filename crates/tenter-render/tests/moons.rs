@@ -1,10 +1,10 @@
 //! The moon: its face, its light, and what can be set by hand.
 
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::Effort;
+use tenter_render::integrator::MarchQuality;
 use tenter_render::measure::readouts;
 use tenter_render::picture::{Disc, MASK_SIDE, discs};
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::{PlacedMoon, Scene, time_of};
 use tenter_sky::astronomy;
 use tenter_sky::document::{MoonPhase, Placement, Sky};
@@ -26,11 +26,11 @@ fn night(sun_azimuth: f64, phase_deg: f64) -> Sky {
 }
 
 fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
+    SceneCache::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
 }
 
 fn face(sky: &Sky) -> Disc {
-    discs(&scene(sky), Effort::default()).pop().unwrap()
+    discs(&scene(sky), MarchQuality::default()).pop().unwrap()
 }
 
 /// Share of the disc's cells brighter than a tenth of the brightest, and where their middle lies (right, up).
@@ -137,7 +137,7 @@ fn a_full_moon_opposite_the_sun_shines() {
         sky.moon.placement = by_hand(azimuth, elevation);
         sky.suns[0].placement = by_hand((azimuth + 180.0) % 360.0, -elevation);
         let scene = scene(&sky);
-        let moon = discs(&scene, Effort::default()).pop().unwrap();
+        let moon = discs(&scene, MarchQuality::default()).pop().unwrap();
         let outside = luminance(moon.illuminance) as f64;
         let through = luminance(scene.lights[1].clear(sky.eye.altitude_m)) as f64;
         assert!((outside / through - 1.0).abs() < 1e-3 && outside > 0.05, "{azimuth} {elevation}: {outside}");

@@ -1,9 +1,9 @@
 //! Air in full, on earth and elsewhere: each control does what its help text says.
 
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::{Effort, look_at};
+use tenter_render::integrator::{MarchQuality, radiance_along};
 use tenter_render::measure::{Readouts, readouts};
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_sky::camera::toward;
 use tenter_sky::document::{AerosolKind, Air, Colour, Placement, Sky};
@@ -17,12 +17,12 @@ fn sky(air: Air, elevation_deg: f64) -> Sky {
 }
 
 fn scene(air: Air, elevation_deg: f64) -> Scene {
-    Workshop::default().scene(&sky(air, elevation_deg), TableQuality::Draft, &|| false).unwrap()
+    SceneCache::default().scene(&sky(air, elevation_deg), TableQuality::Draft, &|| false).unwrap()
 }
 
 fn looking(scene: &Scene, azimuth: f64, elevation: f64) -> Rgb {
     let d = toward(f64::to_radians(azimuth), f64::to_radians(elevation));
-    look_at(scene, &[d], 0.001, Effort::default())[0].0
+    radiance_along(scene, &[d], 0.001, MarchQuality::default())[0].0
 }
 
 fn meter(air: Air, elevation_deg: f64) -> Readouts {
@@ -107,7 +107,7 @@ fn coloured_ground_colours_the_haze() {
     let (grey, red) = (scene(air([1.0; 3]), 50.0), scene(air([1.6, 0.9, 0.5]), 50.0));
     let (a, b) = (looking(&grey, 0.0, 30.0), looking(&red, 0.0, 30.0));
     assert!(b[0] / b[2] > 1.02 * a[0] / a[2], "{a:?} {b:?}");
-    let ground = |s: &Scene| luminance(s.ambience.ground);
+    let ground = |s: &Scene| luminance(s.ambient.ground);
     assert!((ground(&red) / ground(&grey) - 1.0).abs() < 0.05, "{} {}", ground(&red), ground(&grey));
 }
 
@@ -116,7 +116,7 @@ fn coloured_ground_colours_the_haze() {
 fn from_above_the_air_the_zenith_is_black() {
     let mut high = sky(clean(), 40.0);
     high.eye.altitude_m = 60_000.0;
-    let above = Workshop::default().scene(&high, TableQuality::Draft, &|| false).unwrap();
+    let above = SceneCache::default().scene(&high, TableQuality::Draft, &|| false).unwrap();
     let ground = scene(clean(), 40.0);
     let (up, sea_level) = (luminance(looking(&above, 0.0, 89.0)), luminance(looking(&ground, 0.0, 89.0)));
     assert!(up < 0.01 * sea_level, "{up} {sea_level}");

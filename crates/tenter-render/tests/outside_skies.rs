@@ -2,9 +2,9 @@
 
 use hw_skymodel::rgb::{Channel, SkyParams, SkyState};
 use tenter_render::air::{Air as AirTables, TableQuality};
-use tenter_render::integrator::{Effort, look_at};
+use tenter_render::integrator::{MarchQuality, radiance_along};
 use tenter_render::measure::readouts;
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_render::source::standard;
 use tenter_sky::camera::toward;
@@ -12,7 +12,7 @@ use tenter_sky::document::{AerosolKind, Air, MoonPhase, Placement, Sky, SkyKind}
 use tenter_sky::spectrum::{LightToRgb, luminance};
 
 fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, TableQuality::Full, &|| false).unwrap()
+    SceneCache::default().scene(sky, TableQuality::Full, &|| false).unwrap()
 }
 
 fn by_hand(azimuth_deg: f64, elevation_deg: f64) -> Placement {
@@ -21,7 +21,7 @@ fn by_hand(azimuth_deg: f64, elevation_deg: f64) -> Placement {
 
 fn luminances(sky: &Sky, at: &[[f64; 2]]) -> Vec<f64> {
     let directions: Vec<_> = at.iter().map(|[a, e]| toward(a.to_radians(), e.to_radians())).collect();
-    let seen = look_at(&scene(sky), &directions, 0.001, Effort::default());
+    let seen = radiance_along(&scene(sky), &directions, 0.001, MarchQuality::default());
     seen.into_iter().map(|(light, _)| luminance(light) as f64).collect()
 }
 

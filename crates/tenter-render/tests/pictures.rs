@@ -1,9 +1,9 @@
 //! Where pictures are looked at: what is filled in, what is looked at again, and where sky and ground meet.
 
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::{Effort, look_at};
+use tenter_render::integrator::{MarchQuality, radiance_along};
 use tenter_render::picture::{Area, Picture, render, smooth_outlines};
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{CloudKind, CloudLayer, Placement, Sky};
@@ -18,11 +18,11 @@ fn sky_of(kinds: &[CloudKind], elevation_deg: f64) -> Sky {
 }
 
 fn scene_of(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
+    SceneCache::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
 }
 
 fn draw(scene: &Scene, camera: &Camera) -> Picture {
-    render(scene, camera, Effort::default(), &|| false).unwrap()
+    render(scene, camera, MarchQuality::default(), &|| false).unwrap()
 }
 
 fn luminances(picture: &Picture) -> Vec<f64> {
@@ -54,7 +54,7 @@ fn what_is_filled_in_is_what_would_be_seen() {
             })
             .collect();
         let directions: Vec<[f64; 3]> = shown.iter().map(|(_, d)| *d).collect();
-        let seen = look_at(&scene, &directions, camera.pixel_angle(), Effort::default());
+        let seen = radiance_along(&scene, &directions, camera.pixel_angle(), MarchQuality::default());
         let seen: Vec<f64> = seen.iter().map(|s| luminance(s.0) as f64).collect();
         let all = luminances(&picture);
         let drawn: Vec<f64> = shown.iter().map(|(i, _)| all[*i]).collect();
@@ -81,7 +81,7 @@ fn smooth_outlines_are_nearer_to_a_finer_picture() {
         .collect();
     let plain = draw(&scene, &camera);
     let mut smooth = plain.clone();
-    smooth_outlines(&mut smooth, &scene, &camera, Area::whole(&camera), Effort::default(), &|| false)
+    smooth_outlines(&mut smooth, &scene, &camera, Area::whole(&camera), MarchQuality::default(), &|| false)
         .unwrap();
     let touched: Vec<usize> =
         (0..plain.pixels.len()).filter(|i| plain.pixels[*i] != smooth.pixels[*i]).collect();
@@ -90,8 +90,14 @@ fn smooth_outlines_are_nearer_to_a_finer_picture() {
     let off = |picture: &Picture| errors(&there(&luminances(picture)), &there(&boxed)).iter().sum::<f64>();
     assert!(off(&smooth) < 0.7 * off(&plain), "{} {}", off(&smooth), off(&plain));
     let mut untouched = plain.clone();
-    let stopped =
-        smooth_outlines(&mut untouched, &scene, &camera, Area::whole(&camera), Effort::default(), &|| true);
+    let stopped = smooth_outlines(
+        &mut untouched,
+        &scene,
+        &camera,
+        Area::whole(&camera),
+        MarchQuality::default(),
+        &|| true,
+    );
     assert!(stopped.is_err() && untouched == plain, "what is called off changes nothing");
 }
 
@@ -113,7 +119,7 @@ fn the_horizon_is_no_line() {
             })
         })
         .collect();
-    let seen = look_at(&scene, &directions, pixel, Effort::default());
+    let seen = radiance_along(&scene, &directions, pixel, MarchQuality::default());
     let means: Vec<f64> =
         seen.chunks(40).map(|row| row.iter().map(|s| luminance(s.0) as f64).sum::<f64>() / 40.0).collect();
     for k in 1..means.len() - 1 {

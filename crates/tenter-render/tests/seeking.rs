@@ -3,13 +3,13 @@
 use tenter_render::air::TableQuality;
 use tenter_render::measure::readouts;
 use tenter_render::measure::seek::{By, Found, NoSeek, Seen, Wish, seek};
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_sky::document::{CloudKind, CloudLayer, CoverRegion, Outline, Placement, Sky};
 
 /// Scenes by full maps however they are asked for, so that figures can be told apart from what quick maps do.
 struct Sought {
-    workshop: Workshop,
+    workshop: SceneCache,
     sky: Sky,
 }
 
@@ -17,7 +17,7 @@ impl Sought {
     fn new(clouds: Vec<CloudLayer>) -> Sought {
         let mut sky = Sky { clouds, ..Sky::default() };
         sky.suns[0].placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg: 35.0 };
-        Sought { workshop: Workshop::default(), sky }
+        Sought { workshop: SceneCache::default(), sky }
     }
 
     fn scene(&self, sky: &Sky, quality: TableQuality) -> Scene {

@@ -2,9 +2,9 @@
 //! deck; and what the air makes of the light on clouds.
 
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::{Around, Effort, Shadows, look_at};
+use tenter_render::integrator::{AirShadows, MarchQuality, ShadowWeights, radiance_along};
 use tenter_render::measure::readouts;
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_render::simd::Scalar;
 use tenter_sky::camera::toward;
@@ -20,13 +20,13 @@ fn sky(clouds: Vec<CloudLayer>, azimuth_deg: f64, elevation_deg: f64) -> Sky {
 }
 
 fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
+    SceneCache::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
 }
 
 /// Radiance (linear Rec.709) and share of light let through at an azimuth and elevation, degrees.
 fn seen(scene: &Scene, azimuth_deg: f64, elevation_deg: f64) -> ([f32; 3], f32) {
     let d = toward(azimuth_deg.to_radians(), elevation_deg.to_radians());
-    look_at(scene, &[d], PIXEL, Effort::default())[0]
+    radiance_along(scene, &[d], PIXEL, MarchQuality::default())[0]
 }
 
 /// Towers that stand in a square east of the eye and nowhere else.
@@ -98,7 +98,7 @@ fn air_over_a_white_deck_is_brighter_than_over_sea() {
         let more = luminance(white.0) / luminance(sea.0);
         assert!((1.02..1.6).contains(&more), "{elevation}: {more}");
     }
-    assert_eq!(white.ambience.lifted.len(), 1);
+    assert_eq!(white.ambient.lifted.len(), 1);
 }
 
 /// Between heaps the sky is brighter than it is without them: the air over them is lit from below. Air sends
@@ -112,7 +112,8 @@ fn the_sky_between_heaps_is_brighter() {
         .map(|i| (i as f64 * 2.399_963, (0.5 + 0.5 * (i as f64 / 300.0)).asin()))
         .map(|(azimuth, elevation)| toward(azimuth, elevation))
         .filter_map(|d| {
-            let [clear, broken] = [&clear, &broken].map(|s| look_at(s, &[d], PIXEL, Effort::default())[0]);
+            let [clear, broken] =
+                [&clear, &broken].map(|s| radiance_along(s, &[d], PIXEL, MarchQuality::default())[0]);
             (broken.1 > 0.999).then(|| luminance(broken.0) / luminance(clear.0))
         })
         .collect();
@@ -148,9 +149,9 @@ fn even_layers_leave_what_their_depth_says() {
     };
     let left = |scene: &Scene| {
         let d = toward(0.3, 0.2);
-        let shadows = Shadows::along(scene, &[d], PIXEL).expect("a layer shades the air");
-        let around = Around::themselves(&[0]);
-        [0, 1, 2, 3, 4].map(|part| shadows.left::<Scalar>(2, part, &around).0)
+        let shadows = AirShadows::along(scene, &[d], PIXEL).expect("a layer shades the air");
+        let around = ShadowWeights::identity(&[0]);
+        [0, 1, 2, 3, 4].map(|part| shadows.transmittance::<Scalar>(2, part, &around).0)
     };
     let (open, lid) = (sky(vec![], 200.0, 40.0), even(CloudKind::Stratus, 20.0));
     let (clear, dull) = (scene(&open), scene(&lid));
@@ -171,8 +172,8 @@ fn even_layers_leave_what_their_depth_says() {
     let expected = (-leaves * column).exp();
     assert!((straight as f64 / expected - 1.0).abs() < 0.1, "{straight} {expected}");
     assert!((0.3..0.7).contains(&between), "{between}");
-    let taken = (1.0 - between) * luminance(scene.ambience.layers[0].overhead);
+    let taken = (1.0 - between) * luminance(scene.ambient.layers[0].overhead);
     let sent = luminance([red, green, blue]);
     assert!(sent > taken, "a thin layer makes more scattered light than it takes: {sent} {taken}");
-    assert!(Shadows::along(&clear, &[toward(0.3, 0.2)], PIXEL).is_none());
+    assert!(AirShadows::along(&clear, &[toward(0.3, 0.2)], PIXEL).is_none());
 }

@@ -1,10 +1,10 @@
 //! Skies of one light, whose pictures go with its strength.
 
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::Effort;
+use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::{Picture, render};
-use tenter_render::prepare::Workshop;
-use tenter_render::prepare::lit_alone;
+use tenter_render::prepare::SceneCache;
+use tenter_render::prepare::normalised_single_light;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{CloudKind, Placement, Sky, Sun};
 
@@ -15,8 +15,8 @@ fn sky(elevation_deg: f64) -> Sky {
 }
 
 fn picture(sky: &Sky) -> Picture {
-    let scene = Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap();
-    render(&scene, &Camera::lens(&sky.eye, 96, 54), Effort::default(), &|| false).unwrap()
+    let scene = SceneCache::default().scene(sky, TableQuality::Draft, &|| false).unwrap();
+    render(&scene, &Camera::lens(&sky.eye, 96, 54), MarchQuality::default(), &|| false).unwrap()
 }
 
 /// A picture at one strength, times the strength, is the picture at that strength.
@@ -25,7 +25,7 @@ fn pictures_go_with_the_strength_of_their_only_light() {
     for elevation_deg in [35.0, 3.0] {
         let mut sky = sky(elevation_deg);
         sky.suns[0].strength = 3.0;
-        let (unit, strength) = lit_alone(&sky).expect("one sun");
+        let (unit, strength) = normalised_single_light(&sky).expect("one sun");
         for (one, drawn) in picture(&unit).pixels.iter().zip(&picture(&sky).pixels) {
             for c in 0..3 {
                 let sampled = one[c] * strength as f32;
@@ -37,20 +37,20 @@ fn pictures_go_with_the_strength_of_their_only_light() {
 
 #[test]
 fn other_lights_beside_it_are_told_apart() {
-    assert!(lit_alone(&sky(-3.0)).is_none(), "airglow and moon count at dusk");
+    assert!(normalised_single_light(&sky(-3.0)).is_none(), "airglow and moon count at dusk");
     let mut two = sky(30.0);
     two.suns.push(Sun { strength: 0.2, ..two.suns[0].clone() });
-    assert!(lit_alone(&two).is_none());
+    assert!(normalised_single_light(&two).is_none());
     two.suns[1].muted = true;
-    assert!(lit_alone(&two).is_some());
+    assert!(normalised_single_light(&two).is_some());
     let mut glowing = sky(30.0);
     glowing.night.floor_lx = 100.0;
-    assert!(lit_alone(&glowing).is_none());
+    assert!(normalised_single_light(&glowing).is_none());
     let mut dark = sky(30.0);
     dark.suns[0].strength = 0.0;
-    assert!(lit_alone(&dark).is_none());
+    assert!(normalised_single_light(&dark).is_none());
     // By day the moon is not.
     let mut moonlit = sky(30.0);
     moonlit.moon.risen = true;
-    assert!(lit_alone(&moonlit).is_some());
+    assert!(normalised_single_light(&moonlit).is_some());
 }

@@ -3,9 +3,9 @@
 
 use std::sync::Arc;
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::{Effort, look_at};
+use tenter_render::integrator::{MarchQuality, radiance_along};
 use tenter_render::picture::{MapRender, MapSettings};
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_sky::camera::{angles_of, toward};
 use tenter_sky::document::{CloudKind, CloudLayer, Placement, Sky};
 use tenter_sky::spectrum::luminance;
@@ -22,7 +22,7 @@ fn sky(kinds: &[CloudKind], elevation_deg: f64) -> Sky {
 #[test]
 fn the_glow_of_cirrus_is_as_bright_in_wide_pixels() {
     let sky = sky(&[CloudKind::CirrusFibratus], 6.0);
-    let scene = Workshop::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
+    let scene = SceneCache::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
     let (azimuth, elevation) = angles_of(scene.lights[0].direction());
     for off in [0.3f64, 0.6, 1.2, 2.4] {
         let around: Vec<[f64; 3]> = (0..64)
@@ -32,7 +32,7 @@ fn the_glow_of_cirrus_is_as_bright_in_wide_pixels() {
             })
             .collect();
         let [narrow, wide] = [0.0008, 0.0065].map(|pixel| {
-            let seen = look_at(&scene, &around, pixel, Effort::default());
+            let seen = radiance_along(&scene, &around, pixel, MarchQuality::default());
             seen.iter().map(|(light, _)| luminance(*light)).sum::<f32>()
         });
         let ratio = wide / narrow;
@@ -46,7 +46,7 @@ fn the_glow_of_cirrus_is_as_bright_in_wide_pixels() {
 fn small_maps_are_what_large_ones_are_on_the_whole() {
     const BLOCK: usize = 8;
     let sky = sky(&[CloudKind::CumulusMediocris, CloudKind::Cirrocumulus], 25.0);
-    let workshop = Workshop::default();
+    let workshop = SceneCache::default();
     let [narrow, wide] = [512, 512 * BLOCK].map(|width| {
         let settings = MapSettings { width, sun: false, ..MapSettings::default() };
         let map = MapRender::new(&sky, &settings, &workshop, &|| false).unwrap();
@@ -72,7 +72,7 @@ fn small_maps_are_what_large_ones_are_on_the_whole() {
 /// While clouds stay what they are, the first picture after a move shows the forms of the refined one before.
 #[test]
 fn clouds_do_not_change_between_first_and_refined() {
-    let (workshop, mut sky) = (Workshop::default(), sky(&[CloudKind::Altocumulus], 30.0));
+    let (workshop, mut sky) = (SceneCache::default(), sky(&[CloudKind::Altocumulus], 30.0));
     let scene = |sky: &Sky, quality| workshop.scene(sky, quality, &|| false).unwrap();
     let quick = scene(&sky, TableQuality::Draft);
     let refined = scene(&sky, TableQuality::Full);

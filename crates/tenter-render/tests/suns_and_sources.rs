@@ -1,10 +1,10 @@
 //! Several suns, other skies, low fog: what anybody would expect of them.
 
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::{Effort, look_at};
+use tenter_render::integrator::{MarchQuality, radiance_along};
 use tenter_render::measure::readouts;
 use tenter_render::picture::{discs, render};
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_sky::camera::{Camera, toward};
 use tenter_sky::document::{
@@ -13,7 +13,7 @@ use tenter_sky::document::{
 use tenter_sky::spectrum::{Rgb, luminance, solar_illuminance};
 
 fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
+    SceneCache::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
 }
 
 fn sun(azimuth_deg: f64, elevation_deg: f64) -> Sun {
@@ -28,7 +28,7 @@ fn with_suns(suns: Vec<Sun>) -> Sky {
 
 fn looking(scene: &Scene, azimuth: f64, elevation: f64) -> Rgb {
     let d = toward(azimuth.to_radians(), elevation.to_radians());
-    look_at(scene, &[d], 0.001, Effort::default())[0].0
+    radiance_along(scene, &[d], 0.001, MarchQuality::default())[0].0
 }
 
 /// Light adds up: two suns make the sum of what each makes alone, in the sky, on the ground and in the meter;
@@ -76,8 +76,8 @@ fn suns_add_up_over_clouds() {
         };
         let measured = |suns: Vec<Sun>| {
             let sky = hazy(suns);
-            let scene = Workshop::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
-            let seen = look_at(&scene, &looks, 0.002, Effort::default());
+            let scene = SceneCache::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
+            let seen = radiance_along(&scene, &looks, 0.002, MarchQuality::default());
             let lights: Vec<f64> = seen.iter().map(|(light, _)| luminance(*light) as f64).collect();
             (readouts(&sky, &scene), lights)
         };
@@ -110,7 +110,7 @@ fn colours_out_of_gamut_keep_their_brightness() {
         // Over the air, and where its picture is made of what is left of it.
         let outside = luminance(scene.lights[0].clear(200_000.0)) as f64 / solar_illuminance();
         assert!((outside - 1.0).abs() < 1e-3, "{kelvin}: {outside}");
-        let disc = &discs(&scene, Effort::default())[0];
+        let disc = &discs(&scene, MarchQuality::default())[0];
         let left = luminance(disc.illuminance) / luminance(scene.lights[0].clear(scene.eye_altitude));
         assert!((left - 1.0).abs() < 1e-3, "{kelvin}: {left}");
     }
@@ -145,7 +145,7 @@ fn hidden_discs_still_shine() {
     let (a, b) = (scene(&hidden), scene(&shown));
     assert_eq!(readouts(&hidden, &a).global_horizontal_lx, readouts(&shown, &b).global_horizontal_lx);
     let camera = Camera::lens(&hidden.eye, 64, 36);
-    let [none, some] = [&a, &b].map(|s| discs(s, Effort::default())[0].pixels(&camera, s).len());
+    let [none, some] = [&a, &b].map(|s| discs(s, MarchQuality::default())[0].pixels(&camera, s).len());
     assert!(none == 0 && some > 0, "{none} {some}");
 }
 
@@ -166,7 +166,7 @@ fn painted_skies_show_their_stops_and_light_the_ground() {
             assert!((seen[c] / wanted[c] - 1.0).abs() < 0.01, "{elevation}: {seen:?}");
         }
     }
-    let ground = |sky: &Sky| luminance(scene(sky).ambience.ground_diffuse);
+    let ground = |sky: &Sky| luminance(scene(sky).ambient.ground_diffuse);
     let (once, mut strong) = (ground(&sky), sky.clone());
     strong.source.light_strength = 2.0;
     assert!((ground(&strong) / once - 2.0).abs() < 0.02);
@@ -178,7 +178,7 @@ fn painted_skies_show_their_stops_and_light_the_ground() {
     assert!((ground(&bright) / once - 1.0).abs() < 1e-4);
     let mut warm = sky.clone();
     warm.source.light_shift_mired = 80.0;
-    let (a, b) = (painted.ambience.ground_diffuse, scene(&warm).ambience.ground_diffuse);
+    let (a, b) = (painted.ambient.ground_diffuse, scene(&warm).ambient.ground_diffuse);
     assert!(b[0] / b[2] > 1.2 * a[0] / a[2], "{a:?} {b:?}");
 }
 
@@ -212,11 +212,11 @@ fn fog_hides_by_its_visibility() {
     sky.eye.altitude_m = 2.0;
     sky.fog = Fog { amount: 1.0, visibility_km: 2.0, depth_m: 100.0, ..Fog::default() };
     let foggy = scene(&sky);
-    let up = look_at(&foggy, &[[0.0, 0.0, 1.0]], 0.001, Effort::default())[0].1 as f64;
+    let up = radiance_along(&foggy, &[[0.0, 0.0, 1.0]], 0.001, MarchQuality::default())[0].1 as f64;
     // The eye stands 2 m above the lower edge.
     let wanted = (-3.912 / 2000.0 * 100.0 * (-0.02f64).exp()).exp();
     assert!((up - wanted).abs() < 0.01, "{up} {wanted}");
-    let level = look_at(&foggy, &[[0.0, 1.0, 0.001]], 0.001, Effort::default())[0].1;
+    let level = radiance_along(&foggy, &[[0.0, 1.0, 0.001]], 0.001, MarchQuality::default())[0].1;
     assert!(level < 1e-3, "{level}");
 
     sky.fog.begins_m = 5000.0;
@@ -256,7 +256,8 @@ fn extremes_give_numbers() {
             sky.eye.altitude_m = altitude_m;
             sky.fog = Fog { amount: 1.0, patchiness: 1.0, visibility_km: 0.02, ..Fog::default() };
             let scene = scene(&sky);
-            let picture = render(&scene, &Camera::latlong(32, 0.0), Effort::default(), &|| false).unwrap();
+            let picture =
+                render(&scene, &Camera::latlong(32, 0.0), MarchQuality::default(), &|| false).unwrap();
             for (k, pixel) in picture.pixels.iter().enumerate() {
                 assert!(pixel.iter().all(|v| v.is_finite()), "air {i}, {altitude_m} m, pixel {k}: {pixel:?}");
                 assert!(luminance(*pixel) >= 0.0, "air {i}, {altitude_m} m, pixel {k}: {pixel:?}");
@@ -272,7 +273,7 @@ fn extremes_give_numbers() {
 #[test]
 fn twilight_has_its_colours() {
     let sky = with_suns(vec![sun(270.0, -2.0)]);
-    let scene_ = Workshop::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
+    let scene_ = SceneCache::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
     let (shadow, band) = (looking(&scene_, 90.0, 1.0), looking(&scene_, 90.0, 8.0));
     assert!(luminance(shadow) < 0.8 * luminance(band), "{shadow:?} {band:?}");
     assert!(shadow[0] / shadow[2] < band[0] / band[2], "{shadow:?} {band:?}");

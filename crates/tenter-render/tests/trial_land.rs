@@ -2,9 +2,9 @@
 
 use std::sync::LazyLock;
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::{Effort, look_at};
+use tenter_render::integrator::{MarchQuality, radiance_along};
 use tenter_render::picture::{discs, render};
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_sky::camera::{Camera, toward};
 use tenter_sky::document::{Eye, Placement, Sky};
@@ -20,7 +20,7 @@ fn sky(azimuth_deg: f64, elevation_deg: f64) -> Sky {
 
 /// One coast for all tests: its grids are made once.
 fn scene(sky: &Sky) -> Scene {
-    static WORKSHOP: LazyLock<Workshop> = LazyLock::new(Workshop::default);
+    static WORKSHOP: LazyLock<SceneCache> = LazyLock::new(SceneCache::default);
     WORKSHOP.scene(sky, TableQuality::Draft, &|| false).unwrap()
 }
 
@@ -28,7 +28,10 @@ fn scene(sky: &Sky) -> Scene {
 fn ring(scene: &Scene, elevation: f64) -> Vec<f64> {
     let directions: Vec<_> =
         (0..720).map(|i| toward((i as f64 * 0.5).to_radians(), elevation.to_radians())).collect();
-    look_at(scene, &directions, 0.002, Effort::default()).iter().map(|(l, _)| luminance(*l) as f64).collect()
+    radiance_along(scene, &directions, 0.002, MarchQuality::default())
+        .iter()
+        .map(|(l, _)| luminance(*l) as f64)
+        .collect()
 }
 
 fn differ(a: &[f64], b: &[f64]) -> usize {
@@ -50,10 +53,10 @@ fn land_stands_on_the_horizon() {
 /// Land hides a sun that stands behind it, and only then.
 #[test]
 fn land_hides_the_sun() {
-    let shown = |azimuth: f64| discs(&scene(&sky(azimuth, 0.4)), Effort::default())[0].visible;
+    let shown = |azimuth: f64| discs(&scene(&sky(azimuth, 0.4)), MarchQuality::default())[0].visible;
     let free: Vec<f64> = (0..24).map(|i| shown(i as f64 * 15.0)).collect();
     assert!(free.iter().any(|v| *v < 0.2) && free.iter().any(|v| *v > 0.9), "{free:?}");
-    assert!(discs(&scene(&sky(90.0, 40.0)), Effort::default())[0].visible > 0.999);
+    assert!(discs(&scene(&sky(90.0, 40.0)), MarchQuality::default())[0].visible > 0.999);
 }
 
 /// Seen from high above, a low sun makes slopes that face it bright and throws shadows, so that land has more
@@ -66,7 +69,8 @@ fn low_suns_model_the_land() {
         sky.eye =
             Eye { altitude_m: 9000.0, heading_deg: 70.0, pitch_deg: -35.0, lens_mm: 30.0, ..Eye::default() };
         let scene = scene(&sky);
-        let picture = render(&scene, &Camera::lens(&sky.eye, 96, 54), Effort::default(), &|| false).unwrap();
+        let picture =
+            render(&scene, &Camera::lens(&sky.eye, 96, 54), MarchQuality::default(), &|| false).unwrap();
         let values: Vec<f64> = picture.pixels.iter().map(|p| luminance(*p) as f64).collect();
         assert!(values.iter().all(|v| v.is_finite() && *v >= 0.0));
         let mean = values.iter().sum::<f64>() / values.len() as f64;

@@ -31,7 +31,7 @@ use std::sync::Arc;
 use std::time::Duration;
 use tenter_app::App;
 use tenter_app::studio::CourseBudget;
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tokio::net::TcpListener;
 use tower_http::ServiceBuilderExt;
 use tower_http::catch_panic::CatchPanicLayer;
@@ -47,7 +47,7 @@ use utoipa_axum::routes;
 #[derive(Clone)]
 pub struct Server {
     pub app: App,
-    pub workshop: Arc<Workshop>,
+    pub workshop: Arc<SceneCache>,
     pictures: Arc<pictures::Pictures>,
     turns: compute::Turns,
     sockets: Arc<live::Sockets>,

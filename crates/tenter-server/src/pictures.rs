@@ -14,9 +14,9 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 use tenter_app::{AppError, starters};
 use tenter_formats::png;
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::Effort;
+use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::{add_discs, discs, render};
-use tenter_render::prepare::{Cancelled, Workshop};
+use tenter_render::prepare::{Cancelled, SceneCache};
 use tenter_render::scene::grade_of;
 use tenter_sky::camera::Camera;
 use tenter_sky::develop::Development;
@@ -130,7 +130,7 @@ async fn picture(s: &Server, sky: Sky, size: Size) -> Reply<Response> {
 }
 
 fn make(
-    workshop: &Workshop,
+    workshop: &SceneCache,
     sky: &Sky,
     width: usize,
     off: &(dyn Fn() -> bool + Sync),
@@ -138,8 +138,8 @@ fn make(
     let height = height_of(&sky.eye, width);
     let scene = workshop.scene(sky, TableQuality::Draft, off)?;
     let camera = Camera::lens(&sky.eye, width, height);
-    let mut picture = render(&scene, &camera, Effort::COARSE, off)?;
-    add_discs(&mut picture, &camera, &scene, &discs(&scene, Effort::default()));
+    let mut picture = render(&scene, &camera, MarchQuality::COARSE, off)?;
+    add_discs(&mut picture, &camera, &scene, &discs(&scene, MarchQuality::default()));
     Ok(Bytes::from(png::encode(&picture.pixels, width, height, &Development::new(&grade_of(sky)))))
 }
 

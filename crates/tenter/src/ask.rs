@@ -8,10 +8,10 @@ use std::path::{Path, PathBuf};
 use tenter_app::starters;
 use tenter_reference::{Reference, Unable};
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::{Effort, look_at};
+use tenter_render::integrator::{MarchQuality, radiance_along};
 use tenter_render::measure;
 use tenter_render::picture::NOISE_PERCENT;
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_sky::astronomy;
 use tenter_sky::camera::toward;
@@ -93,7 +93,7 @@ pub fn read_sky(path: &Path) -> Result<Sky, Failure> {
 }
 
 pub fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, TableQuality::Full, &|| false).expect("nobody calls this off")
+    SceneCache::default().scene(sky, TableQuality::Full, &|| false).expect("nobody calls this off")
 }
 
 /// A number within a range.
@@ -198,6 +198,6 @@ pub fn probe(a: Probe) -> Outcome {
         }));
     }
     // As fine as a pixel of a large map.
-    let (rgb, _) = look_at(&scene(&sky), &[direction], 1e-3, Effort::default())[0];
+    let (rgb, _) = radiance_along(&scene(&sky), &[direction], 1e-3, MarchQuality::default())[0];
     print(&json!({"luminance_cd_m2": luminance(rgb), "rgb": rgb}))
 }

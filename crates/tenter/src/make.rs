@@ -7,12 +7,12 @@ use std::path::{Path, PathBuf};
 use tenter_formats::exr_map::{Depth, depth_for, write_map, write_picture};
 use tenter_formats::{FormatError, MOST_IN_HALF, hdr, ktx2, png};
 use tenter_reference::{Reference, Wish};
-use tenter_render::integrator::Effort;
+use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::{
     Area, Layout, MapError, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError, add_discs, discs,
     effort_for, render, smooth_outlines,
 };
-use tenter_render::prepare::Workshop;
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::grade_of;
 use tenter_sky::camera::Camera;
 use tenter_sky::develop::Development;
@@ -178,7 +178,7 @@ pub fn picture(a: PictureArguments) -> Outcome {
             eprintln!("noise left {left:.2} %");
             effort
         }
-        _ => Effort::default(),
+        _ => MarchQuality::default(),
     };
     let mut picture = if a.care.reference {
         let reference = Reference::new(&scene).map_err(of_reference)?;
@@ -250,7 +250,7 @@ pub fn map(a: MapArguments) -> Outcome {
     let sky = read_sky(&a.sky)?;
     a.care.check()?;
     let mut map =
-        MapRender::new(&sky, &settings, &Workshop::default(), &|| false).map_err(Failure::failed)?;
+        MapRender::new(&sky, &settings, &SceneCache::default(), &|| false).map_err(Failure::failed)?;
     if a.care.reference {
         let (wish, (scene, camera)) = (a.care.wish(), map.shown());
         let traced = Reference::new(scene).and_then(|r| r.picture(camera, wish, &|| false, tell_noise));

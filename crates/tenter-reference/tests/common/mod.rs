@@ -4,8 +4,8 @@
 
 use std::f64::consts::TAU;
 use tenter_render::air::TableQuality;
-use tenter_render::integrator::{Effort, look_at};
-use tenter_render::prepare::Workshop;
+use tenter_render::integrator::{MarchQuality, radiance_along};
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_sky::camera::toward;
 use tenter_sky::document::{Air, CloudKind, CloudLayer, Placement, Sky};
@@ -14,7 +14,7 @@ use tenter_sky::spectrum::luminance;
 pub const SUN_AZIMUTH_DEG: f64 = 200.0;
 
 pub fn scene(sky: &Sky) -> Scene {
-    Workshop::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
+    SceneCache::default().scene(sky, TableQuality::Draft, &|| false).unwrap()
 }
 
 /// No air to speak of, over ground that sends back a share of light; the sun at a sine of height.
@@ -56,7 +56,7 @@ pub fn sent_up(sky: &Sky, altitude_m: f64, azimuths: usize) -> f64 {
             (0..azimuths).map(move |k| toward(0.2 + TAU * k as f64 / azimuths as f64, -sine.asin()))
         })
         .collect();
-    let seen = look_at(&scene(&from_above), &looks, 1e-3, Effort::default());
+    let seen = radiance_along(&scene(&from_above), &looks, 1e-3, MarchQuality::default());
     seen.chunks(azimuths)
         .zip(HEIGHTS)
         .map(|(row, (height, weight))| {

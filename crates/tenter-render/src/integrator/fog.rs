@@ -10,14 +10,14 @@ const STEPS: usize = 10;
 const PATCHES: u32 = 77;
 
 /// How much light passes the fog on a way, and how far off what is seen of that fog lies in the mean.
-pub struct FogInFront<R: Real> {
+pub struct FogSegment<R: Real> {
     pub through: R,
     pub distance: R,
 }
 
 /// Fog along rays up to a distance.
 #[inline(always)]
-pub fn fog_in_front<R: Real>(fog: &Fog, rays: &Rays<R>, to_ground: R, distance: R) -> FogInFront<R> {
+pub fn fog_segment<R: Real>(fog: &Fog, rays: &Rays<R>, to_ground: R, distance: R) -> FogSegment<R> {
     let zero = R::splat(0.0);
     let shell = rays.shell(fog.from, fog.to, to_ground);
     let start = shell.start.max(R::splat(fog.begins));
@@ -50,5 +50,5 @@ pub fn fog_in_front<R: Real>(fog: &Fog, rays: &Rays<R>, to_ground: R, distance: 
             moment = share.mul_add(t, moment);
         }
     }
-    FogInFront { through: (-depth).exp(), distance: moment / seen.max(R::splat(1e-9)) }
+    FogSegment { through: (-depth).exp(), distance: moment / seen.max(R::splat(1e-9)) }
 }

@@ -1,14 +1,14 @@
 //! The ground at the end of rays, and the land on it.
 
 use super::land::{self, Surface};
-use super::rays::{Rays, SurfacePoint};
+use super::rays::{RayPoint, Rays};
 use crate::scene::MAX_LIGHTS;
 use crate::simd::Real;
 
 /// Radiance of the ground, or the land on it, at the end of rays `t` long: its albedo under all lights
 /// and the sky, with the shadows of clouds and land.
 #[inline(always)]
-pub fn ground_light<R: Real>(rays: &Rays<R>, p: &SurfacePoint<R>, t: R) -> [R; 3] {
+pub fn ground_light<R: Real>(rays: &Rays<R>, p: &RayPoint<R>, t: R) -> [R; 3] {
     let scene = rays.scene;
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
     let sea = scene.air.medium.ground_rgb;
@@ -24,21 +24,21 @@ pub fn ground_light<R: Real>(rays: &Rays<R>, p: &SurfacePoint<R>, t: R) -> [R; 3
     let open = normal[2].mul_add(R::splat(0.5), R::splat(0.5));
     let mut near = zero;
     let mut here_diffuse = [0.0; 3];
-    if let Some(here) = &scene.under_eye {
-        let far = t * rays.flat * R::splat(1.0 / here.around);
+    if let Some(here) = &scene.ground_irradiance {
+        let far = t * rays.flat * R::splat(1.0 / here.radius);
         near = (-far * far).exp();
         here_diffuse = here.diffuse;
     }
     let mut sum = [zero; 3];
     for c in 0..3 {
-        let ground = scene.ambience.ground[c] * std::f32::consts::PI;
-        let mean = R::splat(scene.ambience.ground_diffuse[c]);
+        let ground = scene.ambient.ground[c] * std::f32::consts::PI;
+        let mean = R::splat(scene.ambient.ground_diffuse[c]);
         let sky = mean.lerp(R::splat(here_diffuse[c]), near);
         sum[c] = R::splat(ground).lerp(sky, open);
     }
     let fog = scene.fog.as_ref().map_or(0.0, |f| f.column() as f32);
     for (i, light) in scene.lights.iter().enumerate() {
-        let sun = p.turn.local(light.direction());
+        let sun = p.frame.local(light.direction());
         let up = sun[2];
         let colour = light.sunlight.at(p.altitude.max(zero), up);
         let facing = normal[0] * sun[0] + normal[1] * sun[1] + normal[2] * up;

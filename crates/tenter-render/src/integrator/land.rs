@@ -1,6 +1,6 @@
 //! Trial land in the live picture: where rays meet it, and what light falls on it.
 
-use super::rays::{Rays, SurfacePoint};
+use super::rays::{RayPoint, Rays};
 use crate::land::{Land, REACH};
 use crate::scene::MAX_LIGHTS;
 use crate::simd::{Mask, Real};
@@ -47,7 +47,7 @@ pub struct Surface<R: Real> {
 
 /// The surface of land or sea at the end of rays `t` long.
 #[inline(always)]
-pub fn surface<R: Real>(land: &Land, rays: &Rays<R>, p: &SurfacePoint<R>, t: R, sea: [f32; 3]) -> Surface<R> {
+pub fn surface<R: Real>(land: &Land, rays: &Rays<R>, p: &RayPoint<R>, t: R, sea: [f32; 3]) -> Surface<R> {
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
     let reach = (t * rays.pixel).max(R::splat(6.0));
     let slope_x = (land.height(p.x + reach, p.y) - land.height(p.x - reach, p.y)) / (reach + reach);
@@ -69,7 +69,7 @@ pub fn surface<R: Real>(land: &Land, rays: &Rays<R>, p: &SurfacePoint<R>, t: R, 
     }
     let mut lit = [one; MAX_LIGHTS];
     for (i, light) in rays.scene.lights.iter().enumerate() {
-        let toward = p.turn.local(light.direction());
+        let toward = p.frame.local(light.direction());
         lit[i] = seen_from::<R>(land, p, toward, light.placed.in_sky.disc_radius as f32);
     }
     Surface { normal, albedo, lit }
@@ -78,7 +78,7 @@ pub fn surface<R: Real>(land: &Land, rays: &Rays<R>, p: &SurfacePoint<R>, t: R, 
 /// Share of a light's disc that stands clear of the land from a place: the least angle over the land on the
 /// way, in discs.
 #[inline(always)]
-fn seen_from<R: Real>(land: &Land, p: &SurfacePoint<R>, to: [R; 3], radius: f32) -> R {
+fn seen_from<R: Real>(land: &Land, p: &RayPoint<R>, to: [R; 3], radius: f32) -> R {
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
     let mut clear = R::splat(1.0);
     let mut way = R::splat(12.0);

@@ -7,13 +7,13 @@
 //! rays' courses are known ([`super::march_cache`]) they are not marched: only the light is asked for.
 
 use super::in_scatter::InScatter;
-use super::march_cache::{Courses, Step, Stop};
-use super::march_replay::Following;
-use super::multiple_scattering::few_turns;
-use super::rays::{Rays, Span, SurfacePoint};
-use super::segments::{CloudLight, Colour, Colours, Phases, Stretches};
-use super::shading::{Question, TowardSun, Waiting};
-use super::{Look, Way};
+use super::march_cache::{MarchEvent, MarchReplay, ShadingSample};
+use super::march_replay::MarchReplayer;
+use super::multiple_scattering::low_order_phase;
+use super::rays::{RayPoint, Rays, Span};
+use super::segments::{CloudLight, LayerShader, Phases, SegmentAccumulator, SegmentShader};
+use super::shading::{ShadingPoint, ShadingQueue, ShadowMarch};
+use super::{PacketContext, RayPacket};
 use crate::clouds::form::CloudSample;
 use crate::clouds::optics::sphere_table::{self, diffracted};
 use crate::scene::{Band, Clouds, MAX_LIGHTS, Scene};
@@ -22,126 +22,126 @@ use std::f32::consts::PI;
 use tenter_sky::document::Family;
 
 /// Transmittance below which nothing behind is worth a step.
-const SPENT: f32 = 0.004;
-const MOST_STEPS: usize = 700;
+const MIN_TRANSMITTANCE: f32 = 0.004;
+const MAX_STEPS: usize = 700;
 /// Steps through the open are no shorter, m, for usual effort.
-const FINEST: f32 = 4.0;
+const MIN_STEP_M: f32 = 4.0;
 /// Altitude where no cloud is, m.
-const FAR_UP: f32 = 1e6;
+const OUTSIDE_ALTITUDE_M: f32 = 1e6;
 /// Opacity that is worth a look.
-const WORTH_A_LOOK: f32 = 1e-4;
+const MIN_OPACITY: f32 = 1e-4;
 /// Opacity that is lit by one look toward the sun: in heaps, and in sheets, whose wide thin shades would show
 /// grain.
-const ENOUGH: [f32; 2] = [0.12, 0.08];
+const SAMPLE_OPACITY: [f32; 2] = [0.12, 0.08];
 
 /// A band on the way down, or on the way up.
 #[derive(Clone, Copy)]
-pub struct Turn<'a> {
+pub struct IntervalVisit<'a> {
     pub band: &'a Band,
     pub rising: bool,
 }
 
 /// Bands in the order in which rays come to them.
-pub fn turns(scene: &Scene) -> impl Iterator<Item = Turn<'_>> {
+pub fn interval_visits(scene: &Scene) -> impl Iterator<Item = IntervalVisit<'_>> {
     // No ray sinks into what lies over the eye.
-    let falling = scene.bands.iter().rev().filter(|band| (band.from as f64) < scene.eye_altitude);
-    let falling = falling.map(|band| Turn { band, rising: false });
-    falling.chain(scene.bands.iter().map(|band| Turn { band, rising: true }))
+    let falling = scene.intervals.iter().rev().filter(|band| (band.from as f64) < scene.eye_altitude);
+    let falling = falling.map(|band| IntervalVisit { band, rising: false });
+    falling.chain(scene.intervals.iter().map(|band| IntervalVisit { band, rising: true }))
 }
 
 /// The clouds on the way, band after band: down to the ray's lowest point, and up from there.
 #[inline(always)]
-pub fn through_bands<R: Real>(look: &Look, way: &Way<R>) -> CloudLight<R> {
+pub fn march_intervals<R: Real>(packet: &RayPacket, context: &PacketContext<R>) -> CloudLight<R> {
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
-    let mut seen = CloudLight { light: [zero; 3], through: one, onward: zero };
-    let most = look.scene.bands.iter().map(|band| band.clouds.len()).max().unwrap_or(0);
-    let mut gathered = Stretches::new(most);
-    let Courses { known, notes } = look.courses;
-    let mut following = known.as_ref().map(Following::new);
-    for (turn, Turn { band, rising }) in turns(look.scene).enumerate() {
-        let span = way.rays.between(band.from, band.to, rising, way.to_ground);
-        let mut follows = following.as_mut().filter(|_| known.is_some_and(|known| turn < known.bands));
+    let mut light = CloudLight { radiance: [zero; 3], transmittance: one, forward_transmitted: zero };
+    let most = packet.scene.intervals.iter().map(|band| band.clouds.len()).max().unwrap_or(0);
+    let mut gathered = SegmentAccumulator::new(most);
+    let MarchReplay { cached, recorder } = packet.replay;
+    let mut replayer = cached.as_ref().map(MarchReplayer::new);
+    for (turn, IntervalVisit { band, rising }) in interval_visits(packet.scene).enumerate() {
+        let span = context.rays.between(band.from, band.to, rising, context.to_ground);
+        let mut follows = replayer.as_mut().filter(|_| cached.is_some_and(|cached| turn < cached.intervals));
         let met = match &follows {
-            Some(following) => !following.is_through(R::LANES),
-            None => (span.start.lt(span.end) & R::splat(SPENT).lt(seen.through)).any(),
+            Some(replayer) => !replayer.is_through(R::LANES),
+            None => (span.start.lt(span.end) & R::splat(MIN_TRANSMITTANCE).lt(light.transmittance)).any(),
         };
         if met {
-            through_band(look, band, way, span, follows.as_deref_mut(), &mut gathered, &mut seen);
+            march_interval(packet, band, context, span, follows.as_deref_mut(), &mut gathered, &mut light);
         }
-        if let Some(following) = follows {
-            seen.through = following.next_band();
+        if let Some(replayer) = follows {
+            light.transmittance = replayer.next_interval();
         }
-        if let Some(notes) = notes {
-            notes.borrow_mut().end_band(seen.through);
+        if let Some(recorder) = recorder {
+            recorder.borrow_mut().end_interval(light.transmittance);
         }
     }
     // What was spent hides all that is left.
-    let left = R::splat(SPENT).lt(seen.through);
-    let gain = one / (one - seen.through).max(R::splat(1e-6));
+    let left = R::splat(MIN_TRANSMITTANCE).lt(light.transmittance);
+    let gain = one / (one - light.transmittance).max(R::splat(1e-6));
     for c in 0..3 {
-        seen.light[c] = R::select(left, seen.light[c], seen.light[c] * gain);
+        light.radiance[c] = R::select(left, light.radiance[c], light.radiance[c] * gain);
     }
-    seen.through = R::select(left, seen.through, zero);
-    seen
+    light.transmittance = R::select(left, light.transmittance, zero);
+    light
 }
 
 /// Follows the rays through a band, or marches them, and gathers its light.
 #[inline(always)]
-fn through_band<R: Real>(
-    look: &Look,
+fn march_interval<R: Real>(
+    packet: &RayPacket,
     band: &Band,
-    way: &Way<R>,
+    context: &PacketContext<R>,
     span: Span<R>,
-    mut following: Option<&mut Following>,
-    gathered: &mut Stretches,
-    seen: &mut CloudLight<R>,
+    mut replayer: Option<&mut MarchReplayer>,
+    gathered: &mut SegmentAccumulator,
+    light: &mut CloudLight<R>,
 ) {
     // Of clouds that are met: most packets meet few of them.
-    let mut colours = None;
-    let toward_sun = TowardSun::new(look.effort.step);
-    let mut waiting = Waiting::new();
-    let mut march = March::new(look, band, span, seen.through);
-    let parts = InScatter::count(look.scene.lights.len());
+    let mut shader = None;
+    let shadow_march = ShadowMarch::new(packet.quality.step_scale);
+    let mut queue = ShadingQueue::new();
+    let mut march = March::new(packet, band, span, light.transmittance);
+    let parts = InScatter::count(packet.scene.lights.len());
     loop {
-        let step = match &mut following {
-            Some(following) => following.step(parts, gathered),
-            None => march.step(look, band, &way.rays, span),
+        let step = match &mut replayer {
+            Some(replayer) => replayer.step(parts, gathered),
+            None => march.step(packet, band, &context.rays, span),
         };
-        if let Some(notes) = look.courses.notes {
-            notes.borrow_mut().take(&step);
+        if let Some(recorder) = packet.replay.recorder {
+            recorder.borrow_mut().record(&step);
         }
-        if step.asks.any() {
-            waiting.ask(
-                step.asks,
-                &Question::new(&way.rays, &step.stop, look.effort.width),
-                &step.which,
+        if step.samples.any() {
+            queue.push(
+                step.samples,
+                &ShadingPoint::new(&context.rays, &step.sample, packet.quality.footprint_scale),
+                &step.cloud,
                 gathered,
             );
         }
-        if step.ends.any() {
-            gathered.end(step.ends, step.opacity, step.distance);
+        if step.segment_ends.any() {
+            gathered.end(step.segment_ends, step.opacity, step.distance);
         }
         let whole = step.done || gathered.full();
-        while waiting.full::<R>() || (whole && waiting.any()) {
-            waiting.answer::<R>(&toward_sun, look.scene, &band.clouds, gathered);
+        while queue.full::<R>() || (whole && queue.any()) {
+            queue.shade_packet::<R>(&shadow_march, packet.scene, &band.clouds, gathered);
         }
         if whole && gathered.any() {
-            if colours.is_none() {
-                colours = Some(colours_of(look, band, way));
+            if shader.is_none() {
+                shader = Some(segment_shader(packet, band, context));
             }
-            if let Some(colours) = &colours {
-                gathered.close(colours, seen);
+            if let Some(shader) = &shader {
+                gathered.flush(shader, light);
             }
         }
         if step.done {
             break;
         }
     }
-    seen.through = march.through;
+    light.transmittance = march.through;
 }
 
 /// What a band's clouds are at a packet of places, taken together.
-struct Met<R: Real> {
+struct CloudEncounter<R: Real> {
     /// Distance to the nearest surface, positive inside.
     inside: R,
     extinction: R,
@@ -153,7 +153,7 @@ struct Met<R: Real> {
 }
 
 #[inline(always)]
-fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> {
+fn sample_clouds<R: Real>(packet: &RayPacket, band: &Band, p: &RayPoint<R>, w: R) -> CloudEncounter<R> {
     let zero = R::splat(0.0);
     let nothing = CloudSample {
         signed_distance: zero,
@@ -166,18 +166,24 @@ fn meet<R: Real>(look: &Look, band: &Band, p: &SurfacePoint<R>, w: R) -> Met<R> 
         body_radius: zero,
         hull_distance: zero,
     };
-    let mut met =
-        Met { inside: R::splat(-1e6), extinction: zero, longest: R::splat(1e6), which: zero, place: nothing };
+    let mut met = CloudEncounter {
+        inside: R::splat(-1e6),
+        extinction: zero,
+        longest: R::splat(1e6),
+        which: zero,
+        place: nothing,
+    };
     let mut thickest = -R::splat(1.0);
     for (which, &number) in band.clouds.iter().enumerate() {
-        let form = &look.scene.clouds[number].form.0;
+        let form = &packet.scene.clouds[number].form.0;
         let z = p.altitude - R::splat(form.base);
         let place = form.at(p.x, p.y, z, w);
-        let step = R::splat(0.45 * look.effort.step / form.extinction).min(R::splat(form.longest_step));
+        let step =
+            R::splat(0.45 * packet.quality.step_scale / form.extinction).min(R::splat(form.longest_step));
         let there = R::select(
             zero.le(place.signed_distance),
             step,
-            (-place.signed_distance).max(R::splat(FINEST * look.effort.step)),
+            (-place.signed_distance).max(R::splat(MIN_STEP_M * packet.quality.step_scale)),
         );
         met.longest = met.longest.min(there);
         met.inside = met.inside.max(place.signed_distance);
@@ -214,11 +220,12 @@ struct March<R: Real> {
 
 impl<R: Real> March<R> {
     #[inline(always)]
-    fn new(look: &Look, band: &Band, span: Span<R>, through: R) -> Self {
+    fn new(packet: &RayPacket, band: &Band, span: Span<R>, through: R) -> Self {
         let zero = R::splat(0.0);
-        let any_sheet = band.clouds.iter().any(|n| look.scene.clouds[*n].form.0.family != Family::Cumuliform);
+        let any_sheet =
+            band.clouds.iter().any(|n| packet.scene.clouds[*n].form.0.family != Family::Cumuliform);
         March {
-            enough: R::splat(ENOUGH[usize::from(any_sheet)] * look.effort.step.min(1.0)),
+            enough: R::splat(SAMPLE_OPACITY[usize::from(any_sheet)] * packet.quality.step_scale.min(1.0)),
             through,
             t: span.start,
             step: zero,
@@ -234,19 +241,19 @@ impl<R: Real> March<R> {
     }
 
     #[inline(always)]
-    fn step(&mut self, look: &Look, band: &Band, rays: &Rays<R>, span: Span<R>) -> Step<R> {
+    fn step(&mut self, packet: &RayPacket, band: &Band, rays: &Rays<R>, span: Span<R>) -> MarchEvent<R> {
         let (zero, one) = (R::splat(0.0), R::splat(1.0));
         let March { enough, mut through, t, mut step, before, outside, mut pending, mut pending_at, .. } =
             *self;
         // The last step ends with the span.
-        let active = t.le(span.end) & (t - step).lt(span.end) & R::splat(SPENT).lt(through);
-        let done = self.taken == MOST_STEPS || !active.any();
+        let active = t.le(span.end) & (t - step).lt(span.end) & R::splat(MIN_TRANSMITTANCE).lt(through);
+        let done = self.taken == MAX_STEPS || !active.any();
         let mut p = rays.at(t);
         // Rays that are done would only keep the others waiting: far up there is nothing to look up.
-        let asks = R::splat(WORTH_A_LOOK).lt(pending);
-        p.altitude = R::select(active | asks, p.altitude, R::splat(FAR_UP));
+        let asks = R::splat(MIN_OPACITY).lt(pending);
+        p.altitude = R::select(active | asks, p.altitude, R::splat(OUTSIDE_ALTITUDE_M));
         let w = rays.width(t);
-        let met = meet(look, band, &p, w * R::splat(look.effort.width));
+        let met = sample_clouds(packet, band, &p, w * R::splat(packet.quality.footprint_scale));
         // A step that came out deep inside goes back to the surface, or neighbours would enter at
         // different depths and rings would show.
         let deep = met.inside - outside.min(zero);
@@ -265,10 +272,10 @@ impl<R: Real> March<R> {
         through = R::select(active, through * passed, through);
 
         // In the open as far as the form promises, inside by optical depth, never finer than a pixel asks.
-        let pixel = w * R::splat(0.7 * look.effort.step);
-        let open = (-met.inside * R::splat(1.1 * look.effort.step))
+        let pixel = w * R::splat(0.7 * packet.quality.step_scale);
+        let open = (-met.inside * R::splat(1.1 * packet.quality.step_scale))
             .max(pixel)
-            .max(R::splat(FINEST * look.effort.step));
+            .max(R::splat(MIN_STEP_M * packet.quality.step_scale));
         // What is left behind a thick veil needs less care.
         let inside = met.longest * (R::splat(1.8) - through * R::splat(0.8));
         let inside = inside.max(pixel);
@@ -282,24 +289,24 @@ impl<R: Real> March<R> {
         // Light is looked up once enough cloud has come together, or when a ray comes out of it; each ray by
         // itself, so that nothing hangs on its neighbours. Air and colour change along the way: a stretch is
         // closed once it has grown by a third.
-        let left = extinction.le(zero) & R::splat(WORTH_A_LOOK).lt(pending) & active;
+        let left = extinction.le(zero) & R::splat(MIN_OPACITY).lt(pending) & active;
         let long = (self.stretch_from * R::splat(1.35)).lt(next) & R::splat(1e-3).lt(stretch) & active;
         let (mut ready, mut ends) = (enough.lt(pending) | left | long | (asks & !active), long);
         if done {
-            (ready, ends) = (R::splat(WORTH_A_LOOK).lt(pending), R::splat(1e-6).lt(stretch));
+            (ready, ends) = (R::splat(MIN_OPACITY).lt(pending), R::splat(1e-6).lt(stretch));
         }
         let mut which = [0.0; 16];
-        let mut stop = Stop::none();
+        let mut stop = ShadingSample::none();
         if ready.any() {
             met.which.store(&mut which);
             let back = (t - pending_at / pending.max(R::splat(1e-9))).max(zero).min(came);
             let passed = back * rays.direction[2] * met.place.column_share;
-            stop = Stop {
+            stop = ShadingSample {
                 t: t - back,
                 above: (met.place.above + passed).max(zero),
                 below: (met.place.below - passed).max(zero),
                 beside: met.place.beside,
-                before: -(through + pending * R::splat(0.5)).max(R::splat(SPENT)).ln(),
+                depth_before: -(through + pending * R::splat(0.5)).max(R::splat(MIN_TRANSMITTANCE)).ln(),
                 opacity: pending,
             };
         }
@@ -319,44 +326,60 @@ impl<R: Real> March<R> {
             distance: R::select(ends, zero, distance),
             stretch_from: R::select(going.lt(R::splat(1e-6)), next, from),
         };
-        Step { asks: ready, stop, which, ends, opacity: stretch, distance, done }
+        MarchEvent {
+            samples: ready,
+            sample: stop,
+            cloud: which,
+            segment_ends: ends,
+            opacity: stretch,
+            distance,
+            done,
+        }
     }
 }
 
 #[inline(always)]
-fn colours_of<'a, R: Real>(look: &'a Look<'a>, band: &Band, way: &'a Way<'a, R>) -> Colours<'a, R> {
-    let mut colours = Colours { look, way, clouds: Vec::with_capacity(band.clouds.len()) };
-    let any_heap = band.clouds.iter().any(|n| look.scene.clouds[*n].form.0.family == Family::Cumuliform);
-    let beyond = look.scene.beyond.as_ref().filter(|_| any_heap);
-    let sides = beyond.map(|beyond| beyond.along(&way.rays.direction));
+fn segment_shader<'a, R: Real>(
+    packet: &'a RayPacket<'a>,
+    band: &Band,
+    context: &'a PacketContext<'a, R>,
+) -> SegmentShader<'a, R> {
+    let mut shader = SegmentShader { packet, context, clouds: Vec::with_capacity(band.clouds.len()) };
+    let any_heap = band.clouds.iter().any(|n| packet.scene.clouds[*n].form.0.family == Family::Cumuliform);
+    let beyond = packet.scene.eye_probe.as_ref().filter(|_| any_heap);
+    let sides = beyond.map(|beyond| beyond.along(&context.rays.direction));
     for &number in &band.clouds {
-        let clouds = &look.scene.clouds[number];
+        let clouds = &packet.scene.clouds[number];
         let is_sheet = clouds.form.0.family != Family::Cumuliform;
         let sheet = if is_sheet {
-            Some(clouds.sheets.of_rays(&way.rays.direction, &look.scene.lights))
+            Some(clouds.slab_corrections.of_rays(&context.rays.direction, &packet.scene.lights))
         } else {
             None
         };
-        colours.clouds.push(Colour {
-            phases: phases::<R>(look, clouds, way),
-            sheet,
-            sides: if is_sheet { None } else { sides },
-            around: look.scene.ambience.layers[number],
+        shader.clouds.push(LayerShader {
+            phases: phases::<R>(packet, clouds, context),
+            slab: sheet,
+            probe: if is_sheet { None } else { sides },
+            ambient: packet.scene.ambient.layers[number],
             shading: clouds.shading,
         });
     }
-    colours
+    shader
 }
 
 /// How far light of a disc spreads over a pixel: radius, radians, of a disc that is as wide, in the mean of
 /// squares, as both together.
-fn spread_of_light(look: &Look, light: usize) -> f64 {
-    let disc = look.scene.lights[light].placed.in_sky.disc_radius;
-    disc.hypot(look.pixel as f64 / 3f64.sqrt())
+fn spread_of_light(packet: &RayPacket, light: usize) -> f64 {
+    let disc = packet.scene.lights[light].placed.in_sky.disc_radius;
+    disc.hypot(packet.pixel_angle as f64 / 3f64.sqrt())
 }
 
 #[inline(always)]
-fn phases<R: Real>(look: &Look, clouds: &Clouds, way: &Way<R>) -> [Phases<R>; MAX_LIGHTS] {
+fn phases<R: Real>(
+    packet: &RayPacket,
+    clouds: &Clouds,
+    context: &PacketContext<R>,
+) -> [Phases<R>; MAX_LIGHTS] {
     let none = Phases {
         single: [R::splat(0.0); 3],
         forward: R::splat(0.0),
@@ -365,12 +388,12 @@ fn phases<R: Real>(look: &Look, clouds: &Clouds, way: &Way<R>) -> [Phases<R>; MA
         diffracted: R::splat(0.0),
     };
     let mut phases = [none; MAX_LIGHTS];
-    for i in 0..look.scene.lights.len() {
-        let to_light = way.rays.to_light(i);
+    for i in 0..packet.scene.lights.len() {
+        let to_light = context.rays.to_light(i);
         let mut cos = [0.0f32; 16];
         to_light.store(&mut cos);
         let mut single = [[0.0f32; 16]; 3];
-        let spread = spread_of_light(look, i);
+        let spread = spread_of_light(packet, i);
         for lane in 0..R::LANES {
             let p = clouds.phase.around(cos[lane] as f64, spread);
             for c in 0..3 {
@@ -381,10 +404,13 @@ fn phases<R: Real>(look: &Look, clouds: &Clouds, way: &Way<R>) -> [Phases<R>; MA
         let [forward, wide, back] = if is_heap {
             sphere_table::phases(to_light)
         } else {
-            [few_turns(to_light), R::splat(0.25 / PI), R::splat(0.0)]
+            [low_order_phase(to_light), R::splat(0.25 / PI), R::splat(0.0)]
         };
-        let diffracted =
-            if is_heap { diffracted(to_light) } else { clouds.sheets.twice_in_peak(to_light, spread) };
+        let diffracted = if is_heap {
+            diffracted(to_light)
+        } else {
+            clouds.slab_corrections.twice_in_peak(to_light, spread)
+        };
         phases[i] = Phases {
             single: [R::load(&single[0]), R::load(&single[1]), R::load(&single[2])],
             forward,

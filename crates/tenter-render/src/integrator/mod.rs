@@ -19,167 +19,170 @@ mod shading;
 mod shadows;
 mod shafts;
 
-pub use march::{Turn, turns};
-pub use march_cache::{Courses, Known, Notes, Takes};
-pub use rays::SurfacePoint;
-pub use shadows::{Around, Shadows};
+pub use march::{IntervalVisit, interval_visits};
+pub use march_cache::{CachedMarch, MarchRecorder, MarchReplay, RecordFlags};
+pub use rays::RayPoint;
+pub use shadows::{AirShadows, ShadowWeights};
 
 use crate::air::{AerialCorners, AirSegment, forward_lobe, henyey_greenstein};
-use crate::scene::{Clouds, Fog, Lifted, MAX_LIGHTS, Scene};
+use crate::scene::{Fog, MAX_LIGHTS, Scene, UpwellingAirlight};
 use crate::simd::{Kernel, Mask, Real, best, dispatch};
-use fog::{FogInFront, fog_in_front};
+use fog::{FogSegment, fog_segment};
 use ground::ground_light;
 use land::to_land;
-use march::through_bands;
+use march::march_intervals;
 use rayon::prelude::*;
 use rays::{FAR, Rays};
 use segments::CloudLight;
-use shafts::Shade;
+use shafts::AirlightLoss;
 use tenter_sky::spectrum::Rgb;
+
+/// Share of the ground in a pixel from which on clouds above the eye are seen in front of it.
+const WHOLE_GROUND: f32 = 0.999;
 
 /// How finely rays are marched.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Effort {
+pub struct MarchQuality {
     /// 1 is usual, 0.5 takes steps half as long.
-    pub step: f32,
+    pub step_scale: f32,
     /// How wide forms are looked at, as a share of a pixel's width.
-    pub width: f32,
+    pub footprint_scale: f32,
 }
 
-impl Effort {
+impl MarchQuality {
     /// For first and small pictures, whose pixels are so wide that small gaps and crests would go over into
     /// an even cloud, which lets less light through than they do: forms are looked at more narrowly.
-    pub const COARSE: Effort = Effort { step: 1.0, width: 0.5 };
+    pub const COARSE: MarchQuality = MarchQuality { step_scale: 1.0, footprint_scale: 0.5 };
 }
 
-impl Default for Effort {
+impl Default for MarchQuality {
     fn default() -> Self {
-        Effort { step: 1.0, width: 1.0 }
+        MarchQuality { step_scale: 1.0, footprint_scale: 1.0 }
     }
 }
 
 /// What is gathered for up to 16 pixels.
 #[derive(Clone, Debug)]
-pub struct Gathered {
+pub struct PacketRadiance {
     /// Radiance in linear Rec.709, cd/m2, without the sun's disc.
-    pub light: [[f32; 16]; 3],
+    pub radiance: [[f32; 16]; 3],
     /// Share of light from beyond the clouds that comes through; 0 where the ray meets the ground.
-    pub through: [f32; 16],
+    pub transmittance: [f32; 16],
 }
 
 /// A packet of directions to look in.
-pub struct Look<'a> {
+pub struct RayPacket<'a> {
     pub scene: &'a Scene,
     /// Unit directions by component; lanes past `LANES` are ignored.
     pub directions: &'a [[f32; 16]; 3],
     /// Angle between neighbouring pixels, radians.
-    pub pixel: f32,
-    pub effort: Effort,
+    pub pixel_angle: f32,
+    pub quality: MarchQuality,
     /// What clouds leave of the light in the air, if they take any, and which of the followed rays are around
     /// these.
-    pub shadows: Option<&'a Shadows>,
-    pub around: &'a Around,
-    pub courses: Courses<'a>,
+    pub shadows: Option<&'a AirShadows>,
+    pub shadow_weights: &'a ShadowWeights,
+    pub replay: MarchReplay<'a>,
 }
 
-impl Kernel for Look<'_> {
-    type Output = Gathered;
+impl Kernel for RayPacket<'_> {
+    type Output = PacketRadiance;
     #[inline(always)]
-    fn run<R: Real>(self) -> Gathered {
-        if self.scene.clouds.is_empty() { self.gather::<R, false>() } else { self.gather::<R, true>() }
+    fn run<R: Real>(self) -> PacketRadiance {
+        if self.scene.clouds.is_empty() { self.radiance::<R, false>() } else { self.radiance::<R, true>() }
     }
 }
 
 /// What a packet of rays shares in all that it meets: where each light's tables are read, and by which phase.
-struct Skies<R: Real> {
+struct AirLookups<R: Real> {
     corners: [AerialCorners<R>; MAX_LIGHTS],
-    narrow: [R; MAX_LIGHTS],
+    forward_lobe: [R; MAX_LIGHTS],
 }
 
 /// The way of a packet: its rays and where they end.
-struct Way<'a, R: Real> {
+struct PacketContext<'a, R: Real> {
     rays: Rays<'a, R>,
-    skies: Skies<R>,
+    lookups: AirLookups<R>,
     to_ground: R,
     /// Where sky and ground go over into each other rays are followed just above the horizon; so much of what
     /// is seen is the ground, so far away.
     ground_covers: R,
     ground: R,
-    shade: Shade<R>,
+    airlight_loss: AirlightLoss<R>,
     /// Radiance of the sky behind, and of fog before it has passed any air.
     sky: [R; 3],
     fog: [R; 3],
 }
 
-impl Look<'_> {
+impl RayPacket<'_> {
     #[inline(always)]
-    fn gather<R: Real, const CLOUDS: bool>(&self) -> Gathered {
+    fn radiance<R: Real, const CLOUDS: bool>(&self) -> PacketRadiance {
         let scene = self.scene;
         let (zero, one) = (R::splat(0.0), R::splat(1.0));
         let d = [R::load(&self.directions[0]), R::load(&self.directions[1]), R::load(&self.directions[2])];
-        let mut way = self.way::<R>(d);
+        let mut context = self.context::<R>(d);
         if CLOUDS {
-            way.shade = Shade::along(self, &way);
+            context.airlight_loss = AirlightLoss::along(self, &context);
         }
         let mut light = [zero; 3];
-        let (mut through, mut onward) = (one, zero);
+        let (mut through, mut forward_transmitted) = (one, zero);
         if CLOUDS {
-            let cloud: CloudLight<R> = through_bands(self, &way);
-            (light, through, onward) = (cloud.light, cloud.through, cloud.onward);
+            let cloud: CloudLight<R> = march_intervals(self, &context);
+            (light, through, forward_transmitted) =
+                (cloud.radiance, cloud.transmittance, cloud.forward_transmitted);
         }
 
         // What stands at the end of the ray: ground, sky, or some of both.
-        let far = way.to_ground.min(R::splat(FAR));
-        let mut end = way.sky;
+        let far = context.to_ground.min(R::splat(FAR));
+        let mut end = context.sky;
         if CLOUDS {
-            way.shade.take(far, &mut end);
-            self.lift(&way, far, &mut end);
+            context.airlight_loss.subtract_from(far, &mut end);
+            self.add_upwelling(&context, far, &mut end);
         }
         let mut fog_through = one;
         if let Some(fog) = &scene.fog {
-            let passed = fog_in_front(fog, &way.rays, way.to_ground, far);
+            let passed = fog_segment(fog, &context.rays, context.to_ground, far);
             fog_through = passed.through;
-            self.veil(&way, &passed, &mut end);
+            self.add_fog(&context, &passed, &mut end);
         }
-        let left = through + onward;
+        let left = through + forward_transmitted;
         let mut seen = [zero; 3];
         for c in 0..3 {
             seen[c] = end[c].mul_add(left, light[c]);
         }
-        let hits = way.ground.lt(R::splat(f32::MAX));
+        let hits = context.ground.lt(R::splat(f32::MAX));
         if hits.any() {
-            let distance = R::select(hits, way.ground, zero);
-            let ground = ground_light(&way.rays, &way.rays.at(distance), distance);
-            let front = self.air::<R, CLOUDS>(&way, distance);
+            let distance = R::select(hits, context.ground, zero);
+            let ground = ground_light(&context.rays, &context.rays.at(distance), distance);
+            let segment = self.air::<R, CLOUDS>(&context, distance);
             // Clouds past the horizon do not hide the ground before it.
-            let before = R::select(R::splat(self.under_clouds()).lt(way.ground_covers), zero, one);
+            let is_partly_sky = context.ground_covers.le(R::splat(WHOLE_GROUND));
+            let before = if self.is_below_clouds() { R::select(is_partly_sky, one, zero) } else { zero };
             let left = left.lerp(one, before);
             for c in 0..3 {
-                let behind = ground[c].mul_add(front.transmittance[c], front.radiance[c]);
+                let behind = ground[c].mul_add(segment.transmittance[c], segment.radiance[c]);
                 let whole = behind.mul_add(left, light[c] * (one - before));
-                seen[c] = R::select(hits, seen[c].lerp(whole, way.ground_covers), seen[c]);
+                seen[c] = R::select(hits, seen[c].lerp(whole, context.ground_covers), seen[c]);
             }
         }
-        let mut out = Gathered { light: [[0.0; 16]; 3], through: [0.0; 16] };
+        let mut out = PacketRadiance { radiance: [[0.0; 16]; 3], transmittance: [0.0; 16] };
         for c in 0..3 {
-            seen[c].store(&mut out.light[c]);
+            seen[c].store(&mut out.radiance[c]);
         }
-        R::select(hits, zero, through * fog_through).store(&mut out.through);
+        R::select(hits, zero, through * fog_through).store(&mut out.transmittance);
         out
     }
 
-    /// Whether all clouds are higher than the eye: so much of the ground's share may be less than whole
-    /// before it counts as seen in front of them.
-    fn under_clouds(&self) -> f32 {
-        let above = |clouds: &Clouds| self.scene.eye_altitude <= clouds.form.0.base as f64;
-        if self.scene.clouds.iter().all(above) { 0.999 } else { -1.0 }
+    /// Whether all clouds are above the eye.
+    fn is_below_clouds(&self) -> bool {
+        self.scene.clouds.iter().all(|clouds| self.scene.eye_altitude <= clouds.form.0.base as f64)
     }
 
     #[inline(always)]
-    fn way<R: Real>(&self, mut d: [R; 3]) -> Way<'_, R> {
+    fn context<R: Real>(&self, mut d: [R; 3]) -> PacketContext<'_, R> {
         let scene = self.scene;
         let (zero, one) = (R::splat(0.0), R::splat(1.0));
-        let mut rays = Rays::new(scene, d, self.pixel);
+        let mut rays = Rays::new(scene, d, self.pixel_angle);
         let mut ground = rays.to_ground();
         if let Some(land) = &scene.land {
             ground = to_land(land, &rays, ground);
@@ -189,26 +192,26 @@ impl Look<'_> {
         let covers = R::select(hits, R::select(dry, one, self.ground_covers(&rays)), zero);
         let partly = hits & covers.lt(one);
         if partly.any() {
-            let up = R::splat(scene.horizon_sine() + 0.25 * self.pixel);
+            let up = R::splat(scene.horizon_sine() + 0.25 * self.pixel_angle);
             let longer = (one - up * up).max(zero).sqrt() / rays.flat.max(R::splat(1e-6));
             d = [
                 R::select(partly, d[0] * longer, d[0]),
                 R::select(partly, d[1] * longer, d[1]),
                 R::select(partly, up, d[2]),
             ];
-            rays = Rays::new(scene, d, self.pixel);
+            rays = Rays::new(scene, d, self.pixel_angle);
         }
         let to_ground = R::select(partly, R::splat(f32::MAX), ground);
         let first = scene.lights[0].view.aerial.corners(d);
-        let mut skies = Skies { corners: [first; MAX_LIGHTS], narrow: [zero; MAX_LIGHTS] };
+        let mut lookups = AirLookups { corners: [first; MAX_LIGHTS], forward_lobe: [zero; MAX_LIGHTS] };
         let mut sky = [R::splat(scene.night_glow); 3];
         for (i, light) in scene.lights.iter().enumerate() {
             if i > 0 {
-                skies.corners[i] = light.view.aerial.corners(d);
+                lookups.corners[i] = light.view.aerial.corners(d);
             }
-            skies.narrow[i] = forward_lobe(rays.to_light(i));
+            lookups.forward_lobe[i] = forward_lobe(rays.to_light(i));
             if scene.painted.is_none() {
-                let radiance = light.view.sky.radiance(d, skies.narrow[i]);
+                let radiance = light.view.sky.radiance(d, lookups.forward_lobe[i]);
                 for c in 0..3 {
                     sky[c] = radiance[c].mul_add(R::splat(light.strength), sky[c]);
                 }
@@ -224,7 +227,16 @@ impl Look<'_> {
         if let Some(there) = &scene.fog {
             fog = self.fog_light(there, &rays, &sky);
         }
-        Way { rays, skies, to_ground, ground_covers: covers, ground, shade: Shade::none(), sky, fog }
+        PacketContext {
+            rays,
+            lookups,
+            to_ground,
+            ground_covers: covers,
+            ground,
+            airlight_loss: AirlightLoss::none(),
+            sky,
+            fog,
+        }
     }
 
     /// Share of the ground that is seen where sky and ground go over into each other.
@@ -232,7 +244,7 @@ impl Look<'_> {
     fn ground_covers<R: Real>(&self, rays: &Rays<R>) -> R {
         let horizon = self.scene.horizon;
         // Never sharper than a pixel; one whose middle lies half of it below is all ground.
-        let softness = horizon.softness.max(0.5 * self.pixel).max(1e-5);
+        let softness = horizon.softness.max(0.5 * self.pixel_angle).max(1e-5);
         // Angles below the horizon are small, or do not matter: the sine's difference stands for them.
         let below = R::splat(self.scene.horizon_sine()) - rays.direction[2];
         let x = ((below - R::splat(horizon.drop)) * R::splat(1.0 / softness)).clamp(0.0, 1.0);
@@ -244,10 +256,10 @@ impl Look<'_> {
     #[inline(always)]
     fn fog_light<R: Real>(&self, fog: &Fog, rays: &Rays<R>, sky: &[R; 3]) -> [R; 3] {
         let scene = self.scene;
-        let ambience = &scene.ambience;
+        let ambient = &scene.ambient;
         let mut sum = [R::splat(0.0); 3];
         for c in 0..3 {
-            sum[c] = R::splat(ambience.fog[c]);
+            sum[c] = R::splat(ambient.fog[c]);
         }
         for (i, direct) in scene.fog_lit[..scene.lights.len()].iter().enumerate() {
             let cos = rays.to_light(i);
@@ -265,34 +277,34 @@ impl Look<'_> {
 
     /// Puts fog before light that comes from beyond it.
     #[inline(always)]
-    fn veil<R: Real>(&self, way: &Way<R>, fog: &FogInFront<R>, light: &mut [R; 3]) {
-        let near = self.air_light(way, fog.distance);
+    fn add_fog<R: Real>(&self, context: &PacketContext<R>, fog: &FogSegment<R>, light: &mut [R; 3]) {
+        let near = self.air_light(context, fog.distance);
         let hidden = R::splat(1.0) - fog.through;
         for c in 0..3 {
             // Air before the fog is seen whole; what lies behind it through the fog.
-            let behind = less(light[c], near.radiance[c]);
-            let own = way.fog[c] * near.transmittance[c] * hidden;
+            let behind = subtract_clamped(light[c], near.radiance[c]);
+            let own = context.fog[c] * near.transmittance[c] * hidden;
             light[c] = behind.mul_add(fog.through, light[c] - behind) + own;
         }
     }
 
     /// Adds what the air up to a distance scatters, once, of light that clouds below it send up.
     #[inline(always)]
-    fn lift<R: Real>(&self, way: &Way<R>, distance: R, light: &mut [R; 3]) {
-        let lifted = &self.scene.ambience.lifted;
+    fn add_upwelling<R: Real>(&self, context: &PacketContext<R>, distance: R, light: &mut [R; 3]) {
+        let lifted = &self.scene.ambient.lifted;
         let Some(lowest) = lifted.first() else { return };
-        if !way.rays.over(lowest.above).lt(distance).any() {
+        if !context.rays.over(lowest.above).lt(distance).any() {
             return;
         }
-        let front = &self.scene.lights[0].view.aerial;
-        let whole = front.isotropic_up_to(&way.skies.corners[0], distance);
+        let segment = &self.scene.lights[0].view.aerial;
+        let whole = segment.isotropic_up_to(&context.lookups.corners[0], distance);
         let mut before = [0.0f32; 3];
-        for Lifted { above, radiance } in lifted {
-            let from = way.rays.over(*above).min(distance);
+        for UpwellingAirlight { above, radiance } in lifted {
+            let from = context.rays.over(*above).min(distance);
             if !from.lt(distance).any() {
                 break;
             }
-            let first = front.isotropic_up_to(&way.skies.corners[0], from);
+            let first = segment.isotropic_up_to(&context.lookups.corners[0], from);
             for c in 0..3 {
                 // The air over each layer is lit by it, and by those below no more.
                 let change = R::splat(radiance[c] - before[c]);
@@ -304,80 +316,92 @@ impl Look<'_> {
 
     /// The air up to a distance under all lights.
     #[inline(always)]
-    fn air_light<R: Real>(&self, way: &Way<R>, distance: R) -> AirSegment<R> {
+    fn air_light<R: Real>(&self, context: &PacketContext<R>, distance: R) -> AirSegment<R> {
         let zero = R::splat(0.0);
         let mut sum =
             AirSegment { radiance: [zero; 3], transmittance: [zero; 3], forward_gain: R::splat(1.0) };
         for (i, light) in self.scene.lights.iter().enumerate() {
-            let front = light.view.aerial.up_to(&way.skies.corners[i], distance, way.skies.narrow[i]);
+            let segment = light.view.aerial.up_to(
+                &context.lookups.corners[i],
+                distance,
+                context.lookups.forward_lobe[i],
+            );
             for c in 0..3 {
-                sum.radiance[c] = front.radiance[c].mul_add(R::splat(light.strength), sum.radiance[c]);
+                sum.radiance[c] = segment.radiance[c].mul_add(R::splat(light.strength), sum.radiance[c]);
             }
-            (sum.transmittance, sum.forward_gain) = (front.transmittance, front.forward_gain);
+            (sum.transmittance, sum.forward_gain) = (segment.transmittance, segment.forward_gain);
         }
         sum
     }
 
     /// The air and fog up to a distance, with the shadows of clouds in the air.
     #[inline(always)]
-    fn air<R: Real, const CLOUDS: bool>(&self, way: &Way<R>, distance: R) -> AirSegment<R> {
-        let mut front = self.air_light(way, distance);
+    fn air<R: Real, const CLOUDS: bool>(&self, context: &PacketContext<R>, distance: R) -> AirSegment<R> {
+        let mut segment = self.air_light(context, distance);
         if CLOUDS {
-            way.shade.take(distance, &mut front.radiance);
-            self.lift(way, distance, &mut front.radiance);
+            context.airlight_loss.subtract_from(distance, &mut segment.radiance);
+            self.add_upwelling(context, distance, &mut segment.radiance);
         }
         if let Some(fog) = &self.scene.fog {
-            let passed = fog_in_front(fog, &way.rays, way.to_ground, distance);
-            self.veil(way, &passed, &mut front.radiance);
+            let passed = fog_segment(fog, &context.rays, context.to_ground, distance);
+            self.add_fog(context, &passed, &mut segment.radiance);
             for c in 0..3 {
-                front.transmittance[c] = front.transmittance[c] * passed.through;
+                segment.transmittance[c] = segment.transmittance[c] * passed.through;
             }
         }
-        front
+        segment
     }
 }
 
 /// Light with a part of it taken away, which is no more than there is: of a colour out of gamut some
 /// channels are under nothing.
 #[inline(always)]
-fn less<R: Real>(light: R, part: R) -> R {
+fn subtract_clamped<R: Real>(light: R, part: R) -> R {
     let zero = R::splat(0.0);
     let left = light - part;
     R::select(zero.le(light), left.max(zero), left.min(zero))
 }
 
 /// Light and transmittance in single directions.
-pub fn look_at(scene: &Scene, directions: &[[f64; 3]], pixel: f64, effort: Effort) -> Vec<(Rgb, f32)> {
+pub fn radiance_along(
+    scene: &Scene,
+    directions: &[[f64; 3]],
+    pixel: f64,
+    effort: MarchQuality,
+) -> Vec<(Rgb, f32)> {
     let mut order: Vec<usize> = (0..directions.len()).collect();
     order.sort_by_cached_key(|i| among_neighbours(directions[*i]));
     let looks: Vec<(Rgb, f32)> = order
         .par_chunks(64)
         .flat_map_iter(|numbers| {
             let directions: Vec<[f64; 3]> = numbers.iter().map(|i| directions[*i]).collect();
-            let shadows = Shadows::along(scene, &directions, pixel);
+            let shadows = AirShadows::along(scene, &directions, pixel);
             let rays: Vec<usize> = (0..directions.len()).collect();
             let lanes = best().lanes();
             let mut looks = Vec::with_capacity(directions.len());
             for (chunk, rays) in directions.chunks(lanes).zip(rays.chunks(lanes)) {
-                let seen = dispatch(Look {
+                let seen = dispatch(RayPacket {
                     scene,
-                    directions: &packet(chunk),
-                    pixel: pixel as f32,
-                    effort,
+                    directions: &pack_directions(chunk),
+                    pixel_angle: pixel as f32,
+                    quality: effort,
                     shadows: shadows.as_ref(),
-                    around: &Around::themselves(rays),
-                    courses: Courses::default(),
+                    shadow_weights: &ShadowWeights::identity(rays),
+                    replay: MarchReplay::default(),
                 });
                 looks.extend((0..chunk.len()).map(|lane| {
-                    ([seen.light[0][lane], seen.light[1][lane], seen.light[2][lane]], seen.through[lane])
+                    (
+                        [seen.radiance[0][lane], seen.radiance[1][lane], seen.radiance[2][lane]],
+                        seen.transmittance[lane],
+                    )
                 }));
             }
             looks
         })
         .collect();
     let mut seen = vec![([0.0; 3], 0.0); looks.len()];
-    for (i, look) in order.into_iter().zip(looks) {
-        seen[i] = look;
+    for (i, packet) in order.into_iter().zip(looks) {
+        seen[i] = packet;
     }
     seen
 }
@@ -394,7 +418,7 @@ fn among_neighbours(direction: [f64; 3]) -> u32 {
 }
 
 /// Up to 16 directions by component; the last one fills what is left.
-pub fn packet(directions: &[[f64; 3]]) -> [[f32; 16]; 3] {
+pub fn pack_directions(directions: &[[f64; 3]]) -> [[f32; 16]; 3] {
     let mut packet = [[0.0; 16]; 3];
     for lane in 0..16 {
         let d = directions[lane.min(directions.len() - 1)];

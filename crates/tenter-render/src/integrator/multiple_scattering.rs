@@ -1,6 +1,6 @@
 //! How light is scattered in clouds, and how even sheets get exactly what a plane slab sends.
 //!
-//! What reaches a place is told by its depths to each side and toward the light ([`Scattered`]); that holds
+//! What reaches a place is told by its depths to each side and toward the light ([`SlabPoint`]); that holds
 //! wherever forms bend and shade themselves, and is a few tens of percent off where the sun is low over thin
 //! sheets. So for sheets it is multiplied by what [`SlabTable`] has for an even one of that thickness, over
 //! what this has for the same.
@@ -12,7 +12,7 @@ use crate::scene::slab_correction::EDGEWISE;
 use crate::simd::Real;
 
 /// Share of extinction that turns light for good (similarity).
-pub const TURNED: f32 = 1.0 - ASYMMETRY;
+pub const NON_FORWARD: f32 = 1.0 - ASYMMETRY;
 /// Steepest way through a sheet whose thickness is taken for that along a ray.
 const SLANTED: f32 = 0.05;
 /// Depth toward a light under which what lies over a place tells nothing of another side: where a sheet ends
@@ -21,17 +21,17 @@ const IN_EDGES: f32 = 0.1;
 /// Of what a sheet of this thickness scatters along a way (`down`: sine of its height), the share that has
 /// hardly turned.
 #[inline(always)]
-pub fn hardly_turned<R: Real>(thickness: R, down: R) -> R {
+pub fn forward_scattered_fraction<R: Real>(thickness: R, down: R) -> R {
     let one = R::splat(1.0);
     // Thinner ones are no different, but their exponentials would cancel.
     let along = (thickness / down.abs().max(R::splat(SLANTED))).max(R::splat(0.03));
-    one - (one - (-along * R::splat(TURNED)).exp()) / (one - (-along).exp())
+    one - (one - (-along * R::splat(NON_FORWARD)).exp()) / (one - (-along).exp())
 }
 
 /// How much more light would meet droplets along a way than crystals that turn so many times more of what
 /// they meet; `thickness`: of droplets that turn as much (similarity), `down`: sine of the way's height.
 #[inline(always)]
-pub fn more_met<R: Real>(thickness: R, down: R, turned: f32) -> R {
+pub fn extinction_ratio<R: Real>(thickness: R, down: R, turned: f32) -> R {
     let one = R::splat(1.0);
     let along = (thickness / down.abs().max(R::splat(SLANTED))).max(R::splat(0.03));
     (one - (-along).exp()) / (one - (along * R::splat(-1.0 / turned)).exp())
@@ -39,20 +39,20 @@ pub fn more_met<R: Real>(thickness: R, down: R, turned: f32) -> R {
 
 /// The same of a heap, by the mean chord of the ball that it is like; `dome`: its optical radius.
 #[inline(always)]
-pub fn through_ball<R: Real>(dome: R) -> R {
-    hardly_turned(dome * R::splat(HALF * 4.0 / 3.0), R::splat(1.0))
+pub fn sphere_forward_fraction<R: Real>(dome: R) -> R {
+    forward_scattered_fraction(dome * R::splat(HALF * 4.0 / 3.0), R::splat(1.0))
 }
 
 /// The smooth phase function of light that has been turned a few times: two or three turns by narrow angles
 /// make a broader lobe, the rest is nearly even.
 #[inline(always)]
-pub fn few_turns<R: Real>(cosine: R) -> R {
+pub fn low_order_phase<R: Real>(cosine: R) -> R {
     henyey_greenstein(0.72, cosine) * R::splat(0.7) + henyey_greenstein(0.1, cosine) * R::splat(0.3)
 }
 
 /// A place in a cloud: optical depths to its surfaces and toward a light, that light's sine of height, the
 /// same of the way that is looked along, and the share of what is scattered that has turned.
-pub struct Scattered<R: Real> {
+pub struct SlabPoint<R: Real> {
     pub above: R,
     pub below: R,
     pub beside: R,
@@ -62,7 +62,7 @@ pub struct Scattered<R: Real> {
     pub spread: R,
 }
 
-impl<R: Real> Scattered<R> {
+impl<R: Real> SlabPoint<R> {
     /// What has been turned a few times, and many times. Through a sheet light flows straight down, or up
     /// from a sun below.
     #[inline(always)]
@@ -100,13 +100,13 @@ impl<R: Real> Scattered<R> {
 
     #[inline(always)]
     fn turned(&self) -> R {
-        (-self.depth * R::splat(TURNED)).exp()
+        (-self.depth * R::splat(NON_FORWARD)).exp()
     }
 
     /// Near the lit side many scatterings have not yet happened, in a thin body nowhere.
     #[inline(always)]
     fn through(&self, facing: R) -> R {
-        ((self.depth + self.below / facing) * R::splat(-TURNED)).exp()
+        ((self.depth + self.below / facing) * R::splat(-NON_FORWARD)).exp()
     }
 }
 
@@ -119,7 +119,7 @@ mod tests {
     /// much again to scatter as often.
     #[test]
     fn more_is_met_where_crystals_stand_for_droplets() {
-        let more = |thickness: f32, turned: f32| more_met(Scalar(thickness), Scalar(0.7), turned).0;
+        let more = |thickness: f32, turned: f32| extinction_ratio(Scalar(thickness), Scalar(0.7), turned).0;
         assert!((more(3.0, 1.0) - 1.0).abs() < 1e-6);
         assert!((more(0.05, 1.5) - 1.5).abs() < 0.03 && (more(60.0, 1.5) - 1.0).abs() < 1e-3);
     }
@@ -128,7 +128,7 @@ mod tests {
     /// nothing on.
     #[test]
     fn small_heaps_let_light_on() {
-        let share = |dome: f32| through_ball(Scalar(dome)).0;
+        let share = |dome: f32| sphere_forward_fraction(Scalar(dome)).0;
         assert!((share(0.0) - ASYMMETRY).abs() < 0.02, "{}", share(0.0));
         assert!((1..40).all(|i| share(i as f32 + 1.0) < share(i as f32)) && share(60.0) < 1e-3);
     }
@@ -138,7 +138,7 @@ mod tests {
     #[test]
     fn walls_are_lit_from_the_side() {
         let side = |above: f32, depth: f32, up: f32| {
-            let place = Scattered {
+            let place = SlabPoint {
                 above: Scalar(above),
                 below: Scalar(3.0),
                 beside: Scalar(1e6),

@@ -18,24 +18,24 @@ pub struct Rays<'a, R: Real> {
 
 /// A place on a ray.
 #[derive(Clone, Copy)]
-pub struct SurfacePoint<R: Real> {
+pub struct RayPoint<R: Real> {
     pub altitude: R,
     /// Metres along the ground from the origin, east and north.
     pub x: R,
     pub y: R,
     /// How far round the planet the place lies from the eye's, and which way.
-    pub turn: Turn<R>,
+    pub frame: LocalFrame<R>,
 }
 
 /// The way round a planet from the origin to a place: unit heading, cosine and sine of the angle.
 #[derive(Clone, Copy)]
-pub struct Turn<R: Real> {
+pub struct LocalFrame<R: Real> {
     pub heading: [R; 2],
     pub cos: R,
     pub sin: R,
 }
 
-impl<R: Real> Turn<R> {
+impl<R: Real> LocalFrame<R> {
     /// A direction at the origin, in the frame of the place: east, north, up.
     #[inline(always)]
     pub fn local(&self, direction: [f64; 3]) -> [R; 3] {
@@ -95,7 +95,7 @@ impl<'a, R: Real> Rays<'a, R> {
 
     /// Altitude and place after a distance.
     #[inline(always)]
-    pub fn at(&self, t: R) -> SurfacePoint<R> {
+    pub fn at(&self, t: R) -> RayPoint<R> {
         let dz = self.direction[2];
         let r = self.planet + self.eye;
         // The difference form: h = h0 + t (t + 2 r dz) / (r + r').
@@ -108,8 +108,8 @@ impl<'a, R: Real> Rays<'a, R> {
         let cos = R::splat(1.0) / (q * q + R::splat(1.0)).sqrt();
         let sin = q * cos;
         let [hx, hy] = self.heading;
-        let turn = Turn { heading: self.heading, cos, sin };
-        SurfacePoint { altitude, x: hx * arc, y: hy * arc, turn }
+        let turn = LocalFrame { heading: self.heading, cos, sin };
+        RayPoint { altitude, x: hx * arc, y: hy * arc, frame: turn }
     }
 
     /// Both distances to a shell at an altitude; nearer first, `FAR` where there is none.

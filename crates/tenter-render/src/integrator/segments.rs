@@ -5,11 +5,11 @@
 //! drops and surroundings.
 
 use super::in_scatter::{InScatter, LightInScatter};
-use super::march_cache::Notes;
-use super::{Look, Way};
-use crate::scene::probe::Sides;
-use crate::scene::slab_correction::{OfSheet, at_thickness};
-use crate::scene::{MAX_LIGHTS, Shading, Surroundings};
+use super::march_cache::MarchRecorder;
+use super::{PacketContext, RayPacket};
+use crate::scene::probe::ProbeSample;
+use crate::scene::slab_correction::{SlabCorrection, at_thickness};
+use crate::scene::{LayerAmbient, MAX_LIGHTS, Shading};
 use crate::simd::{Mask, Real};
 use tenter_sky::spectrum::LUMINANCE;
 
@@ -18,17 +18,17 @@ const KEPT: usize = 4;
 
 /// What clouds send along the rays, and what they let through.
 pub struct CloudLight<R: Real> {
-    pub light: [R; 3],
-    pub through: R,
+    pub radiance: [R; 3],
+    pub transmittance: R,
     /// What sheets have scattered but hardly turned, as a share of what stands behind all clouds.
-    pub onward: R,
+    pub forward_transmitted: R,
 }
 
 /// Opacities and light of up to [`KEPT`] stretches of each ray.
-pub struct Stretches {
+pub struct SegmentAccumulator {
     /// The present stretch of each ray.
-    present: [usize; 16],
-    most: usize,
+    current: [usize; 16],
+    count: usize,
     /// Opacity as seen from the eye, and the same times distance.
     opacity: [[f32; 16]; KEPT],
     distance: [[f32; 16]; KEPT],
@@ -48,30 +48,30 @@ pub struct Phases<R: Real> {
 }
 
 /// What gives colours to stretches.
-pub struct Colours<'a, R: Real> {
-    pub look: &'a Look<'a>,
-    pub way: &'a Way<'a, R>,
+pub struct SegmentShader<'a, R: Real> {
+    pub packet: &'a RayPacket<'a>,
+    pub context: &'a PacketContext<'a, R>,
     /// Of each cloud of the band.
-    pub clouds: Vec<Colour<R>>,
+    pub clouds: Vec<LayerShader<R>>,
 }
 
 /// What gives colours to a cloud's light.
-pub struct Colour<R: Real> {
+pub struct LayerShader<R: Real> {
     pub phases: [Phases<R>; MAX_LIGHTS],
     /// Of sheets, what is scattered more than once is multiplied by these.
-    pub sheet: Option<OfSheet<R>>,
+    pub slab: Option<SlabCorrection<R>>,
     /// Of heaps, what stands beyond them and what lights their sides.
-    pub sides: Option<Sides<R>>,
-    pub around: Surroundings,
+    pub probe: Option<ProbeSample<R>>,
+    pub ambient: LayerAmbient,
     pub shading: Shading,
 }
 
-impl Stretches {
+impl SegmentAccumulator {
     #[inline(always)]
-    pub fn new(clouds: usize) -> Stretches {
-        Stretches {
-            present: [0; 16],
-            most: 0,
+    pub fn new(clouds: usize) -> SegmentAccumulator {
+        SegmentAccumulator {
+            current: [0; 16],
+            count: 0,
             opacity: [[0.0; 16]; KEPT],
             distance: [[0.0; 16]; KEPT],
             light: vec![[[[0.0; 16]; InScatter::COUNT]; KEPT]; clouds],
@@ -81,7 +81,7 @@ impl Stretches {
     /// The number of a ray's present stretch.
     #[inline(always)]
     pub fn current(&self, ray: usize) -> usize {
-        self.present[ray] * 16 + ray
+        self.current[ray] * 16 + ray
     }
 
     /// Adds a part of a cloud's light in a stretch.
@@ -100,107 +100,110 @@ impl Stretches {
         while left != 0 {
             let ray = left.trailing_zeros() as usize & 15;
             left &= left - 1;
-            let k = self.present[ray];
+            let k = self.current[ray];
             (self.opacity[k][ray], self.distance[k][ray]) = (o[ray], d[ray]);
-            self.present[ray] = k + 1;
-            self.most = self.most.max(k + 1);
+            self.current[ray] = k + 1;
+            self.count = self.count.max(k + 1);
         }
     }
 
     /// Whether a stretch has ended.
     #[inline(always)]
     pub fn any(&self) -> bool {
-        self.most > 0
+        self.count > 0
     }
 
     /// Whether a ray has no room for another stretch.
     #[inline(always)]
     pub fn full(&self) -> bool {
-        self.most == KEPT
+        self.count == KEPT
     }
 
     /// Adds all stretches that have ended to what is seen along their rays, and forgets them; those that go
     /// on are the first ones then, so that no ray's light hangs on when its neighbours' stretches end.
     #[inline(always)]
-    pub fn close<R: Real>(&mut self, colours: &Colours<R>, seen: &mut CloudLight<R>) {
+    pub fn flush<R: Real>(&mut self, shader: &SegmentShader<R>, light: &mut CloudLight<R>) {
         let zero = R::splat(0.0);
         let mut present = [0.0; 16];
         for ray in 0..R::LANES {
-            present[ray] = self.present[ray] as f32;
+            present[ray] = self.current[ray] as f32;
         }
         let present = R::load(&present);
-        for k in 0..self.most {
+        for k in 0..self.count {
             let ended = R::splat(k as f32).lt(present);
             let opacity = R::load(&self.opacity[k]);
             let t = R::load(&self.distance[k]) / opacity.max(R::splat(1e-9));
-            let front = colours.look.air::<R, true>(colours.way, t);
-            let mut onward = zero;
-            for cloud in 0..colours.clouds.len() {
-                let (values, colour) = (&self.light[cloud][k], &colours.clouds[cloud]);
+            let segment = shader.packet.air::<R, true>(shader.context, t);
+            let mut forward_transmitted = zero;
+            for cloud in 0..shader.clouds.len() {
+                let (values, layer) = (&self.light[cloud][k], &shader.clouds[cloud]);
                 let mut sums = [zero; InScatter::COUNT];
                 for part in 0..InScatter::COUNT {
                     sums[part] = R::select(ended, R::load(&values[part]), zero);
                 }
                 let gathered = InScatter::from_array(&sums);
-                onward = onward + gathered.forward_transmitted;
-                match &colour.sides {
+                forward_transmitted = forward_transmitted + gathered.forward_transmitted;
+                match &layer.probe {
                     Some(sides) => {
                         // The air in front is in it.
                         for c in 0..3 {
-                            seen.light[c] =
-                                sides.through[c].mul_add(gathered.forward_transmitted, seen.light[c]);
+                            light.radiance[c] =
+                                sides.forward[c].mul_add(gathered.forward_transmitted, light.radiance[c]);
                         }
                     }
                     // What stands behind is seen with the air before it.
-                    None => seen.onward = seen.onward + gathered.forward_transmitted,
+                    None => {
+                        light.forward_transmitted = light.forward_transmitted + gathered.forward_transmitted
+                    }
                 }
-                let own = colour.of(colours, t, &gathered);
+                let own = layer.of(shader, t, &gathered);
                 // What haze turns by a few degrees still comes from the cloud: the air's own light is
                 // without it.
                 for c in 0..3 {
                     let through =
-                        front.transmittance[c] * front.forward_gain * R::splat(colour.shading.scatter[c]);
-                    seen.light[c] = own[c].mul_add(through, seen.light[c]);
+                        segment.transmittance[c] * segment.forward_gain * R::splat(layer.shading.scatter[c]);
+                    light.radiance[c] = own[c].mul_add(through, light.radiance[c]);
                 }
             }
             for c in 0..3 {
-                seen.light[c] = front.radiance[c].mul_add(opacity - onward, seen.light[c]);
+                light.radiance[c] =
+                    segment.radiance[c].mul_add(opacity - forward_transmitted, light.radiance[c]);
             }
-            if let Some(notes) = colours.look.courses.notes {
-                self.note(
+            if let Some(recorder) = shader.packet.replay.recorder {
+                self.record(
                     k,
                     R::LANES,
-                    InScatter::count(colours.look.scene.lights.len()),
-                    &mut notes.borrow_mut(),
+                    InScatter::count(shader.packet.scene.lights.len()),
+                    &mut recorder.borrow_mut(),
                 );
             }
             (self.opacity[k], self.distance[k]) = ([0.0; 16], [0.0; 16]);
         }
-        self.keep_what_goes_on();
-        (self.present, self.most) = ([0; 16], 0);
+        self.keep_open_segments();
+        (self.current, self.count) = ([0; 16], 0);
     }
 
     /// Notes the light of those of the stretches with this number that have ended.
-    fn note(&self, k: usize, rays: usize, parts: usize, notes: &mut Notes) {
-        if !notes.takes.lit {
+    fn record(&self, k: usize, rays: usize, parts: usize, recorder: &mut MarchRecorder) {
+        if !recorder.flags.lit {
             return;
         }
-        for ray in (0..rays).filter(|ray| k < self.present[*ray]) {
+        for ray in (0..rays).filter(|ray| k < self.current[*ray]) {
             for (cloud, light) in self.light.iter().enumerate() {
                 // What was looked for has an opacity.
                 if light[k][InScatter::OPACITY][ray] != 0.0 {
-                    notes.take_light(ray, cloud, light[k][..parts].iter().map(|of_rays| of_rays[ray]));
+                    recorder.record_light(ray, cloud, light[k][..parts].iter().map(|of_rays| of_rays[ray]));
                 }
             }
-            notes.end_light(ray, self.opacity[k][ray], self.distance[k][ray]);
+            recorder.end_segment(ray, self.opacity[k][ray], self.distance[k][ray]);
         }
     }
 
     /// Light of stretches that go on is moved to the first place, all other light forgotten.
-    fn keep_what_goes_on(&mut self) {
+    fn keep_open_segments(&mut self) {
         for light in &mut self.light {
             for ray in 0..16 {
-                let k = self.present[ray];
+                let k = self.current[ray];
                 for part in 0..InScatter::COUNT {
                     let value = if k < KEPT { light[k][part][ray] } else { 0.0 };
                     light[0][part][ray] = value;
@@ -211,24 +214,29 @@ impl Stretches {
     }
 }
 
-impl<R: Real> Colour<R> {
+impl<R: Real> LayerShader<R> {
     /// The light of a stretch in the colours of what lights it, `t` metres along the way.
     #[inline(always)]
-    fn of(&self, Colours { look, way, .. }: &Colours<R>, t: R, gathered: &InScatter<R>) -> [R; 3] {
-        let scene = look.scene;
-        let p = way.rays.at(t);
-        let (a, shading) = (&self.around, &self.shading);
+    fn of(
+        &self,
+        SegmentShader { packet, context, .. }: &SegmentShader<R>,
+        t: R,
+        gathered: &InScatter<R>,
+    ) -> [R; 3] {
+        let scene = packet.scene;
+        let p = context.rays.at(t);
+        let (a, shading) = (&self.ambient, &self.shading);
         let beside = gathered.beside;
         // The flow is a part of what comes from above, less what comes from below.
         let (mut above, mut below) = (gathered.above + gathered.flow, gathered.below - gathered.flow);
         let thickness = gathered.log_thickness / gathered.opacity.max(R::splat(1e-9));
-        if let Some(sheet) = &self.sheet {
+        if let Some(sheet) = &self.slab {
             above = above * at_thickness(&sheet.above, thickness);
             below = below * at_thickness(&sheet.below, thickness);
         }
         let mut own = [R::splat(0.0); 3];
         for c in 0..3 {
-            let around = match &self.sides {
+            let around = match &self.probe {
                 Some(sides) => sides.around(a, c),
                 None => R::splat(a.around[c]),
             };
@@ -238,12 +246,12 @@ impl<R: Real> Colour<R> {
         }
         for (i, source) in scene.lights.iter().enumerate() {
             let LightInScatter { single, low_orders, high_orders, backward, diffracted } = gathered.lights[i];
-            let up = p.turn.local(source.direction())[2];
+            let up = p.frame.local(source.direction())[2];
             let sun = source.sunlight.at(p.altitude, up);
             let mut many = high_orders * self.phases[i].wide + backward * self.phases[i].back;
             many = many * R::splat(shading.high_orders);
             let mut few = low_orders * self.phases[i].forward;
-            if let Some(sheet) = &self.sheet {
+            if let Some(sheet) = &self.slab {
                 let correction = at_thickness(&sheet.lights[i], thickness);
                 (many, few) = (many * correction, few * correction);
             }
@@ -252,12 +260,12 @@ impl<R: Real> Colour<R> {
             for c in 0..3 {
                 let many = many.mul_add(R::splat(shading.absorb[c]), few);
                 let mut share = self.phases[i].single[c].mul_add(single, many);
-                if let Some(sheet) = &self.sheet {
+                if let Some(sheet) = &self.slab {
                     share = self.phases[i].single[c].min(sheet.cut_off).mul_add(backward, share);
                 }
                 own[c] = share.mul_add(sun[c] * strength, own[c]);
                 // Around a light there is no edge that a narrow phase function would show.
-                let once = if self.sheet.is_some() { single + backward } else { single };
+                let once = if self.slab.is_some() { single + backward } else { single };
                 let wide = self.phases[i].forward.mul_add(once, many);
                 own[c] = wide.mul_add(R::splat(a.sunward[i][c]), own[c]);
             }

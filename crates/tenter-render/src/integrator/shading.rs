@@ -6,10 +6,12 @@
 //! packet of their own.
 
 use super::in_scatter::{InScatter, InScatterArray, LightInScatter};
-use super::march_cache::Stop;
-use super::multiple_scattering::{Scattered, hardly_turned, more_met, through_ball};
-use super::rays::{Rays, Turn};
-use super::segments::Stretches;
+use super::march_cache::ShadingSample;
+use super::multiple_scattering::{
+    SlabPoint, extinction_ratio, forward_scattered_fraction, sphere_forward_fraction,
+};
+use super::rays::{LocalFrame, Rays};
+use super::segments::SegmentAccumulator;
 use crate::clouds::optics::diffusion::{ASYMMETRY, NON_FORWARD_FRACTION, diffusion_weights};
 use crate::clouds::optics::sphere_table::SphereTable;
 use crate::scene::Scene;
@@ -19,14 +21,14 @@ use tenter_sky::document::Family;
 /// Samples toward the sun through the form, each longer than the one before, and how far they reach, m.
 const SUN_STEPS: f32 = 8.0;
 const SUN_GROWTH: f32 = 1.42;
-const SUN_WAY: f32 = 370.0;
+const SUN_DISTANCE: f32 = 370.0;
 /// Share of a layer's depth that they reach at least: lumps of tall clouds shade one another from farther
 /// off.
 const SUN_DEEP: f32 = 0.1;
 /// Where a pixel is wider than this (m), they grow with it.
 const SUN_PIXEL: f32 = 14.0;
 /// Sine of a light's height under which the way out of a layer is taken to be no longer.
-const LEAST_SINE: f32 = 0.005;
+const MIN_SINE: f32 = 0.005;
 /// Footprint of a sample toward the sun, as a share of its length.
 const SUN_FOOTPRINT: f32 = 0.5;
 
@@ -39,7 +41,7 @@ const DOMES: f32 = 1.5;
 const SMOOTH_EDGE: f32 = 40.0;
 
 /// Samples from a place toward the sun.
-pub struct TowardSun {
+pub struct ShadowMarch {
     count: usize,
     /// Length of the first one where a pixel is no wider than [`SUN_PIXEL`], m.
     first: f32,
@@ -48,75 +50,80 @@ pub struct TowardSun {
     whole: f32,
 }
 
-impl TowardSun {
+impl ShadowMarch {
     /// Finer steps are more of them over the same way.
-    pub fn new(step: f32) -> TowardSun {
+    pub fn new(step: f32) -> ShadowMarch {
         let count = (SUN_STEPS / step).round().max(3.0);
         let growth = SUN_GROWTH.powf(SUN_STEPS / count);
         let whole = (growth.powf(count) - 1.0) / (growth - 1.0);
-        TowardSun { count: count as usize, first: SUN_WAY / whole, growth, whole }
+        ShadowMarch { count: count as usize, first: SUN_DISTANCE / whole, growth, whole }
     }
 }
 
 /// Numbers in a question.
-const ASKED: usize = 14;
+const POINT_NUMBERS: usize = 14;
 /// Most depth of diffraction that is told: past it next to nothing is left of light.
-const MOST_DIFFRACTED: f32 = 12.0;
+const MAX_DIFFRACTION_DEPTH: f32 = 12.0;
 /// Questions that can wait: all but one of a packet, and a packet more.
-const ROOM: usize = 32;
+const QUEUE_LENGTH: usize = 32;
 
 /// Where light is asked for, and for how much opacity the answer stands.
-pub struct Question<R: Real>([R; ASKED]);
+pub struct ShadingPoint<R: Real>([R; POINT_NUMBERS]);
 
-impl<R: Real> Question<R> {
+impl<R: Real> ShadingPoint<R> {
     /// `width`: at which forms are looked at, as a share of a pixel's.
     #[inline(always)]
-    pub fn new(rays: &Rays<R>, stop: &Stop<R>, width: f32) -> Self {
+    pub fn new(rays: &Rays<R>, stop: &ShadingSample<R>, width: f32) -> Self {
         let p = rays.at(stop.t);
         let w = rays.width(stop.t) * R::splat(width);
-        let Turn { heading: [hx, hy], cos, sin } = p.turn;
-        let Stop { above, below, beside, before, opacity, .. } = *stop;
+        let LocalFrame { heading: [hx, hy], cos, sin } = p.frame;
+        let ShadingSample { above, below, beside, depth_before: before, opacity, .. } = *stop;
         let down = rays.direction[2];
-        Question([p.x, p.y, p.altitude, w, above, below, beside, hx, hy, cos, sin, down, before, opacity])
+        ShadingPoint([p.x, p.y, p.altitude, w, above, below, beside, hx, hy, cos, sin, down, before, opacity])
     }
 }
 
 /// Questions that wait for an answer, in the order they were asked.
-pub struct Waiting {
-    asked: [[f32; ROOM]; ASKED],
+pub struct ShadingQueue {
+    asked: [[f32; QUEUE_LENGTH]; POINT_NUMBERS],
     /// Which stretch of which ray each is for, and in which of the band's clouds it lies.
-    whose: [usize; ROOM],
-    cloud: [usize; ROOM],
+    whose: [usize; QUEUE_LENGTH],
+    cloud: [usize; QUEUE_LENGTH],
     count: usize,
 }
 
-impl Waiting {
+impl ShadingQueue {
     #[inline(always)]
-    pub fn new() -> Waiting {
-        Waiting { asked: [[0.0; ROOM]; ASKED], whose: [0; ROOM], cloud: [0; ROOM], count: 0 }
+    pub fn new() -> ShadingQueue {
+        ShadingQueue {
+            asked: [[0.0; QUEUE_LENGTH]; POINT_NUMBERS],
+            whose: [0; QUEUE_LENGTH],
+            cloud: [0; QUEUE_LENGTH],
+            count: 0,
+        }
     }
 
     /// Some rays ask, each in that of the band's clouds.
     #[inline(always)]
-    pub fn ask<R: Real>(
+    pub fn push<R: Real>(
         &mut self,
         rays: R::Mask,
-        question: &Question<R>,
+        point: &ShadingPoint<R>,
         clouds: &[f32; 16],
-        stretches: &Stretches,
+        segments: &SegmentAccumulator,
     ) {
-        let mut values = [[0.0; 16]; ASKED];
-        for k in 0..ASKED {
-            question.0[k].store(&mut values[k]);
+        let mut values = [[0.0; 16]; POINT_NUMBERS];
+        for k in 0..POINT_NUMBERS {
+            point.0[k].store(&mut values[k]);
         }
         let mut left = rays.bits();
         while left != 0 {
             let ray = left.trailing_zeros() as usize & 15;
             left &= left - 1;
-            for k in 0..ASKED {
+            for k in 0..POINT_NUMBERS {
                 self.asked[k][self.count] = values[k][ray];
             }
-            self.whose[self.count] = stretches.current(ray);
+            self.whose[self.count] = segments.current(ray);
             self.cloud[self.count] = clouds[ray] as usize;
             self.count += 1;
         }
@@ -136,35 +143,35 @@ impl Waiting {
     /// Answers the first packet of them, or as many of it as lie in the first one's cloud; `clouds`: the
     /// numbers of the band's.
     #[inline(always)]
-    pub fn answer<R: Real>(
+    pub fn shade_packet<R: Real>(
         &mut self,
-        toward_sun: &TowardSun,
+        shadow_march: &ShadowMarch,
         scene: &Scene,
         clouds: &[usize],
-        stretches: &mut Stretches,
+        segments: &mut SegmentAccumulator,
     ) {
-        let mut question = [R::splat(0.0); ASKED];
-        for k in 0..ASKED {
-            question[k] = R::load(&self.asked[k]);
+        let mut point = [R::splat(0.0); POINT_NUMBERS];
+        for k in 0..POINT_NUMBERS {
+            point[k] = R::load(&self.asked[k]);
         }
         let cloud = self.cloud[0];
-        let answered =
-            R::call(Answer { toward_sun, scene, cloud: clouds[cloud], question: Question(question) });
+        let shaded =
+            R::call(ShadePacket { shadow_march, scene, cloud: clouds[cloud], point: ShadingPoint(point) });
         let mut values = [[0.0; 16]; InScatter::COUNT];
         let answers = InScatter::count(scene.lights.len());
         for k in 0..answers {
-            (answered[k] * question[ASKED - 1]).store(&mut values[k]);
+            (shaded[k] * point[POINT_NUMBERS - 1]).store(&mut values[k]);
         }
         let (asked, mut left) = (self.count, 0);
         for i in 0..asked {
             if i < R::LANES && self.cloud[i] == cloud {
                 for k in 0..answers {
-                    stretches.add(cloud, self.whose[i], k, values[k][i]);
+                    segments.add(cloud, self.whose[i], k, values[k][i]);
                 }
                 continue;
             }
             // What is not answered yet moves up.
-            for k in 0..ASKED {
+            for k in 0..POINT_NUMBERS {
                 self.asked[k][left] = self.asked[k][i];
             }
             (self.whose[left], self.cloud[left]) = (self.whose[i], self.cloud[i]);
@@ -174,18 +181,18 @@ impl Waiting {
     }
 }
 
-struct Answer<'a, R: Real> {
-    toward_sun: &'a TowardSun,
+struct ShadePacket<'a, R: Real> {
+    shadow_march: &'a ShadowMarch,
     scene: &'a Scene,
     cloud: usize,
-    question: Question<R>,
+    point: ShadingPoint<R>,
 }
 
-impl<R: Real> Subkernel<R> for Answer<'_, R> {
+impl<R: Real> Subkernel<R> for ShadePacket<'_, R> {
     type Output = InScatterArray<R>;
     #[inline(always)]
     fn run(self) -> InScatterArray<R> {
-        look(self.toward_sun, self.scene, self.cloud, &self.question).to_array()
+        shade(self.shadow_march, self.scene, self.cloud, &self.point).to_array()
     }
 }
 
@@ -194,37 +201,37 @@ impl<R: Real> Subkernel<R> for Answer<'_, R> {
 /// what it sends straight, a few times forward, many times scattered: all around and backward, and what has
 /// been turned by diffraction alone more than once.
 #[inline(always)]
-fn look<R: Real>(
-    toward_sun: &TowardSun,
+fn shade<R: Real>(
+    shadow_march: &ShadowMarch,
     scene: &Scene,
     cloud: usize,
-    question: &Question<R>,
+    point: &ShadingPoint<R>,
 ) -> InScatter<R> {
     let clouds = &scene.clouds[cloud];
     let form = &clouds.form.0;
     let sheet = form.family != Family::Cumuliform;
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
-    let [x, y, altitude, w, above, below, beside, hx, hy, cos, sin, down, before, _] = question.0;
+    let [x, y, altitude, w, above, below, beside, hx, hy, cos, sin, down, before, _] = point.0;
     let z = altitude - R::splat(form.base);
-    let turn = Turn { heading: [hx, hy], cos, sin };
-    let mut answer = InScatter::zero();
-    answer.opacity = one;
+    let turn = LocalFrame { heading: [hx, hy], cos, sin };
+    let mut in_scatter = InScatter::zero();
+    in_scatter.opacity = one;
 
     // Light that has hardly turned is still on its way: in a thin sheet only so much of what is scattered
     // toward the eye comes from all around, the rest from what stands behind (similarity, along the ray).
     // Crystals turn more light than droplets do, which tables are of.
-    let turned = if sheet { clouds.turned } else { 1.0 };
-    let peak = if sheet { clouds.sheets.peak } else { 1.0 - NON_FORWARD_FRACTION };
+    let turned = if sheet { clouds.similarity_scale } else { 1.0 };
+    let peak = if sheet { clouds.slab_corrections.peak } else { 1.0 - NON_FORWARD_FRACTION };
     let thick = R::splat(form.mean_extinction * turned);
     let mut met = one;
     let (above, below, beside) = (above * thick, below * thick, beside * thick);
     let mut spread = one;
     let (mut nearest, mut dome, mut within_hull) = (zero, zero, zero);
     if sheet {
-        met = more_met(above + below, down, turned);
-        spread = (one - hardly_turned(above + below, down)) * met;
-        answer.forward_transmitted = one - spread;
-        answer.log_thickness = (above + below).max(R::splat(1e-3)).ln();
+        met = extinction_ratio(above + below, down, turned);
+        spread = (one - forward_scattered_fraction(above + below, down)) * met;
+        in_scatter.forward_transmitted = one - spread;
+        in_scatter.log_thickness = (above + below).max(R::splat(1e-3)).ln();
     }
 
     for (i, light) in scene.lights.iter().enumerate() {
@@ -245,18 +252,18 @@ fn look<R: Real>(
             }
             // Depth toward the light: the form itself nearby, the grid beyond.
             let (mut near, mut near_smooth) = (zero, zero);
-            let longer = (other.form.0.depth * (SUN_DEEP / SUN_WAY)).max(1.0);
-            let first = (w * R::splat(1.0 / SUN_PIXEL)).max(R::splat(longer)) * R::splat(toward_sun.first);
+            let longer = (other.form.0.depth * (SUN_DEEP / SUN_DISTANCE)).max(1.0);
+            let first = (w * R::splat(1.0 / SUN_PIXEL)).max(R::splat(longer)) * R::splat(shadow_march.first);
             // There is nothing to be found past the layer's end.
             let end = R::select(zero.le(sz), R::splat(other.form.0.depth) - z, z);
-            let way = end.max(one) / sz.abs().max(R::splat(LEAST_SINE));
-            let first = first.min(way * R::splat(1.0 / toward_sun.whole));
+            let way = end.max(one) / sz.abs().max(R::splat(MIN_SINE));
+            let first = first.min(way * R::splat(1.0 / shadow_march.whole));
             let mut gone = zero;
             // The first light's look begins with the place itself.
             let own_heap = !sheet && number == cloud;
             let begins = own_heap && i == 0;
             let mut length = if begins { zero } else { first };
-            for k in 0..toward_sun.count + usize::from(begins) {
+            for k in 0..shadow_march.count + usize::from(begins) {
                 let middle = length.mul_add(R::splat(0.5), gone);
                 let footprint = w.max(length * R::splat(SUN_FOOTPRINT));
                 let there = other.form.0.at_without_columns(
@@ -279,7 +286,7 @@ fn look<R: Real>(
                     let share = (inside / length.max(R::splat(SMOOTH_EDGE)) + R::splat(0.5)).clamp(0.0, 1.0);
                     near_smooth = share.mul_add(length, near_smooth);
                 }
-                length = length * R::splat(toward_sun.growth);
+                length = length * R::splat(shadow_march.growth);
             }
             let [x, y, z] = [gone.mul_add(sx, x), gone.mul_add(sy, y), gone.mul_add(sz, z)];
             if number == cloud {
@@ -303,9 +310,10 @@ fn look<R: Real>(
         let (r, [single, few, many, mut back]);
         if sheet {
             let scattered =
-                Scattered { above, below, beside, depth: depth * R::splat(turned), up: sz, down, spread };
-            let (reach, [few_turns, many_turns]) = scattered.in_sheet();
-            (r, [single, few, many, back]) = (reach, [(-depth).exp(), few_turns * met, many_turns, zero]);
+                SlabPoint { above, below, beside, depth: depth * R::splat(turned), up: sz, down, spread };
+            let (reach, [low_order_phase, many_turns]) = scattered.in_sheet();
+            (r, [single, few, many, back]) =
+                (reach, [(-depth).exp(), low_order_phase * met, many_turns, zero]);
         } else {
             let body = form.body_at(x, y, z) * thick;
             let domes = R::select(zero.lt(body), dome.min(body * R::splat(DOMES)), dome);
@@ -320,22 +328,22 @@ fn look<R: Real>(
             let share = R::splat(form.diffuse_smoothing);
             let (wide, backward) = (wide.lerp(smooth_wide, share), backward.lerp(smooth_backward, share));
             r = diffusion_weights(above, below, beside, depth, one, zero);
-            if i == 0 && scene.beyond.is_some() {
-                answer.forward_transmitted = through_ball(dome);
-                spread = one - answer.forward_transmitted;
+            if i == 0 && scene.eye_probe.is_some() {
+                in_scatter.forward_transmitted = sphere_forward_fraction(dome);
+                spread = one - in_scatter.forward_transmitted;
             }
             [single, few, many, back] = [(-depth).exp(), forward, wide, backward];
         }
         // After n such turns on the whole way, of depth t, it is e^-t x^n / n!, x being what they take: the
         // first is in `single`.
-        let x = ((depth + before) * R::splat(peak)).clamp(1e-3, MOST_DIFFRACTED);
+        let x = ((depth + before) * R::splat(peak)).clamp(1e-3, MAX_DIFFRACTION_DEPTH);
         let in_peak = x.exp() - one;
         let diffracted = single * (in_peak / x - one);
         if sheet {
             // Before or after these turns there may be another one.
             back = single * in_peak;
         }
-        answer.lights[i] = LightInScatter {
+        in_scatter.lights[i] = LightInScatter {
             single: single * unveiled,
             low_orders: few * unveiled,
             high_orders: many * unveiled,
@@ -343,11 +351,11 @@ fn look<R: Real>(
             diffracted: diffracted * unveiled,
         };
         if i == 0 {
-            answer.above = r.above * spread;
-            answer.beside = r.beside * spread;
-            answer.below = r.below * spread;
-            answer.flow = r.lean * down * R::splat(ASYMMETRY) * spread;
+            in_scatter.above = r.above * spread;
+            in_scatter.beside = r.beside * spread;
+            in_scatter.below = r.below * spread;
+            in_scatter.flow = r.lean * down * R::splat(ASYMMETRY) * spread;
         }
     }
-    answer
+    in_scatter
 }

@@ -1,45 +1,45 @@
 //! Shafts: the shadows of clouds in the air below them.
 //!
-//! Air under clouds gets less light than the air's tables know of: of what comes straight from lights what
+//! Air under clouds gets less light than the air's tables know of what comes straight from lights what
 //! is left in shadows, of what was scattered before what comes between clouds; and it gets light that
 //! clouds send down, which is as good as even. What it loses by all that is summed once for each packet of
 //! rays, over stretches that grow from some metres to a hundred kilometres, in each of which
 //! [`super::shadows`] tells what is left.
 
 use super::rays::Span;
-use super::shadows::{FIRST, GROWTH, LOOKS, STRETCHES, distance, shaded_below};
-use super::{Look, Way, less};
+use super::shadows::{FIRST, GROWTH, SAMPLES, SEGMENTS, distance, shaded_below};
+use super::{PacketContext, RayPacket, subtract_clamped};
 use crate::scene::MAX_LIGHTS;
 use crate::simd::{Int, Mask, Real};
 
 /// Light that the air along a packet of rays loses to clouds' shadows.
-pub struct Shade<R: Real> {
+pub struct AirlightLoss<R: Real> {
     any: bool,
     /// Where the rays come below the clouds, and how long they stay there.
     start: R,
     length: R,
     /// Up to the end of each stretch, by colour and ray.
-    lost: [f32; (STRETCHES + 1) * 3 * 16],
+    lost: [f32; (SEGMENTS + 1) * 3 * 16],
 }
 
-impl<R: Real> Shade<R> {
+impl<R: Real> AirlightLoss<R> {
     #[inline(always)]
-    pub fn none() -> Shade<R> {
-        Shade {
+    pub fn none() -> AirlightLoss<R> {
+        AirlightLoss {
             any: false,
             start: R::splat(0.0),
             length: R::splat(0.0),
-            lost: [0.0; (STRETCHES + 1) * 3 * 16],
+            lost: [0.0; (SEGMENTS + 1) * 3 * 16],
         }
     }
 
     #[inline(always)]
-    pub fn along(look: &Look, way: &Way<R>) -> Shade<R> {
-        let scene = look.scene;
+    pub fn along(packet: &RayPacket, context: &PacketContext<R>) -> AirlightLoss<R> {
+        let scene = packet.scene;
         let zero = R::splat(0.0);
-        let mut shade = Shade::none();
-        let (Some(shadows), Some(highest)) = (look.shadows, shaded_below(scene)) else { return shade };
-        let Span { start, end } = way.rays.below(highest, way.to_ground);
+        let mut shade = AirlightLoss::none();
+        let (Some(shadows), Some(highest)) = (packet.shadows, shaded_below(scene)) else { return shade };
+        let Span { start, end } = context.rays.below(highest, context.to_ground);
         if !start.lt(end).any() {
             return shade;
         }
@@ -50,20 +50,25 @@ impl<R: Real> Shade<R> {
         let mut before = [[[zero; 3]; 3]; MAX_LIGHTS];
         let mut lost = [zero; 3];
         // The first turn only asks the air up to the start, so that the tables' look-up is compiled once.
-        for node in 0..=STRETCHES {
-            let t = (start + R::splat(distance((node * LOOKS) as f32))).min(end).max(start);
+        for node in 0..=SEGMENTS {
+            let t = (start + R::splat(distance((node * SAMPLES) as f32))).min(end).max(start);
             let stretch = node.saturating_sub(1);
-            let scattered = R::splat(1.0) - shadows.left::<R>(stretch, lights, look.around);
+            let scattered =
+                R::splat(1.0) - shadows.transmittance::<R>(stretch, lights, packet.shadow_weights);
             let mut even = [zero; 3];
             for (i, light) in scene.lights.iter().enumerate() {
-                let parts = light.view.aerial.parts_up_to(&way.skies.corners[i], t, way.skies.narrow[i]);
-                let straight = R::splat(1.0) - shadows.left::<R>(stretch, i, look.around);
+                let parts = light.view.aerial.parts_up_to(
+                    &context.lookups.corners[i],
+                    t,
+                    context.lookups.forward_lobe[i],
+                );
+                let straight = R::splat(1.0) - shadows.transmittance::<R>(stretch, i, packet.shadow_weights);
                 let strength = R::splat(light.strength);
                 for c in 0..3 {
                     let all = parts[0][c] - before[i][0][c];
                     let many = parts[1][c] - before[i][1][c];
                     if node > 0 {
-                        let gone = less(all, many) * straight + many * scattered;
+                        let gone = subtract_clamped(all, many) * straight + many * scattered;
                         lost[c] = gone.mul_add(strength, lost[c]);
                     }
                     if i == 0 {
@@ -74,7 +79,8 @@ impl<R: Real> Shade<R> {
             }
             for c in 0..3 {
                 if node > 0 {
-                    let sent_down = shadows.left::<R>(stretch, lights + 1 + c, look.around);
+                    let sent_down =
+                        shadows.transmittance::<R>(stretch, lights + 1 + c, packet.shadow_weights);
                     lost[c] = lost[c] - even[c] * sent_down;
                 }
                 lost[c].store(&mut shade.lost[(node * 3 + c) * 16..]);
@@ -85,26 +91,26 @@ impl<R: Real> Shade<R> {
 
     /// Takes from the air's light up to a distance what it has lost.
     #[inline(always)]
-    pub fn take(&self, t: R, light: &mut [R; 3]) {
+    pub fn subtract_from(&self, t: R, light: &mut [R; 3]) {
         if !self.any {
             return;
         }
-        let way = (t - self.start).max(R::splat(0.0)).min(self.length);
-        let k = way.mul_add(R::splat(1.0 / FIRST), R::splat(1.0)).ln()
-            * R::splat(1.0 / (GROWTH.ln() * LOOKS as f32));
-        let node = k.floor().min(R::splat(STRETCHES as f32 - 1.0)).max(R::splat(0.0));
+        let travelled = (t - self.start).max(R::splat(0.0)).min(self.length);
+        let k = travelled.mul_add(R::splat(1.0 / FIRST), R::splat(1.0)).ln()
+            * R::splat(1.0 / (GROWTH.ln() * SAMPLES as f32));
+        let node = k.floor().min(R::splat(SEGMENTS as f32 - 1.0)).max(R::splat(0.0));
         // Between nodes what is lost grows with the way; the last ends where the way does.
-        let at = (node * R::splat(GROWTH.ln() * LOOKS as f32)).exp();
+        let at = (node * R::splat(GROWTH.ln() * SAMPLES as f32)).exp();
         let from = (at - R::splat(1.0)) * R::splat(FIRST);
-        let to = at.mul_add(R::splat(GROWTH.powf(LOOKS as f32) * FIRST), R::splat(-FIRST)).min(self.length);
-        let f = ((way - from) / (to - from).max(R::splat(1e-3))).clamp(0.0, 1.0);
+        let to = at.mul_add(R::splat(GROWTH.powf(SAMPLES as f32) * FIRST), R::splat(-FIRST)).min(self.length);
+        let f = ((travelled - from) / (to - from).max(R::splat(1e-3))).clamp(0.0, 1.0);
         let first = node.to_int() * R::Int::splat(48) + R::counts().to_int();
         for c in 0..3 {
             let index = first + R::Int::splat(16 * c as i32);
             // SAFETY: nodes are clamped so that the next one is in the row as well.
             let (a, b) =
                 unsafe { (R::gather(&self.lost, index), R::gather(&self.lost, index + R::Int::splat(48))) };
-            light[c] = less(light[c], a.lerp(b, f));
+            light[c] = subtract_clamped(light[c], a.lerp(b, f));
         }
     }
 }

@@ -2,7 +2,7 @@
 
 pub mod seek;
 
-use crate::integrator::{Effort, look_at};
+use crate::integrator::{MarchQuality, radiance_along};
 use crate::picture::{Disc, discs, render};
 use crate::scene::{Face, Light, Scene, grade_of};
 use serde::Serialize;
@@ -75,9 +75,9 @@ pub struct LayerReadout {
 const SIDE: usize = 128;
 
 pub fn readouts(sky: &Sky, scene: &Scene) -> Readouts {
-    let discs = discs(scene, Effort::default());
+    let discs = discs(scene, MarchQuality::default());
     let level = Camera { projection: Projection::Level, width: SIDE, height: SIDE };
-    let picture = render(scene, &level, Effort::COARSE, &|| false).expect("nobody calls this off");
+    let picture = render(scene, &level, MarchQuality::COARSE, &|| false).expect("nobody calls this off");
     let mut diffuse = [0.0f64; 3];
     for pixel in &picture.pixels {
         for c in 0..3 {
@@ -91,7 +91,7 @@ pub fn readouts(sky: &Sky, scene: &Scene) -> Readouts {
     let diffuse = diffuse.map(|v| (v * PI / inside as f64) as f32);
 
     let angle = 2.0 / SIDE as f64;
-    let seen = |d: &[[f64; 3]]| look_at(scene, d, angle, Effort::default());
+    let seen = |d: &[[f64; 3]]| radiance_along(scene, d, angle, MarchQuality::default());
     let zenith = seen(&[[0.0, 0.0, 1.0]])[0].0;
     let dip = dip(scene);
     let ring: Vec<[f64; 3]> =
@@ -152,7 +152,7 @@ fn clipped(sky: &Sky, scene: &Scene) -> f64 {
     const WIDTH: usize = 96;
     let height = ((WIDTH as f64 / sky.eye.frame.aspect()).round() as usize).max(1);
     let camera = Camera::lens(&sky.eye, WIDTH, height);
-    let picture = render(scene, &camera, Effort::default(), &|| false).expect("nobody calls this off");
+    let picture = render(scene, &camera, MarchQuality::default(), &|| false).expect("nobody calls this off");
     let white = white_luminance(grade_of(sky).ev100) as f32;
     let over = picture.pixels.iter().filter(|p| p.iter().any(|v| *v > white)).count();
     over as f64 / picture.pixels.len() as f64
@@ -180,6 +180,6 @@ fn cover_seen(scene: &Scene) -> f64 {
             toward(i as f64 * PI * (3.0 - 5f64.sqrt()), up.asin())
         })
         .collect();
-    let seen = look_at(scene, &directions, 0.02, Effort::default());
+    let seen = radiance_along(scene, &directions, 0.02, MarchQuality::default());
     seen.iter().filter(|(_, through)| *through < 0.9).count() as f64 / COUNT as f64
 }

@@ -9,7 +9,7 @@ use super::{Area, Picture, TILE, render, render_tiles, tile};
 use crate::clouds::cover::column_statistics::ColumnStatistics;
 use crate::clouds::form::CloudForm;
 use crate::clouds::sun_depth::SunDepth;
-use crate::integrator::{Effort, Turn, turns};
+use crate::integrator::{IntervalVisit, MarchQuality, interval_visits};
 use crate::land::Land;
 use crate::prepare::Cancelled;
 use crate::scene::{Clouds, Horizon, Scene};
@@ -50,14 +50,14 @@ impl Lit {
     fn new(scene: &Scene) -> Lit {
         let cloud = |clouds: &Clouds| CloudLit {
             depths: clouds.depths.iter().map(Arc::downgrade).collect(),
-            turned: clouds.turned,
+            turned: clouds.similarity_scale,
             own_shadow: clouds.own_shadow,
             shadow_shift: clouds.shadow_shift,
         };
         Lit {
             lights: scene.lights.iter().map(|light| (light.direction(), 0.0 < light.strength)).collect(),
             clouds: scene.clouds.iter().map(cloud).collect(),
-            seen_beyond: scene.beyond.is_some(),
+            seen_beyond: scene.eye_probe.is_some(),
         }
     }
 
@@ -80,7 +80,7 @@ impl CloudLit {
 #[derive(Debug)]
 struct Of {
     camera: Camera,
-    effort: Effort,
+    effort: MarchQuality,
     planet: f64,
     eye_altitude: f64,
     horizon: Horizon,
@@ -98,8 +98,8 @@ struct BandOf {
 }
 
 impl Of {
-    fn new(scene: &Scene, camera: &Camera, effort: Effort) -> Of {
-        let band = |Turn { band, rising }: Turn| BandOf {
+    fn new(scene: &Scene, camera: &Camera, effort: MarchQuality) -> Of {
+        let band = |IntervalVisit { band, rising }: IntervalVisit| BandOf {
             rising,
             from: band.from,
             to: band.to,
@@ -112,7 +112,7 @@ impl Of {
             eye_altitude: scene.eye_altitude,
             horizon: scene.horizon,
             land: scene.land.as_ref().map(Arc::downgrade),
-            bands: turns(scene).map(band).collect(),
+            bands: interval_visits(scene).map(band).collect(),
         }
     }
 
@@ -154,7 +154,7 @@ impl Again {
         &mut self,
         scene: &Scene,
         camera: &Camera,
-        effort: Effort,
+        effort: MarchQuality,
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<Picture, Cancelled> {
         let of = Of::new(scene, camera, effort);
@@ -216,7 +216,7 @@ impl Again {
 mod tests {
     use super::*;
     use crate::air::TableQuality;
-    use crate::prepare::Workshop;
+    use crate::prepare::SceneCache;
     use tenter_sky::document::{CloudKind, Eye, Placement, Sky};
 
     fn sky() -> Sky {
@@ -251,25 +251,27 @@ mod tests {
 
     #[test]
     fn what_is_followed_is_what_would_be_marched() {
-        let workshop = Workshop::default();
+        let workshop = SceneCache::default();
         let mut again = Again::default();
         for (i, sky) in changed().iter().enumerate() {
             let scene = workshop.scene(sky, TableQuality::Draft, &|| false).unwrap();
             let camera = Camera::lens(&sky.eye, 96, 54);
-            let followed = again.render(&scene, &camera, Effort::default(), &|| false).unwrap();
-            let marched = render(&scene, &camera, Effort::default(), &|| false).unwrap();
+            let followed = again.render(&scene, &camera, MarchQuality::default(), &|| false).unwrap();
+            let marched = render(&scene, &camera, MarchQuality::default(), &|| false).unwrap();
             assert!(followed == marched, "change {i}");
         }
     }
 
     #[test]
     fn courses_are_kept_as_long_as_they_hold() {
-        let workshop = Workshop::default();
+        let workshop = SceneCache::default();
         let mut again = Again::default();
         let mut sizes = Vec::new();
         for sky in changed() {
             let scene = workshop.scene(&sky, TableQuality::Draft, &|| false).unwrap();
-            again.render(&scene, &Camera::lens(&sky.eye, 96, 54), Effort::default(), &|| false).unwrap();
+            again
+                .render(&scene, &Camera::lens(&sky.eye, 96, 54), MarchQuality::default(), &|| false)
+                .unwrap();
             sizes.push(again.size.load(Ordering::Relaxed));
         }
         // Nothing of the first picture, which might be the only one of its kind; then ever more, for other
@@ -283,13 +285,15 @@ mod tests {
     /// changed; marched ones would not.
     #[test]
     fn what_is_known_is_followed() {
-        let workshop = Workshop::default();
+        let workshop = SceneCache::default();
         let all = changed();
         for (last, next) in [([0, 0], 1), ([1, 2], 3)] {
             let mut again = Again::default();
             let draw = |again: &mut Again, sky: &Sky| {
                 let scene = workshop.scene(sky, TableQuality::Draft, &|| false).unwrap();
-                again.render(&scene, &Camera::lens(&sky.eye, 96, 54), Effort::default(), &|| false).unwrap()
+                again
+                    .render(&scene, &Camera::lens(&sky.eye, 96, 54), MarchQuality::default(), &|| false)
+                    .unwrap()
             };
             for i in last {
                 draw(&mut again, &all[i]);
@@ -306,10 +310,11 @@ mod tests {
     #[test]
     fn what_finds_no_room_is_marched() {
         let sky = sky();
-        let scene = Workshop::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
+        let scene = SceneCache::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
         let camera = Camera::lens(&sky.eye, 96, 54);
         let mut again = Again::default();
-        let draw = |again: &mut Again| again.render(&scene, &camera, Effort::default(), &|| false).unwrap();
+        let draw =
+            |again: &mut Again| again.render(&scene, &camera, MarchQuality::default(), &|| false).unwrap();
         let first = draw(&mut again);
         draw(&mut again);
         for tile in &again.tiles[2..] {

@@ -1,7 +1,7 @@
 //! The discs of suns and moon: kept apart from the picture, for no pixel is fine enough for them.
 
 use super::{Area, Picture};
-use crate::integrator::{Effort, look_at};
+use crate::integrator::{MarchQuality, radiance_along};
 use crate::scene::{Face, Light, Scene};
 use tenter_sky::camera::{Camera, Facing, Projection, angles_of, cube};
 use tenter_sky::spectrum::Rgb;
@@ -77,7 +77,7 @@ impl Surface {
 }
 
 /// The discs of all lights, in the scene's order.
-pub fn discs(scene: &Scene, effort: Effort) -> Vec<Disc> {
+pub fn discs(scene: &Scene, effort: MarchQuality) -> Vec<Disc> {
     (0..scene.lights.len()).map(|i| Disc::new(scene, i, effort)).collect()
 }
 
@@ -139,13 +139,13 @@ fn spacing(light: &Light) -> f64 {
 }
 
 impl Disc {
-    pub fn new(scene: &Scene, light: usize, effort: Effort) -> Disc {
+    pub fn new(scene: &Scene, light: usize, effort: MarchQuality) -> Disc {
         let light = &scene.lights[light];
         let (direction, radius) = (light.placed.seen, light.placed.in_sky.disc_radius);
         let (face, camera) = shown(light);
         let places: Vec<(f64, f64)> = cells().collect();
         let directions: Vec<[f64; 3]> = places.iter().map(|(x, y)| facing(&camera, *x, *y)).collect();
-        let seen = look_at(scene, &directions, spacing(light), effort);
+        let seen = radiance_along(scene, &directions, spacing(light), effort);
         let horizon = scene.horizon_sine() as f64;
         let mut mask = vec![0.0; directions.len()];
         // Whole disc, what stands above the horizon, and what clouds leave of that.

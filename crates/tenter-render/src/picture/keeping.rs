@@ -1,6 +1,6 @@
 //! Courses of a tile's rays, kept from one picture to the next.
 
-use crate::integrator::{Known, Notes, Takes};
+use crate::integrator::{CachedMarch, MarchRecorder, RecordFlags};
 
 /// Courses of a tile's pixels.
 #[derive(Debug, Default)]
@@ -95,37 +95,37 @@ impl Keeping<'_> {
     }
 
     /// The courses of a packet, if something of all is known; the last one fills what is left.
-    pub fn known(&self, pixels: &[usize]) -> Option<Known<'_>> {
+    pub fn known(&self, pixels: &[usize]) -> Option<CachedMarch<'_>> {
         let lit = pixels.iter().all(|pixel| self.lit(*pixel).is_some());
-        let mut known = Known { courses: [&[]; 16], bands: usize::MAX, lit };
-        for (lane, course) in known.courses.iter_mut().enumerate() {
+        let mut known = CachedMarch { marches: [&[]; 16], intervals: usize::MAX, lit };
+        for (lane, course) in known.marches.iter_mut().enumerate() {
             let pixel = pixels[lane.min(pixels.len() - 1)];
             if lit {
                 *course = self.lit(pixel)?;
             } else {
                 let (plain, bands) = self.plain(pixel)?;
-                (*course, known.bands) = (plain, known.bands.min(bands));
+                (*course, known.intervals) = (plain, known.intervals.min(bands));
             }
         }
         Some(known)
     }
 
     /// What is still to be noted of a packet of which this is known.
-    pub fn takes(&self, known: &Option<Known>, turns: usize) -> Takes {
+    pub fn takes(&self, known: &Option<CachedMarch>, turns: usize) -> RecordFlags {
         let keeps = self.kept.is_some();
-        Takes {
-            plain: keeps && known.is_none_or(|known| known.bands < turns),
+        RecordFlags {
+            plain: keeps && known.is_none_or(|known| known.intervals < turns),
             lit: keeps && self.lit && known.is_none_or(|known| !known.lit),
         }
     }
 
-    pub fn keep(&mut self, pixels: &[usize], notes: &Notes) {
+    pub fn keep(&mut self, pixels: &[usize], notes: &MarchRecorder) {
         let Some(kept) = &mut self.kept else { return };
         for (lane, pixel) in pixels.iter().enumerate() {
-            if notes.takes.plain {
-                kept.plain.keep(*pixel, notes.course(lane));
+            if notes.flags.plain {
+                kept.plain.keep(*pixel, notes.plain(lane));
             }
-            if notes.takes.lit {
+            if notes.flags.lit {
                 kept.lit.keep(*pixel, notes.lit(lane));
             }
         }

@@ -21,7 +21,7 @@ pub use noise::{NOISE_PERCENT, effort_for, noise_left};
 pub use outlines::smooth_outlines;
 pub use turned::Seen;
 
-use crate::integrator::Effort;
+use crate::integrator::MarchQuality;
 use crate::prepare::Cancelled;
 use crate::scene::Scene;
 use keeping::Keeping;
@@ -83,7 +83,7 @@ pub fn add_discs(picture: &mut Picture, camera: &Camera, scene: &Scene, discs: &
 pub fn render(
     scene: &Scene,
     camera: &Camera,
-    effort: Effort,
+    effort: MarchQuality,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Result<Picture, Cancelled> {
     render_area(scene, camera, Area::whole(camera), effort, cancelled)
@@ -94,7 +94,7 @@ pub fn render_area(
     scene: &Scene,
     camera: &Camera,
     area: Area,
-    effort: Effort,
+    effort: MarchQuality,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Result<Picture, Cancelled> {
     render_tiles(camera, area, cancelled, &|tile, _| {

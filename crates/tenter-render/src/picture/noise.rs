@@ -1,6 +1,6 @@
 //! What is still wrong in a live picture: its change against doubled steps, as one number.
 
-use crate::integrator::{Effort, look_at};
+use crate::integrator::{MarchQuality, radiance_along};
 use crate::prepare::Cancelled;
 use crate::scene::Scene;
 use tenter_sky::camera::Camera;
@@ -15,9 +15,9 @@ const STEPS: [f32; 6] = [2.0, 1.0, 0.5, 0.25, 0.125, 0.0625];
 
 /// Noise left in what `camera` shows, percent: root mean square over pixels of the difference against steps
 /// half as long, over max(pixel, 10 % of the mean). Taken from pixels spread evenly over the picture.
-pub fn noise_left(scene: &Scene, camera: &Camera, effort: Effort) -> f64 {
+pub fn noise_left(scene: &Scene, camera: &Camera, effort: MarchQuality) -> f64 {
     let directions = spread(camera);
-    let finer = Effort { step: effort.step * 0.5, ..effort };
+    let finer = MarchQuality { step_scale: effort.step_scale * 0.5, ..effort };
     change(&luminances(scene, camera, &directions, effort), &luminances(scene, camera, &directions, finer))
 }
 
@@ -28,17 +28,27 @@ pub fn effort_for(
     camera: &Camera,
     percent: f64,
     cancelled: &(dyn Fn() -> bool + Sync),
-) -> Result<Option<(Effort, f64)>, Cancelled> {
+) -> Result<Option<(MarchQuality, f64)>, Cancelled> {
     let directions = spread(camera);
-    let mut usual = luminances(scene, camera, &directions, Effort { step: STEPS[0], ..Effort::default() });
+    let mut usual = luminances(
+        scene,
+        camera,
+        &directions,
+        MarchQuality { step_scale: STEPS[0], ..MarchQuality::default() },
+    );
     for pair in STEPS.windows(2) {
         if cancelled() {
             return Err(Cancelled);
         }
-        let finer = luminances(scene, camera, &directions, Effort { step: pair[1], ..Effort::default() });
+        let finer = luminances(
+            scene,
+            camera,
+            &directions,
+            MarchQuality { step_scale: pair[1], ..MarchQuality::default() },
+        );
         let left = change(&usual, &finer);
         if left <= percent {
-            return Ok(Some((Effort { step: pair[0], ..Effort::default() }, left)));
+            return Ok(Some((MarchQuality { step_scale: pair[0], ..MarchQuality::default() }, left)));
         }
         usual = finer;
     }
@@ -55,8 +65,11 @@ fn spread(camera: &Camera) -> Vec<[f64; 3]> {
         .collect()
 }
 
-fn luminances(scene: &Scene, camera: &Camera, directions: &[[f64; 3]], effort: Effort) -> Vec<f64> {
-    look_at(scene, directions, camera.pixel_angle(), effort).iter().map(|p| luminance(p.0) as f64).collect()
+fn luminances(scene: &Scene, camera: &Camera, directions: &[[f64; 3]], effort: MarchQuality) -> Vec<f64> {
+    radiance_along(scene, directions, camera.pixel_angle(), effort)
+        .iter()
+        .map(|p| luminance(p.0) as f64)
+        .collect()
 }
 
 fn change(usual: &[f64], finer: &[f64]) -> f64 {
@@ -69,18 +82,18 @@ fn change(usual: &[f64], finer: &[f64]) -> f64 {
 mod tests {
     use super::*;
     use crate::air::TableQuality;
-    use crate::prepare::Workshop;
+    use crate::prepare::SceneCache;
     use tenter_sky::document::{CloudKind, Sky};
 
     #[test]
     fn less_noise_asked_takes_finer_steps_and_leaves_less() {
         let sky = Sky { clouds: vec![CloudKind::CumulusMediocris.usual()], ..Sky::default() };
-        let scene = Workshop::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
+        let scene = SceneCache::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
         let camera = Camera::latlong(256, 0.0);
         let found = |percent| effort_for(&scene, &camera, percent, &|| false).unwrap();
         let (coarse, left) = found(30.0).unwrap();
         let (fine, finer_left) = found(left * 0.5).unwrap();
-        assert!(fine.step < coarse.step && finer_left <= left * 0.5);
+        assert!(fine.step_scale < coarse.step_scale && finer_left <= left * 0.5);
         assert!((noise_left(&scene, &camera, fine) - finer_left).abs() < 1e-9);
         assert!(found(1e-6).is_none(), "what cannot be reached is said");
         assert!(effort_for(&scene, &camera, 1.0, &|| true).is_err());

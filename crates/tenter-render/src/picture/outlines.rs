@@ -1,7 +1,7 @@
 //! Outlines: pixels that differ much from a neighbour are looked at again, at more places.
 
 use super::{Area, Picture};
-use crate::integrator::{Effort, look_at};
+use crate::integrator::{MarchQuality, radiance_along};
 use crate::prepare::Cancelled;
 use crate::scene::Scene;
 use tenter_sky::camera::Camera;
@@ -21,7 +21,7 @@ pub fn smooth_outlines(
     scene: &Scene,
     camera: &Camera,
     area: Area,
-    effort: Effort,
+    effort: MarchQuality,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Result<(), Cancelled> {
     let outlines = on_outlines(picture);
@@ -36,7 +36,7 @@ pub fn smooth_outlines(
             let there = |[dx, dy]: [f64; 2]| camera.direction(x + dx, y + dy).or(camera.direction(x, y));
             PLACES.map(|place| there(place).expect("what is black beside black is no outline"))
         });
-        let seen = look_at(scene, &places.collect::<Vec<_>>(), pixel, effort);
+        let seen = radiance_along(scene, &places.collect::<Vec<_>>(), pixel, effort);
         for (i, seen) in some.iter().zip(seen.chunks_exact(PLACES.len())) {
             for c in 0..3 {
                 picture.pixels[*i][c] = seen.iter().map(|s| s.0[c]).sum::<f32>() / PLACES.len() as f32;

@@ -6,7 +6,10 @@
 
 use super::Area;
 use super::keeping::Keeping;
-use crate::integrator::{Around, Courses, Effort, Look, Notes, Shadows, Takes, packet, turns};
+use crate::integrator::{
+    AirShadows, MarchQuality, MarchRecorder, MarchReplay, RayPacket, RecordFlags, ShadowWeights,
+    interval_visits, pack_directions,
+};
 use crate::scene::Scene;
 use crate::simd::{best, dispatch};
 use std::cell::RefCell;
@@ -23,28 +26,28 @@ const WIDEST: f64 = 0.04;
 const BLOCK: usize = 8;
 
 /// Radiance of a tile's pixels, row by row; black where the projection shows nothing.
-pub fn draw(scene: &Scene, camera: &Camera, tile: Area, effort: Effort, keeping: Keeping) -> Vec<Rgb> {
+pub fn draw(scene: &Scene, camera: &Camera, tile: Area, effort: MarchQuality, keeping: Keeping) -> Vec<Rgb> {
     let directions: Vec<Option<[f64; 3]>> = (0..tile.width * tile.height)
         .map(|i| {
             let (x, y) = (tile.x + i % tile.width, tile.y + i / tile.width);
             camera.direction(x as f64 + 0.5, y as f64 + 0.5)
         })
         .collect();
-    let shadows = AirShadows::over(scene, camera, tile, &directions);
+    let shadows = TileShadows::over(scene, camera, tile, &directions);
     let pixel = camera.pixel_angle() as f32;
     Tile { scene, pixel, tile, effort, directions, shadows, keeping }.drawn()
 }
 
 /// The shadows in a tile's air: along a grid of rays, or along each pixel's own where a grid would reach over
 /// a seam.
-struct AirShadows {
-    followed: Option<Shadows>,
+struct TileShadows {
+    followed: Option<AirShadows>,
     /// Rays along a row of the grid and pixels between them; none for pixels' own.
     grid: Option<[usize; 2]>,
 }
 
-impl AirShadows {
-    fn over(scene: &Scene, camera: &Camera, tile: Area, own: &[Option<[f64; 3]>]) -> AirShadows {
+impl TileShadows {
+    fn over(scene: &Scene, camera: &Camera, tile: Area, own: &[Option<[f64; 3]>]) -> TileShadows {
         let pixel = camera.pixel_angle();
         let spacing = ((WIDEST / pixel) as usize).min(SPACING);
         let (across, down) =
@@ -65,20 +68,21 @@ impl AirShadows {
             })
         });
         match whole {
-            Some(grid) => {
-                AirShadows { followed: Shadows::along(scene, &grid, pixel), grid: Some([across, spacing]) }
-            }
+            Some(grid) => TileShadows {
+                followed: AirShadows::along(scene, &grid, pixel),
+                grid: Some([across, spacing]),
+            },
             None => {
                 let own: Vec<[f64; 3]> = own.iter().map(|d| d.unwrap_or([0.0, 0.0, 1.0])).collect();
-                AirShadows { followed: Shadows::along(scene, &own, pixel), grid: None }
+                TileShadows { followed: AirShadows::along(scene, &own, pixel), grid: None }
             }
         }
     }
 
     /// The followed rays around some pixels of a tile so wide.
-    fn around(&self, pixels: &[usize], width: usize) -> Around {
-        let Some([across, spacing]) = self.grid else { return Around::themselves(pixels) };
-        let mut around = Around::none();
+    fn around(&self, pixels: &[usize], width: usize) -> ShadowWeights {
+        let Some([across, spacing]) = self.grid else { return ShadowWeights::identity(pixels) };
+        let mut around = ShadowWeights::none();
         for lane in 0..16 {
             let pixel = pixels[lane.min(pixels.len() - 1)];
             let place = [pixel % width, pixel / width].map(|v| (v as f32 + 0.5) / spacing as f32);
@@ -96,10 +100,10 @@ struct Tile<'a> {
     /// Angle between neighbouring pixels, radians.
     pixel: f32,
     tile: Area,
-    effort: Effort,
+    effort: MarchQuality,
     /// What each pixel shows, if anything.
     directions: Vec<Option<[f64; 3]>>,
-    shadows: AirShadows,
+    shadows: TileShadows,
     keeping: Keeping<'a>,
 }
 
@@ -107,8 +111,8 @@ impl Tile<'_> {
     fn drawn(mut self) -> Vec<Rgb> {
         let lanes = best().lanes();
         let width = self.tile.width;
-        let notes = RefCell::new(Notes::default());
-        let turns = turns(self.scene).count();
+        let notes = RefCell::new(MarchRecorder::default());
+        let turns = interval_visits(self.scene).count();
         let mut light = vec![[0.0; 3]; width * self.tile.height];
         for pass in [Pass::EveryOther, Pass::Between] {
             let mut pixels = match pass {
@@ -124,22 +128,25 @@ impl Tile<'_> {
                 }
                 let known = self.keeping.known(pixels);
                 let takes = self.keeping.takes(&known, turns);
-                notes.borrow_mut().takes = takes;
-                let courses = Courses { known, notes: (takes != Takes::default()).then_some(&notes) };
-                let look = Look {
+                notes.borrow_mut().flags = takes;
+                let courses = MarchReplay {
+                    cached: known,
+                    recorder: (takes != RecordFlags::default()).then_some(&notes),
+                };
+                let look = RayPacket {
                     scene: self.scene,
-                    directions: &packet(&directions[..pixels.len()]),
-                    pixel: self.pixel,
-                    effort: self.effort,
+                    directions: &pack_directions(&directions[..pixels.len()]),
+                    pixel_angle: self.pixel,
+                    quality: self.effort,
                     shadows: self.shadows.followed.as_ref(),
-                    around: &self.shadows.around(pixels, width),
-                    courses,
+                    shadow_weights: &self.shadows.around(pixels, width),
+                    replay: courses,
                 };
                 let seen = dispatch(look);
                 for (lane, pixel) in pixels.iter().enumerate() {
-                    light[*pixel] = [seen.light[0][lane], seen.light[1][lane], seen.light[2][lane]];
+                    light[*pixel] = [seen.radiance[0][lane], seen.radiance[1][lane], seen.radiance[2][lane]];
                 }
-                if takes != Takes::default() {
+                if takes != RecordFlags::default() {
                     self.keeping.keep(pixels, &notes.borrow());
                     notes.borrow_mut().clear();
                 }
@@ -207,7 +214,7 @@ impl Tile<'_> {
         let brightest = [a, b, c, d].into_iter().flatten().fold(0.0, f32::max);
         let agree = (0..3).all(|k| {
             let (low, high) = (a[k].min(b[k]).min(c[k]).min(d[k]), a[k].max(b[k]).max(c[k]).max(d[k]));
-            high - low <= AGREE * self.effort.step.min(1.0) * brightest
+            high - low <= AGREE * self.effort.step_scale.min(1.0) * brightest
         });
         let (right, below) = (x > x0, y > y0);
         agree.then(|| {

@@ -2,7 +2,7 @@
 //! already.
 
 use super::Picture;
-use crate::integrator::{Effort, look_at};
+use crate::integrator::{MarchQuality, radiance_along};
 use crate::scene::Scene;
 use rayon::prelude::*;
 use tenter_sky::camera::Camera;
@@ -23,7 +23,7 @@ impl Seen<'_> {
     /// What `camera` sees of the same scene, from the same place: pixels are means over what is known, and
     /// are looked at where nothing is. None where that is most of the picture, or where pixels that are known
     /// are wider than the camera's.
-    pub fn turned(self, scene: &Scene, camera: &Camera, effort: Effort) -> Option<Picture> {
+    pub fn turned(self, scene: &Scene, camera: &Camera, effort: MarchQuality) -> Option<Picture> {
         if camera.pixel_angle() < self.by.pixel_angle() {
             return None;
         }
@@ -48,7 +48,7 @@ impl Seen<'_> {
             .iter()
             .map(|i| camera.direction((i % width) as f64 + 0.5, (i / width) as f64 + 0.5))
             .collect::<Option<_>>()?;
-        let looks = look_at(scene, &directions, camera.pixel_angle(), effort);
+        let looks = radiance_along(scene, &directions, camera.pixel_angle(), effort);
         for (i, (light, _)) in new.into_iter().zip(looks) {
             pixels[i] = light;
         }
@@ -97,7 +97,7 @@ mod tests {
     use super::*;
     use crate::air::TableQuality;
     use crate::picture::render;
-    use crate::prepare::Workshop;
+    use crate::prepare::SceneCache;
     use tenter_sky::document::{CloudKind, Eye, Sky};
     use tenter_sky::spectrum::luminance;
 
@@ -105,7 +105,7 @@ mod tests {
 
     fn scene() -> Scene {
         let sky = Sky { clouds: vec![CloudKind::CumulusMediocris.usual()], ..Sky::default() };
-        Workshop::default().scene(&sky, TableQuality::Draft, &|| false).unwrap()
+        SceneCache::default().scene(&sky, TableQuality::Draft, &|| false).unwrap()
     }
 
     fn camera(heading_deg: f64, finer: usize) -> Camera {
@@ -114,7 +114,7 @@ mod tests {
     }
 
     fn drawn(scene: &Scene, camera: &Camera) -> Picture {
-        render(scene, camera, Effort::default(), &|| false).unwrap()
+        render(scene, camera, MarchQuality::default(), &|| false).unwrap()
     }
 
     fn mean(picture: &Picture) -> f64 {
@@ -127,7 +127,8 @@ mod tests {
         let scene = scene();
         let by = camera(180.0, 1);
         let picture = drawn(&scene, &by);
-        let same = Seen { picture: &picture, by: &by }.turned(&scene, &camera(180.0, 4), Effort::COARSE);
+        let same =
+            Seen { picture: &picture, by: &by }.turned(&scene, &camera(180.0, 4), MarchQuality::COARSE);
         let same = same.expect("all of it is known");
         for (i, pixel) in same.pixels.iter().enumerate() {
             let (x, y) = (i % same.width * 4, i / same.width * 4);
@@ -149,7 +150,7 @@ mod tests {
         for turn in [2.0, 20.0] {
             let fine = drawn(&scene, &camera(180.0 + turn, 1));
             let turned =
-                seen.turned(&scene, &camera(180.0 + turn, 4), Effort::COARSE).expect("most is known");
+                seen.turned(&scene, &camera(180.0 + turn, 4), MarchQuality::COARSE).expect("most is known");
             assert!(
                 (mean(&turned) / mean(&fine) - 1.0).abs() < 0.02,
                 "{turn}: {} {}",
@@ -165,8 +166,8 @@ mod tests {
         let by = camera(180.0, 2);
         let picture = drawn(&scene, &by);
         let seen = Seen { picture: &picture, by: &by };
-        assert!(seen.turned(&scene, &camera(250.0, 4), Effort::COARSE).is_none());
+        assert!(seen.turned(&scene, &camera(250.0, 4), MarchQuality::COARSE).is_none());
         let narrow = Camera::lens(&Eye { lens_mm: 200.0, ..Eye::default() }, WIDE[0] / 4, WIDE[1] / 4);
-        assert!(seen.turned(&scene, &narrow, Effort::COARSE).is_none());
+        assert!(seen.turned(&scene, &narrow, MarchQuality::COARSE).is_none());
     }
 }

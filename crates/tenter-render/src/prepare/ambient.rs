@@ -1,12 +1,12 @@
 //! Light that comes from all around: on level ground, and on clouds from above, beside and below.
 
-use super::sky_light::{Falling, Part, Scattering, SkyLight, filter_of, sent_back_by_air};
-use super::two_stream::{Clear, Levels, Slab, at_least_nothing};
+use super::sky_light::{Part, Scattering, SkyIrradiance, SkyLight, filter_of, sent_back_by_air};
+use super::two_stream::{Clear, FluxLevels, Slab, at_least_nothing};
 use crate::air::Air;
 use crate::clouds::cover::column_statistics::ColumnStatistics;
 use crate::clouds::optics::slab_table::SlabTable;
 use crate::scene::ambience::add;
-use crate::scene::{Ambience, Fog, Lifted, Light, MAX_LIGHTS, Surroundings};
+use crate::scene::{AmbientLight, Fog, LayerAmbient, Light, MAX_LIGHTS, UpwellingAirlight};
 use std::f64::consts::PI;
 use tenter_sky::spectrum::{Rgb, luminance};
 
@@ -25,9 +25,9 @@ const SECOND_OF_LID: f32 = 3.0 / 56.0;
 
 /// Light around clouds of everything together, and of each light that shines alone, by its place among the
 /// lights.
-pub struct Ambiences {
-    pub whole: Ambience,
-    pub alone: Vec<(usize, Ambience)>,
+pub struct AmbientLights {
+    pub whole: AmbientLight,
+    pub alone: Vec<(usize, AmbientLight)>,
 }
 
 /// What light passes on its way, whichever light it is.
@@ -43,7 +43,7 @@ struct Passed<'a> {
     eye: f64,
 }
 
-impl Ambiences {
+impl AmbientLights {
     /// `clouds`: the layers' columns, from the lowest up, and how much more light they turn than droplets do;
     /// `heights`: the altitudes of their middles and tops, m.
     pub fn new(
@@ -53,11 +53,11 @@ impl Ambiences {
         heights: &[(f64, f64)],
         eye: f64,
         fog: Option<&Fog>,
-    ) -> Ambiences {
+    ) -> AmbientLights {
         let passed = Passed::new(air, sky.lights, clouds, heights, eye, fog);
         let parts = sky.parts();
-        let mut alone: Vec<(usize, Ambience)> = Vec::with_capacity(parts.len());
-        let mut lifted: Vec<Lifted> = Vec::new();
+        let mut alone: Vec<(usize, AmbientLight)> = Vec::with_capacity(parts.len());
+        let mut lifted: Vec<UpwellingAirlight> = Vec::new();
         for part in &parts {
             let (ambience, up) = passed.ambience(part);
             for (sum, more) in lifted.iter_mut().zip(&up) {
@@ -73,22 +73,22 @@ impl Ambiences {
             whole.add(more);
         }
         whole.lifted = told_apart(&lifted, eye);
-        Ambiences { whole, alone }
+        AmbientLights { whole, alone }
     }
 }
 
 /// Of layers under the eye only the highest is seen over: its air begins below everything.
-fn told_apart(all: &[Lifted], eye: f64) -> Vec<Lifted> {
-    let mut lifted: Vec<Lifted> = Vec::new();
-    for Lifted { above, radiance } in all {
+fn told_apart(all: &[UpwellingAirlight], eye: f64) -> Vec<UpwellingAirlight> {
+    let mut lifted: Vec<UpwellingAirlight> = Vec::new();
+    for UpwellingAirlight { above, radiance } in all {
         if f64::from(*above) <= eye {
-            lifted = vec![Lifted { above: f32::MIN, radiance: *radiance }];
+            lifted = vec![UpwellingAirlight { above: f32::MIN, radiance: *radiance }];
             continue;
         }
         let before = lifted.last().map_or(0.0, |l| luminance(l.radiance));
         let change = (luminance(*radiance) - before).abs();
         if change > TOLD_APART * before.max(luminance(*radiance)) {
-            lifted.push(Lifted { above: *above, radiance: *radiance });
+            lifted.push(UpwellingAirlight { above: *above, radiance: *radiance });
         }
     }
     lifted
@@ -130,7 +130,7 @@ impl<'a> Passed<'a> {
     }
 
     /// What one light makes, and what clouds send up of it into the air over each layer.
-    fn ambience(&self, part: &Part) -> (Ambience, Vec<Lifted>) {
+    fn ambience(&self, part: &Part) -> (AmbientLight, Vec<UpwellingAirlight>) {
         let medium = &self.air.medium;
         let albedo = medium.ground_rgb;
         let falling = part.falling();
@@ -142,9 +142,9 @@ impl<'a> Passed<'a> {
         let under =
             |slabs: &[Slab]| -> Vec<Slab> { slabs.iter().map(|slab| slab.under(part.light)).collect() };
         let slabs = under(&self.slabs);
-        let levels = Levels::between(&slabs, &clear, albedo, sent_back);
+        let levels = FluxLevels::between(&slabs, &clear, albedo, sent_back);
         // What clouds change in the air is seen best overhead.
-        let near = Levels::between(&under(&self.near), &clear, albedo, sent_back);
+        let near = FluxLevels::between(&under(&self.near), &clear, albedo, sent_back);
         let lowest = slabs.len() - self.heights.len();
         let lifted = match part.sky.painted {
             Some(_) => Vec::new(),
@@ -158,7 +158,7 @@ impl<'a> Passed<'a> {
         let ground_diffuse =
             [0, 1, 2].map(|c| levels.down[0][c] + with_light[c] * clear[0].brighter[c] * straight_left);
         let ground = levels.up[0].map(|v| v / PI as f32);
-        let ambience = Ambience {
+        let ambience = AmbientLight {
             ground_diffuse,
             ground,
             layers,
@@ -170,7 +170,7 @@ impl<'a> Passed<'a> {
     }
 
     /// `lowest`: the level under the lowest clouds.
-    fn lifted(&self, near: &Levels, lowest: usize) -> Vec<Lifted> {
+    fn lifted(&self, near: &FluxLevels, lowest: usize) -> Vec<UpwellingAirlight> {
         let mut highest = 0.0f64;
         let tops = self.heights.iter().enumerate();
         tops.map(|(k, (_, top))| {
@@ -178,7 +178,7 @@ impl<'a> Passed<'a> {
             let (up, bare) = (near.up[lowest + k + 1], near.bare[lowest + k + 1]);
             // Half of what surrounds the air is the ground's side.
             let radiance = [0, 1, 2].map(|c| 0.5 * at_least_nothing(up[c] - bare[c], bare[c]) / PI as f32);
-            Lifted { above: highest as f32, radiance }
+            UpwellingAirlight { above: highest as f32, radiance }
         })
         .collect()
     }
@@ -188,11 +188,11 @@ impl<'a> Passed<'a> {
     fn layers(
         &self,
         part: &Part,
-        falling: &Falling,
+        falling: &SkyIrradiance,
         clear: &[Clear],
-        [levels, near]: [&Levels; 2],
+        [levels, near]: [&FluxLevels; 2],
         lowest: usize,
-    ) -> Vec<Surroundings> {
+    ) -> Vec<LayerAmbient> {
         let radiance = |flux: Rgb| flux.map(|v| v / PI as f32);
         let number = part.light.unwrap_or(0);
         let mut layers = Vec::with_capacity(self.heights.len());
@@ -226,7 +226,7 @@ impl<'a> Passed<'a> {
             let sent_down = [0, 1, 2].map(|c| 0.5 * (MEAN_OF_LID * down[c] + up[c]));
             let leaning = [0.25 * (luminance(down) - luminance(up)), SECOND_OF_LID * luminance(down)];
             straight_left *= self.slabs[i].of_lights.get(number).map_or(1.0, |of| of.1);
-            layers.push(Surroundings {
+            layers.push(LayerAmbient {
                 overhead: radiance(levels.down[i + 1]),
                 around: upright[0],
                 around_of,

@@ -1,8 +1,8 @@
 //! Where scenes are made and their parts kept.
 
-use super::ambient::Ambiences;
+use super::ambient::AmbientLights;
 use super::lru::{Cancelled, Key, Stage, key};
-use super::resolve_layer::settled;
+use super::resolve_layer::resolve_layer;
 use super::sky_light::SkyLight;
 use crate::air::{Air, AirView, Build, SkyRadiance, SunlightTable, TableQuality};
 use crate::clouds::cover::column_statistics::ColumnStatistics;
@@ -15,8 +15,8 @@ use crate::clouds::optics::slab_table::SlabTable;
 use crate::clouds::sun_depth::{DensityGrid, SunDepth};
 use crate::land::Land;
 use crate::scene::{
-    Band, Beyond, Clouds, Fog, Horizon, Light, MAX_LIGHTS, Scene, Shading, SheetCorrections, UnderEye,
-    placed_lights,
+    Band, Clouds, EnvironmentProbe, Fog, GroundIrradiance, Horizon, Light, MAX_LIGHTS, Scene, Shading,
+    SlabCorrections, placed_lights,
 };
 use crate::source::painted;
 use std::f64::consts::PI;
@@ -58,7 +58,7 @@ struct Part {
 const GREEN: usize = 1;
 
 /// Makes scenes; every stage is kept under the content it was made from.
-pub struct Workshop {
+pub struct SceneCache {
     air: Stage<Air>,
     view: Stage<AirView>,
     over_ground: Stage<SkyRadiance>,
@@ -68,17 +68,17 @@ pub struct Workshop {
     density: Stage<DensityGrid>,
     sun_depth: Stage<SunDepth>,
     phase: Stage<PhaseFunction>,
-    sheets: Stage<SheetCorrections>,
+    sheets: Stage<SlabCorrections>,
     land: Stage<Land>,
-    ambience: Stage<Ambiences>,
-    around_eye: Stage<(Option<Arc<Beyond>>, Option<UnderEye>)>,
+    ambience: Stage<AmbientLights>,
+    around_eye: Stage<(Option<Arc<EnvironmentProbe>>, Option<GroundIrradiance>)>,
     /// Altitude of the eye that the last tables were made for, m.
     eye: Mutex<Option<f64>>,
 }
 
-impl Default for Workshop {
+impl Default for SceneCache {
     fn default() -> Self {
-        Workshop {
+        SceneCache {
             air: Stage::keeping(KEPT),
             view: Stage::keeping(KEPT_FOR_LIGHTS),
             over_ground: Stage::keeping(KEPT_FOR_LIGHTS),
@@ -97,7 +97,7 @@ impl Default for Workshop {
     }
 }
 
-impl Workshop {
+impl SceneCache {
     /// The tables of an air alone.
     pub fn air(&self, air: &document::Air, build: Build) -> Result<Arc<Air>, Cancelled> {
         Ok(self.keyed_air(air, build)?.1)
@@ -226,7 +226,7 @@ impl Workshop {
     ) -> Result<Vec<Part>, Cancelled> {
         let mut parts = Vec::new();
         for (number, layer) in sky.clouds.iter().enumerate() {
-            let layer = settled(sky, layer, first_light);
+            let layer = resolve_layer(sky, layer, first_light);
             let clouded = layer.cover > 0.0 || Regions::of(&layer).most() > 0.0;
             if !layer.muted && clouded && layer.water_content_g_m3 > 0.0 {
                 let steps = reach_steps(planet, layer.base_m + layer.depth_m, eye);
@@ -278,13 +278,13 @@ impl Workshop {
                 if ice { ice::phase(layer.halo) } else { PhaseFunction::new(layer.droplet_um) }
             })?;
             let turned = (1.0 - phase.asymmetry[GREEN]) as f32 / (1.0 - ASYMMETRY);
-            let sheets = self.sheets.get(phase_key, build, || SheetCorrections::new(&phase, turned))?;
+            let sheets = self.sheets.get(phase_key, build, || SlabCorrections::new(&phase, turned))?;
             clouds.push(Clouds {
                 layer: number,
                 form,
                 depths,
-                sheets,
-                turned,
+                slab_corrections: sheets,
+                similarity_scale: turned,
                 phase,
                 shading: Shading::of(&layer),
                 shadow_on_land: layer.shadow_on_land as f32,
@@ -332,13 +332,13 @@ impl Workshop {
             })
             .collect();
         let surveys: Vec<(&ColumnStatistics, &SlabTable)> =
-            clouds.iter().map(|c| (&c.form.1, c.sheets.slabs())).collect();
+            clouds.iter().map(|c| (&c.form.1, c.slab_corrections.slabs())).collect();
         let cover = 1.0 - surveys.iter().map(|(survey, _)| 1.0 - survey.cover()).product::<f64>();
         let highest = sky_height(&lights);
         let fog = Fog::new(&sky.fog, highest, cover);
         let shed: Vec<_> =
             lights.iter().map(|l| (l.strength, l.direction(), l.placed.in_sky.to_rgb.key())).collect();
-        let turned: Vec<f32> = clouds.iter().map(|c| c.turned).collect();
+        let turned: Vec<f32> = clouds.iter().map(|c| c.similarity_scale).collect();
         let night_glow = (sky.night.floor_lx / PI) as f32;
         let made_of =
             (air_key, painted_key, (form_keys, turned), shed, (&sky.source, &sky.fog, night_glow, eye));
@@ -346,7 +346,7 @@ impl Workshop {
         let (_, ambiences) = self.ambience.best(ambience_key, build, || {
             let painted = painted.as_deref();
             let light = SkyLight { lights: &lights, painted, night_glow, source: &sky.source };
-            Ambiences::new(&air, &light, &surveys, &heights, eye, fog.as_ref())
+            AmbientLights::new(&air, &light, &surveys, &heights, eye, fog.as_ref())
         })?;
         let mut land = None;
         if sky.land.shown && !sky.land.muted {
@@ -369,21 +369,21 @@ impl Workshop {
             fog_lit: fog.map_or([[0.0; 3]; MAX_LIGHTS], |fog| fog_lit(&fog, &lights)),
             fog,
             clouds,
-            bands,
+            intervals: bands,
             land,
-            ambience: ambiences.whole.clone(),
-            beyond: None,
-            under_eye: None,
+            ambient: ambiences.whole.clone(),
+            eye_probe: None,
+            ground_irradiance: None,
             lights,
         };
         let mut around = sky.around_eye();
         around.eye.altitude_m = eye;
         let around_key = |quality| key(&around, quality);
         let (_, around_eye) = self.around_eye.best(around_key, build, || {
-            scene.beyond = Beyond::of(&scene, &ambiences.alone).map(Arc::new);
-            (scene.beyond.clone(), UnderEye::of(&scene))
+            scene.eye_probe = EnvironmentProbe::of(&scene, &ambiences.alone).map(Arc::new);
+            (scene.eye_probe.clone(), GroundIrradiance::of(&scene))
         })?;
-        (scene.beyond, scene.under_eye) = (*around_eye).clone();
+        (scene.eye_probe, scene.ground_irradiance) = (*around_eye).clone();
         scene.eye_altitude = sky.eye.altitude_m;
         Ok(scene)
     }
@@ -434,14 +434,14 @@ mod tests {
         sky
     }
 
-    fn scene(workshop: &Workshop, sky: &Sky, quality: TableQuality) -> Scene {
+    fn scene(workshop: &SceneCache, sky: &Sky, quality: TableQuality) -> Scene {
         workshop.scene(sky, quality, &|| false).unwrap()
     }
 
     /// What has not changed is as fine in first pictures as in the last one; what has is a draft.
     #[test]
     fn first_pictures_keep_what_has_not_changed() {
-        let workshop = Workshop::default();
+        let workshop = SceneCache::default();
         let fine = scene(&workshop, &sky(100.0, 30.0), TableQuality::Full);
         let lifted = scene(&workshop, &sky(110.0, 30.0), TableQuality::Draft);
         let same_depths = |scene: &Scene| Arc::ptr_eq(&scene.clouds[0].depths[0], &fine.clouds[0].depths[0]);
@@ -457,7 +457,7 @@ mod tests {
     /// Maps that end a step farther off are as good for a first picture, and made anew for a refined one.
     #[test]
     fn first_pictures_of_a_lifted_eye_keep_their_clouds() {
-        let workshop = Workshop::default();
+        let workshop = SceneCache::default();
         let top = CloudKind::CumulusMediocris.usual();
         let planet = scene(&workshop, &Sky::default(), TableQuality::Draft).air.medium.planet;
         let steps = |eye| reach_steps(planet, top.base_m + top.depth_m, eye);
@@ -473,13 +473,13 @@ mod tests {
     /// A refined picture hangs on its document alone, whatever was drawn before.
     #[test]
     fn refined_scenes_know_nothing_of_what_came_before() {
-        let workshop = Workshop::default();
+        let workshop = SceneCache::default();
         for eye_m in [100.0, 105.0] {
             scene(&workshop, &sky(eye_m, 30.0), TableQuality::Draft);
         }
         let after = scene(&workshop, &sky(110.0, 30.0), TableQuality::Full);
-        let alone = scene(&Workshop::default(), &sky(110.0, 30.0), TableQuality::Full);
-        assert_eq!(after.ambience.ground, alone.ambience.ground);
-        assert_eq!(after.under_eye, alone.under_eye);
+        let alone = scene(&SceneCache::default(), &sky(110.0, 30.0), TableQuality::Full);
+        assert_eq!(after.ambient.ground, alone.ambient.ground);
+        assert_eq!(after.ground_irradiance, alone.ground_irradiance);
     }
 }

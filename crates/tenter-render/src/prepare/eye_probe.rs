@@ -1,15 +1,15 @@
 //! What stands around the eye, for clouds that are lit by it from one side: a wall of cloud brightens small
 //! heaps before it, and what faces the sun's side of the sky gets more of its light than what does not.
 //!
-//! Means over all azimuths are elsewhere ([`Ambience`](crate::scene::Ambience)); here is what the eye sees
+//! Means over all azimuths are elsewhere ([`AmbientLight`](crate::scene::Ambience)); here is what the eye sees
 //! around it, for clouds see much the same.
 
 use super::sky_light::clear_sky;
 use super::two_stream::ratio;
 use crate::air::henyey_greenstein;
-use crate::integrator::{Effort, look_at};
+use crate::integrator::{MarchQuality, radiance_along};
 use crate::scene::probe::{HEIGHT, Toward, UnderLight, WIDTH};
-use crate::scene::{Ambience, Beyond, Scene};
+use crate::scene::{AmbientLight, EnvironmentProbe, Scene};
 use crate::simd::{Kernel, Real, dispatch};
 use rayon::prelude::*;
 use std::f64::consts::PI;
@@ -32,10 +32,10 @@ const MOST: f32 = 6.0;
 /// Least cosine that counts: what faces the ground sees a little of all the sky, not of the nearest looks.
 const LEAST: f32 = 1e-3;
 
-impl Beyond {
+impl EnvironmentProbe {
     /// Nothing where there are no heaps. `alone`: what surrounds clouds under each light that shines, were
     /// it the only one.
-    pub fn of(scene: &Scene, alone: &[(usize, Ambience)]) -> Option<Beyond> {
+    pub fn of(scene: &Scene, alone: &[(usize, AmbientLight)]) -> Option<EnvironmentProbe> {
         if scene.clouds.iter().all(|c| c.form.0.family != Family::Cumuliform) {
             return None;
         }
@@ -43,11 +43,11 @@ impl Beyond {
         // A painted sky is one, whatever lights there are.
         if alone.len() < 2 || scene.painted.is_some() {
             let number = alone.first().map_or(0, |(number, _)| *number);
-            return Some(Beyond { camera, lights: vec![UnderLight::of(scene, number)] });
+            return Some(EnvironmentProbe { camera, lights: vec![UnderLight::of(scene, number)] });
         }
-        let under = |(number, ambience): &(usize, Ambience)| {
+        let under = |(number, ambience): &(usize, AmbientLight)| {
             let mut one = scene.clone();
-            one.ambience = ambience.clone();
+            one.ambient = ambience.clone();
             for (i, light) in one.lights.iter_mut().enumerate() {
                 light.strength = if i == *number { light.strength } else { 0.0 };
             }
@@ -56,7 +56,7 @@ impl Beyond {
             }
             UnderLight::of(&one, *number)
         };
-        Some(Beyond { camera, lights: alone.iter().map(under).collect() })
+        Some(EnvironmentProbe { camera, lights: alone.iter().map(under).collect() })
     }
 }
 
@@ -73,10 +73,10 @@ impl UnderLight {
         };
         UnderLight::new(number, &lights, clear, |directions| {
             let others: Vec<[f64; 3]> = directions.iter().filter(|d| !is_ground(d)).copied().collect();
-            let mut seen = look_at(scene, &others, LOOK, Effort::default()).into_iter();
+            let mut seen = radiance_along(scene, &others, LOOK, MarchQuality::default()).into_iter();
             let light = |d| {
                 if is_ground(d) {
-                    return scene.ambience.ground;
+                    return scene.ambient.ground;
                 }
                 seen.next().expect("there is a look for each direction").0
             };
@@ -181,7 +181,7 @@ impl Kernel for Row<'_> {
             }
             let [through, lit, clear] = means;
             let facing = [0, 1, 2].map(|c| ratio(lit[c], clear[c], 1.0).clamp(1.0 / MOST, MOST));
-            row.push(Toward { through, facing });
+            row.push(Toward { forward: through, facing });
         }
         row
     }
@@ -193,8 +193,8 @@ mod tests {
 
     const SUN: [f64; 3] = [0.8, 0.0, 0.6];
 
-    fn beyond(under: UnderLight) -> Beyond {
-        Beyond { camera: Camera::latlong(WIDTH, 0.0), lights: vec![under] }
+    fn beyond(under: UnderLight) -> EnvironmentProbe {
+        EnvironmentProbe { camera: Camera::latlong(WIDTH, 0.0), lights: vec![under] }
     }
 
     /// Of an even sphere the same comes from everywhere, whichever way something faces.
@@ -203,7 +203,7 @@ mod tests {
         let even = UnderLight::new(0, &[SUN], |_| [3.0, 2.0, 1.0], |d| vec![[3.0, 2.0, 1.0]; d.len()]);
         for toward in &even.toward {
             for c in 0..3 {
-                assert!((toward.through[c] - (3 - c) as f32).abs() < 1e-3, "{:?}", toward.through);
+                assert!((toward.forward[c] - (3 - c) as f32).abs() < 1e-3, "{:?}", toward.forward);
                 assert!((toward.facing[c] - 1.0).abs() < 1e-3, "{:?}", toward.facing);
             }
         }
@@ -217,8 +217,8 @@ mod tests {
         let under = UnderLight::new(0, &[], |_| [0.1; 3], |d| d.iter().map(|d| [wall(d); 3]).collect());
         let beyond = beyond(under);
         let [east, west] = [1.0, -1.0].map(|x| beyond.at_both(&beyond.lights[0], [x, 0.0, 0.17])[0]);
-        assert!((0.5..0.95).contains(&east.through[1]), "{:?}", east.through);
-        assert!(west.through[1] < 0.02, "{:?}", west.through);
+        assert!((0.5..0.95).contains(&east.forward[1]), "{:?}", east.forward);
+        assert!(west.forward[1] < 0.02, "{:?}", west.forward);
         assert!(east.facing[1] > 1.5 && west.facing[1] < 0.6, "{:?} {:?}", east.facing, west.facing);
         let solid = |i: usize| (PI * ((i / WIDTH) as f64 + 0.5) / HEIGHT as f64).sin();
         let all = |f: &dyn Fn(usize) -> f64| (0..WIDTH * HEIGHT).map(|i| f(i) * solid(i)).sum::<f64>();
@@ -226,7 +226,7 @@ mod tests {
             let (x, y) = ((i % WIDTH) as f64 + 0.5, (i / WIDTH) as f64 + 0.5);
             wall(&beyond.camera.direction(x, y).expect("all is shown")) as f64
         };
-        let kept = all(&|i| beyond.lights[0].toward[i].through[1] as f64) / all(&seen);
+        let kept = all(&|i| beyond.lights[0].toward[i].forward[1] as f64) / all(&seen);
         assert!((kept - 1.0).abs() < 0.02, "{kept}");
     }
 }

@@ -2,8 +2,8 @@
 //! may be a fifth more or less.
 
 use super::eye_probe::LOOK;
-use crate::integrator::{Effort, look_at};
-use crate::scene::{Scene, UnderEye};
+use crate::integrator::{MarchQuality, radiance_along};
+use crate::scene::{GroundIrradiance, Scene};
 use glam::DVec3;
 use std::f64::consts::{PI, TAU};
 use tenter_sky::camera::{Camera, Projection};
@@ -16,9 +16,9 @@ const CAP: f64 = 0.14;
 const RINGS: usize = 12;
 const ALONG: usize = 16;
 
-impl UnderEye {
+impl GroundIrradiance {
     /// Nothing where there are no clouds, or some are under the eye.
-    pub fn of(scene: &Scene) -> Option<UnderEye> {
+    pub fn of(scene: &Scene) -> Option<GroundIrradiance> {
         let lowest = scene.clouds.iter().map(|c| c.form.0.base).reduce(f32::min)?;
         let around = lowest - scene.eye_altitude as f32;
         if around <= 0.0 {
@@ -43,13 +43,13 @@ impl UnderEye {
         }
         let directions: Vec<[f64; 3]> = looks.iter().map(|(d, _)| *d).collect();
         let mut diffuse = [0.0; 3];
-        let seen = look_at(scene, &directions, LOOK, Effort::default());
+        let seen = radiance_along(scene, &directions, LOOK, MarchQuality::default());
         for ((light, _), (_, weight)) in seen.into_iter().zip(looks) {
             for c in 0..3 {
                 diffuse[c] += light[c] * weight as f32;
             }
         }
-        Some(UnderEye { diffuse, around })
+        Some(GroundIrradiance { diffuse, radius: around })
     }
 }
 

@@ -15,7 +15,7 @@ mod sky_light;
 mod slab_correction;
 mod two_stream;
 
-pub use cache::Workshop;
+pub use cache::SceneCache;
 pub use lru::Cancelled;
-pub use single_light::lit_alone;
+pub use single_light::normalised_single_light;
 pub use sky_light::clear_sky;

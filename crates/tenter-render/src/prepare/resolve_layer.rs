@@ -8,7 +8,7 @@ const FARTHEST: f64 = 150_000.0;
 
 /// A layer of a sky with all its regions tied to the ground, after the time that has passed. `sun`: toward
 /// the first one.
-pub fn settled(sky: &Sky, layer: &CloudLayer, sun: [f64; 3]) -> CloudLayer {
+pub fn resolve_layer(sky: &Sky, layer: &CloudLayer, sun: [f64; 3]) -> CloudLayer {
     let mut layer = sky.drift.carried(layer);
     let middle = layer.base_m + 0.5 * layer.depth_m - sky.eye.altitude_m;
     layer.regions.iter_mut().for_each(|region| tie_to_ground(region, sky.eye.heading_deg, middle, sun));
@@ -47,7 +47,7 @@ mod tests {
         (sky.eye.altitude_m, sky.eye.heading_deg) = (100.0, 90.0);
         let region = CoverRegion { tied_to, north_km: 3.0, ..CoverRegion::default() };
         let layer = CloudLayer { regions: vec![region], ..CloudKind::Altostratus.usual() };
-        let r = &settled(&sky, &layer, sun).regions[0];
+        let r = &resolve_layer(&sky, &layer, sun).regions[0];
         [r.east_km, r.north_km, r.turn_deg].map(|v| (v * 1e6).round() * 1e-6)
     }
 

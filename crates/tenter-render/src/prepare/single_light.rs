@@ -26,7 +26,7 @@ const WEAKEST: f64 = 0.01;
 /// let (unit, strength) = tenter_render::prepare::lit_alone(&sky).unwrap();
 /// assert_eq!((unit.suns[0].strength, strength), (1.0, 2.5));
 /// ```
-pub fn lit_alone(sky: &Sky) -> Option<(Sky, f64)> {
+pub fn normalised_single_light(sky: &Sky) -> Option<(Sky, f64)> {
     if sky.source.made_of != (SkyKind::Air {}) {
         return None;
     }

@@ -74,12 +74,12 @@ pub(super) struct Part<'a> {
 
 /// What a clear sky sheds, lx: on level ground, and of that what comes from around the light, on a plane
 /// that faces it: so much that its flow along the ground is the sky's.
-pub(super) struct Falling {
+pub(super) struct SkyIrradiance {
     pub level: Rgb,
     pub sunward: Rgb,
 }
 
-impl Falling {
+impl SkyIrradiance {
     /// What comes from around the light, on level ground.
     pub fn with_light(&self, part: &Part) -> Rgb {
         self.sunward.map(|v| v * part.light().map_or(0.0, Light::up))
@@ -211,7 +211,7 @@ impl<'a> Part<'a> {
     }
 
     /// The clear sky's light: means over directions spread evenly in what they add to level ground.
-    pub fn falling(&self) -> Falling {
+    pub fn falling(&self) -> SkyIrradiance {
         const RINGS: usize = 24;
         const AROUND: usize = 48;
         let filter = self.sky.filter();
@@ -236,7 +236,7 @@ impl<'a> Part<'a> {
         // Nor more than there is.
         let share =
             |k: usize| (0.7 * level[k] * whole / (sunward[k] * sun[2].max(0.0)).max(1e-12)).clamp(0.0, 1.0);
-        Falling {
+        SkyIrradiance {
             level: level.map(|v| (v * whole) as f32),
             sunward: std::array::from_fn(|k| (sunward[k] * share(k)) as f32),
         }
@@ -284,7 +284,7 @@ impl<'a> Part<'a> {
 mod tests {
     use super::*;
     use crate::air::{AirView, TableQuality};
-    use crate::prepare::Workshop;
+    use crate::prepare::SceneCache;
     use crate::scene::Scene;
     use std::sync::Arc;
     use tenter_sky::document::{Air, Placement, Sky};
@@ -294,7 +294,7 @@ mod tests {
         let mut sky = Sky { air: air.clone(), ..Sky::default() };
         sky.suns[0].placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg };
         sky.eye.altitude_m = eye_m;
-        Workshop::default().scene(&sky, TableQuality::Full, &|| false).unwrap()
+        SceneCache::default().scene(&sky, TableQuality::Full, &|| false).unwrap()
     }
 
     fn light(scene: &Scene) -> SkyLight<'_> {

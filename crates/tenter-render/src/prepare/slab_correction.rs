@@ -5,8 +5,10 @@ use crate::clouds::optics::mie::PhaseFunction;
 use crate::clouds::optics::slab_table::{
     AS_DROPLETS, DIRECTIONS, LIGHT, OUT, SIDES, SlabTable, THICKNESS, TURN,
 };
-use crate::integrator::multiple_scattering::{Scattered, TURNED, few_turns, hardly_turned};
-use crate::scene::SheetCorrections;
+use crate::integrator::multiple_scattering::{
+    NON_FORWARD, SlabPoint, forward_scattered_fraction, low_order_phase,
+};
+use crate::scene::SlabCorrections;
 use crate::simd::Scalar;
 use std::f32::consts::PI;
 use std::sync::LazyLock;
@@ -26,7 +28,7 @@ fn cases() -> impl Iterator<Item = [usize; 5]> {
 }
 
 /// Light of even slabs as it comes without correction, which goes by thickness alone: in the order of
-/// [`SheetCorrections`].
+/// [`SlabCorrections`].
 struct Uncorrected {
     light: Vec<f32>,
     surroundings: Vec<[f32; 2]>,
@@ -52,9 +54,9 @@ impl Uncorrected {
     }
 }
 
-impl SheetCorrections {
+impl SlabCorrections {
     /// `turned`: how many times more light the particles turn than droplets of 10 um (similarity).
-    pub fn new(phase: &PhaseFunction, turned: f32) -> SheetCorrections {
+    pub fn new(phase: &PhaseFunction, turned: f32) -> SlabCorrections {
         let believed = |exact: f32, own: f32| (exact / own.max(1e-9)).clamp(1.0 / MOST, MOST);
         let (slabs, own) = (SlabTable::of(phase, turned), Uncorrected::get());
         let light = cases().zip(&own.light).map(|(case, own)| believed(slabs.radiance(case), *own)).collect();
@@ -69,7 +71,7 @@ impl SheetCorrections {
                     // is taken from behind.
                     let thickness = thickness / AS_DROPLETS;
                     let sent_back = under.reflectance(thickness / turned);
-                    let passed = 1.0 - sent_back - (-TURNED * thickness / out).exp();
+                    let passed = 1.0 - sent_back - (-NON_FORWARD * thickness / out).exp();
                     let (over, beneath) = if side == 0 { (passed, sent_back) } else { (sent_back, passed) };
                     above.push(believed(over, own[0]));
                     below.push(believed(beneath, own[1]));
@@ -80,7 +82,7 @@ impl SheetCorrections {
         let peak = moments.peak().max(0.0) as f32;
         let twice =
             moments.peak_asymmetry(1.0 - NON_FORWARD_FRACTION as f64).powi(2).clamp(0.8, 0.999) as f32;
-        SheetCorrections { slabs, peak, cut_off: phase.cut_off(peak as f64), twice, light, above, below }
+        SlabCorrections { slabs, peak, cut_off: phase.cut_off(peak as f64), twice, light, above, below }
     }
 }
 
@@ -100,15 +102,15 @@ const STEPS: usize = 24;
 
 /// What is looked up at a place of an even slab: light's sine of height, and that of the way along which it
 /// is seen.
-fn even([above, below]: [f32; 2], light: f32, down: f32) -> Scattered<Scalar> {
-    Scattered {
+fn even([above, below]: [f32; 2], light: f32, down: f32) -> SlabPoint<Scalar> {
+    SlabPoint {
         above: Scalar(above),
         below: Scalar(below),
         beside: Scalar(1e6),
         depth: Scalar(above / light),
         up: Scalar(light),
         down: Scalar(down),
-        spread: Scalar(1.0) - hardly_turned(Scalar(above + below), Scalar(down)),
+        spread: Scalar(1.0) - forward_scattered_fraction(Scalar(above + below), Scalar(down)),
     }
 }
 
@@ -126,7 +128,7 @@ fn of_light(thickness: f32, light: f32, side: usize, out: f32, turn_deg: f32) ->
     let (places, opacity) = places(thickness, side, out);
     let sent = places.map(|place| {
         let (_, [few, many]) = even(place, light, down).in_sheet();
-        few.0 * few_turns(Scalar(cosine)).0 + many.0 * 0.25 / PI
+        few.0 * low_order_phase(Scalar(cosine)).0 + many.0 * 0.25 / PI
     });
     sent.iter().sum::<f32>() * opacity
 }
@@ -155,7 +157,7 @@ mod tests {
     /// Rays that look where the table has a direction get its number.
     #[test]
     fn rays_get_the_correction_of_their_direction() {
-        let table = SheetCorrections::new(&PhaseFunction::new(10.0), 1.0);
+        let table = SlabCorrections::new(&PhaseFunction::new(10.0), 1.0);
         let (light, out, turn) = (4, 3, 2);
         let flat = |m: f32| (1.0 - m * m).sqrt();
         let (s, c) = TURN[turn].to_radians().sin_cos();
@@ -177,7 +179,7 @@ mod tests {
 
     #[test]
     fn corrections_are_moderate_where_the_sun_is_high() {
-        let table = SheetCorrections::new(&PhaseFunction::new(10.0), 1.0);
+        let table = SlabCorrections::new(&PhaseFunction::new(10.0), 1.0);
         let values: Vec<f32> = (0..THICKNESS.len())
             .flat_map(|t| {
                 (0..SIDES * OUT.len()).map(move |d| (t * LIGHT.len() + 7) * DIRECTIONS + d * TURN.len() + 4)

@@ -54,7 +54,7 @@ pub(super) fn at_least_nothing(difference: f32, channel: f32) -> f32 {
 }
 
 /// Fluxes at the levels between slabs, the ground's first: down and up, and each light's straight part.
-pub(super) struct Levels {
+pub(super) struct FluxLevels {
     pub down: Vec<Rgb>,
     pub up: Vec<Rgb>,
     /// Up under each slab, with what the air below it sends up.
@@ -85,12 +85,12 @@ impl Clear {
     }
 }
 
-impl Levels {
+impl FluxLevels {
     /// The sky's light and the lights' come in at the top; slabs and ground send light to and fro (the
     /// two-stream adding of slabs, for example Liou 2002, section 6.4), and so does the air over them, a
     /// share `air`: of what goes up from bare ground the sky's light knows. `clear`: what there is at each
     /// level without clouds.
-    pub fn between(slabs: &[Slab], clear: &[Clear], albedo: Rgb, air: Rgb) -> Levels {
+    pub fn between(slabs: &[Slab], clear: &[Clear], albedo: Rgb, air: Rgb) -> FluxLevels {
         let n = slabs.len();
         let left = |share: &dyn Fn(&(f32, f32, f32)) -> f32| {
             let mut left = vec![clear[n].lights.clone(); n + 1];
@@ -149,7 +149,7 @@ impl Levels {
             }
         }
         let below = (0..n).map(|i| [0, 1, 2].map(|c| up[i][c] + up_by_air[i][c])).collect();
-        Levels { down, up, below, straight, hardly, bare }
+        FluxLevels { down, up, below, straight, hardly, bare }
     }
 
     /// Luminous flux down through a level.
@@ -178,7 +178,7 @@ mod tests {
     fn no_light_is_lost_between_slabs() {
         let slabs = [slab(0.7, 0.5, 0.2), slab(0.4, 0.3, 0.0), slab(0.9, 0.95, 0.6)];
         let clear: Vec<Clear> = (0..4).map(|_| clear(SKY, SUN)).collect();
-        let levels = Levels::between(&slabs, &clear, [0.0; 3], [0.0; 3]);
+        let levels = FluxLevels::between(&slabs, &clear, [0.0; 3], [0.0; 3]);
         let out = levels.up[3][1] + levels.down[0][1] + levels.straight[0][1];
         assert!((out / (SKY + SUN) - 1.0).abs() < 1e-4, "{out}");
     }
@@ -186,7 +186,7 @@ mod tests {
     /// Of bare ground nothing changes the clear sky, and what goes up is its share.
     #[test]
     fn no_slab_leaves_the_clear_sky() {
-        let levels = Levels::between(&[], &[clear(SKY, SUN)], [0.3; 3], [0.1; 3]);
+        let levels = FluxLevels::between(&[], &[clear(SKY, SUN)], [0.3; 3], [0.1; 3]);
         assert_eq!((levels.down[0][0], levels.straight[0][0]), (SKY, SUN));
         assert!((levels.up[0][0] - 0.3 * (SKY + SUN)).abs() < 1e-4 && levels.bare[0] == levels.up[0]);
     }
@@ -198,7 +198,7 @@ mod tests {
         const BACK: f32 = 0.1;
         let slabs = [slab(0.0, 0.0, 0.0)];
         let clear = [clear(SKY, SUN), clear(SKY, SUN)];
-        let levels = Levels::between(&slabs, &clear, [0.0; 3], [BACK; 3]);
+        let levels = FluxLevels::between(&slabs, &clear, [0.0; 3], [BACK; 3]);
         let expected = (SKY + SUN) / (1.0 - BACK) - SUN;
         assert!((levels.down[1][0] / expected - 1.0).abs() < 1e-3, "{} {expected}", levels.down[1][0]);
         assert!(levels.down[0][0] < 1e-3 && levels.total_down(0) < 1e-3);
@@ -209,11 +209,11 @@ mod tests {
     #[test]
     fn air_under_clouds_scatters_what_gets_there() {
         let clear = || [clear(SKY, 0.7 * SUN), clear(0.5 * SKY, SUN)];
-        let open = Levels::between(&[slab(1.0, 1.0, 1.0)], &clear(), [0.0; 3], [0.0; 3]);
+        let open = FluxLevels::between(&[slab(1.0, 1.0, 1.0)], &clear(), [0.0; 3], [0.0; 3]);
         assert!((open.down[0][0] - SKY).abs() < 1e-3 && (open.straight[0][0] - 0.7 * SUN).abs() < 1e-3);
         // The rest of what the light has lost goes up.
         assert!((open.below[0][0] - (0.3 * SUN - 0.5 * SKY)).abs() < 1e-3, "{}", open.below[0][0]);
-        let closed = Levels::between(&[slab(0.5, 0.4, 0.0)], &clear(), [0.0; 3], [0.0; 3]);
+        let closed = FluxLevels::between(&[slab(0.5, 0.4, 0.0)], &clear(), [0.0; 3], [0.0; 3]);
         let expected = 0.5 * 0.5 * SKY + 0.4 * SUN;
         assert!((closed.down[0][0] - expected).abs() < 1e-3, "{} {expected}", closed.down[0][0]);
         assert_eq!(closed.straight[0][0], 0.0);
@@ -223,7 +223,7 @@ mod tests {
     fn what_has_hardly_turned_is_told_apart() {
         let slabs = [Slab { of_sky: 0.9, open: 0.4, of_lights: vec![(0.95, 0.4, 0.6)] }];
         let clear = [clear(SKY, SUN), clear(SKY, SUN)];
-        let levels = Levels::between(&slabs, &clear, [0.0; 3], [0.0; 3]);
+        let levels = FluxLevels::between(&slabs, &clear, [0.0; 3], [0.0; 3]);
         assert!((levels.hardly[0][2] - 0.2 * SUN).abs() < 1e-3 && levels.hardly[1][2] == 0.0);
         assert!(levels.hardly[0][2] < levels.down[0][2]);
     }

@@ -5,30 +5,30 @@ use tenter_sky::spectrum::Rgb;
 
 /// Means over the whole sky. Illuminances in lx, radiances in cd/m2, linear Rec.709.
 #[derive(Clone, Debug)]
-pub struct Ambience {
+pub struct AmbientLight {
     /// Illuminance of level ground by everything but the direct lights, where no cloud stands in particular.
     pub ground_diffuse: Rgb,
     /// Radiance of the ground, seen from above.
     pub ground: Rgb,
     /// What surrounds each cloud layer, from the lowest up.
-    pub layers: Vec<Surroundings>,
+    pub layers: Vec<LayerAmbient>,
     /// Mean radiance that fog sends on of what it gets from all sides.
     pub fog: Rgb,
     /// What clouds send up into the air over them, from the lowest air up.
-    pub lifted: Vec<Lifted>,
+    pub lifted: Vec<UpwellingAirlight>,
 }
 
 /// Mean radiance all around that clouds below add in the air over an altitude (m) to what it gets from the
 /// ground.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Lifted {
+pub struct UpwellingAirlight {
     pub above: f32,
     pub radiance: Rgb,
 }
 
 /// Mean radiance around a cloud layer, and what it takes from below.
 #[derive(Clone, Copy, Debug)]
-pub struct Surroundings {
+pub struct LayerAmbient {
     pub overhead: Rgb,
     /// From the sides, under a clear sky: above the horizon, and the same of each light alone; and beneath
     /// it.
@@ -47,9 +47,9 @@ pub struct Surroundings {
     pub leaning: [f32; 2],
 }
 
-impl Ambience {
+impl AmbientLight {
     /// Adds the light of another source.
-    pub(crate) fn add(&mut self, more: &Ambience) {
+    pub(crate) fn add(&mut self, more: &AmbientLight) {
         add(&mut self.ground_diffuse, more.ground_diffuse);
         add(&mut self.ground, more.ground);
         add(&mut self.fog, more.fog);

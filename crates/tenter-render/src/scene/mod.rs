@@ -10,13 +10,13 @@ mod lights;
 pub(crate) mod probe;
 pub(crate) mod slab_correction;
 
-pub use ambience::{Ambience, Lifted, Surroundings};
+pub use ambience::{AmbientLight, LayerAmbient, UpwellingAirlight};
 pub use fog::Fog;
 pub use lights::{
     Face, MAX_LIGHTS, PlacedLight, PlacedMoon, PlacedSun, grade_of, moonlight, placed_lights, time_of,
 };
-pub use probe::{Beyond, UnderEye};
-pub use slab_correction::SheetCorrections;
+pub use probe::{EnvironmentProbe, GroundIrradiance};
+pub use slab_correction::SlabCorrections;
 
 use crate::air::{Air, AirView, SkyRadiance, SunlightTable};
 use crate::clouds::cover::column_statistics::ColumnStatistics;
@@ -49,11 +49,11 @@ pub struct Scene {
     /// From the lowest base up.
     pub clouds: Vec<Clouds>,
     /// The altitudes that hold clouds, from the lowest up.
-    pub bands: Vec<Band>,
+    pub intervals: Vec<Band>,
     pub land: Option<Arc<Land>>,
-    pub ambience: Ambience,
-    pub beyond: Option<Arc<Beyond>>,
-    pub under_eye: Option<UnderEye>,
+    pub ambient: AmbientLight,
+    pub eye_probe: Option<Arc<EnvironmentProbe>>,
+    pub ground_irradiance: Option<GroundIrradiance>,
 }
 
 /// A light and the tables made for it.
@@ -88,10 +88,10 @@ pub struct Clouds {
     pub depths: Vec<Arc<SunDepth>>,
     /// How many times more light is turned than droplets of 10 um would (similarity): crystals have a smaller
     /// asymmetry.
-    pub turned: f32,
+    pub similarity_scale: f32,
     pub phase: Arc<PhaseFunction>,
     /// What light that is scattered more than once is multiplied by in sheets of them.
-    pub sheets: Arc<SheetCorrections>,
+    pub slab_corrections: Arc<SlabCorrections>,
     pub shading: Shading,
     /// Share of its shadow that falls on the ground.
     pub shadow_on_land: f32,

@@ -1,8 +1,8 @@
 //! Probes: what the eye sees all around it, and the light of the sky on the ground below.
 //!
-//! Means over all azimuths are in [`Ambience`](super::Ambience); a probe has what comes from each direction.
+//! Means over all azimuths are in [`AmbientLight`](super::Ambience); a probe has what comes from each direction.
 
-use super::{MAX_LIGHTS, Surroundings};
+use super::{LayerAmbient, MAX_LIGHTS};
 use crate::simd::Real;
 use tenter_sky::camera::Camera;
 use tenter_sky::spectrum::Rgb;
@@ -14,7 +14,7 @@ pub const HEIGHT: usize = WIDTH / 2;
 #[derive(Clone, Copy)]
 pub struct Toward {
     /// Radiance spread as far as light is that has hardly turned, cd/m2.
-    pub through: Rgb,
+    pub forward: Rgb,
     /// The sky's light on what faces that way, over that of a clear sky.
     pub facing: Rgb,
 }
@@ -27,23 +27,23 @@ pub struct UnderLight {
 
 /// The eye's surroundings. Each light has its own: what clouds make of the sky's light is a share of what
 /// that light makes, and shares of several don't add up.
-pub struct Beyond {
+pub struct EnvironmentProbe {
     pub camera: Camera,
     pub lights: Vec<UnderLight>,
 }
 
 /// The same along the rays of a packet.
 #[derive(Clone, Copy)]
-pub struct Sides<R: Real> {
-    pub through: [R; 3],
+pub struct ProbeSample<R: Real> {
+    pub forward: [R; 3],
     /// Of each light.
     pub facing: [[R; 3]; MAX_LIGHTS],
 }
 
-impl<R: Real> Sides<R> {
+impl<R: Real> ProbeSample<R> {
     /// What lights a layer from its sides above the horizon, in one channel.
     #[inline(always)]
-    pub fn around(&self, layer: &Surroundings, channel: usize) -> R {
+    pub fn around(&self, layer: &LayerAmbient, channel: usize) -> R {
         let mut sum = R::splat(0.0);
         for (facing, around) in self.facing.iter().zip(&layer.around_of) {
             sum = facing[channel].mul_add(R::splat(around[channel]), sum);
@@ -52,27 +52,27 @@ impl<R: Real> Sides<R> {
     }
 }
 
-impl Beyond {
+impl EnvironmentProbe {
     /// For rays: what stands behind clouds on them, and what lights the sides of clouds that are seen.
     #[inline(always)]
-    pub fn along<R: Real>(&self, direction: &[R; 3]) -> Sides<R> {
+    pub fn along<R: Real>(&self, direction: &[R; 3]) -> ProbeSample<R> {
         let mut d = [[0.0f32; 16]; 3];
         for k in 0..3 {
             direction[k].store(&mut d[k]);
         }
         let zero = R::splat(0.0);
-        let mut sides = Sides { through: [zero; 3], facing: [[zero; 3]; MAX_LIGHTS] };
+        let mut sides = ProbeSample { forward: [zero; 3], facing: [[zero; 3]; MAX_LIGHTS] };
         for light in &self.lights {
             let mut lanes = [[0.0f32; 16]; 6];
             for lane in 0..R::LANES {
                 let [there, back] = self.at_both(light, [0, 1, 2].map(|k| d[k][lane] as f64));
                 for c in 0..3 {
-                    lanes[c][lane] = there.through[c];
+                    lanes[c][lane] = there.forward[c];
                     lanes[3 + c][lane] = back.facing[c];
                 }
             }
             for c in 0..3 {
-                sides.through[c] = sides.through[c] + R::load(&lanes[c]);
+                sides.forward[c] = sides.forward[c] + R::load(&lanes[c]);
                 sides.facing[light.number][c] = R::load(&lanes[3 + c]);
             }
         }
@@ -105,15 +105,15 @@ impl UnderLight {
                 up + (down - up) * fy
             })
         };
-        Toward { through: between(|t| &t.through), facing: between(|t| &t.facing) }
+        Toward { forward: between(|t| &t.forward), facing: between(|t| &t.facing) }
     }
 }
 
 /// Ground whose sky is known.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct UnderEye {
+pub struct GroundIrradiance {
     /// Illuminance of level ground by everything but the direct lights, lx.
     pub diffuse: Rgb,
     /// How far around the sky is much the same, m: as far as the lowest clouds are up.
-    pub around: f32,
+    pub radius: f32,
 }

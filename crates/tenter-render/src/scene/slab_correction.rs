@@ -12,7 +12,7 @@ pub const EDGEWISE: f32 = 0.02;
 /// What is looked up in sheets of one kind of particles is multiplied by: for few and many turns of a
 /// light, by thickness, light and direction as [`SlabTable`] has them; for what comes from above and from
 /// below, by side, direction and thickness.
-pub struct SheetCorrections {
+pub struct SlabCorrections {
     pub slabs: SlabTable,
     /// Of what is scattered the share of the phase function's peak, which the table leaves out; what the
     /// function is without it at most, and the asymmetry of what it turns twice.
@@ -28,7 +28,7 @@ pub struct SheetCorrections {
 pub type ByThickness<R> = [R; THICKNESS.len()];
 
 /// Corrections for a packet of rays.
-pub struct OfSheet<R: Real> {
+pub struct SlabCorrection<R: Real> {
     pub lights: [ByThickness<R>; MAX_LIGHTS],
     pub above: ByThickness<R>,
     pub below: ByThickness<R>,
@@ -41,7 +41,7 @@ fn side_above(light: f32) -> f32 {
     (0.5 + 0.5 * light / EDGEWISE).clamp(0.0, 1.0)
 }
 
-impl SheetCorrections {
+impl SlabCorrections {
     /// Slabs of these particles.
     pub fn slabs(&self) -> &SlabTable {
         &self.slabs
@@ -56,12 +56,12 @@ impl SheetCorrections {
 
     /// For ways (unit vectors in the eye's axes) under lights.
     #[inline(always)]
-    pub fn of_rays<R: Real>(&self, ways: &[R; 3], lights: &[Light]) -> OfSheet<R> {
+    pub fn of_rays<R: Real>(&self, ways: &[R; 3], lights: &[Light]) -> SlabCorrection<R> {
         let [mut x, mut y, mut z] = [[0.0f32; 16]; 3];
         ways[0].store(&mut x);
         ways[1].store(&mut y);
         ways[2].store(&mut z);
-        let mut of = OfSheet {
+        let mut of = SlabCorrection {
             lights: [[R::splat(1.0); THICKNESS.len()]; MAX_LIGHTS],
             above: [R::splat(1.0); THICKNESS.len()],
             below: [R::splat(1.0); THICKNESS.len()],

@@ -15,8 +15,8 @@ use super::disc::{Disc, DiscPixel, add_light, discs};
 use super::noise::{effort_for, noise_left};
 use super::{Area, Picture, render_area, smooth_outlines};
 use crate::air::TableQuality;
-use crate::integrator::Effort;
-use crate::prepare::{Cancelled, Workshop};
+use crate::integrator::MarchQuality;
+use crate::prepare::{Cancelled, SceneCache};
 use crate::scene::{Face, Scene, grade_of};
 use facts::SH_CONVENTION;
 use std::f64::consts::PI;
@@ -38,7 +38,7 @@ pub struct MapRender {
     camera: Camera,
     discs: Vec<Disc>,
     disc_pixels: Vec<DiscPixel>,
-    effort: Effort,
+    effort: MarchQuality,
     /// What `effort` leaves, percent, where that was looked for.
     noise_left: Option<f64>,
     /// The whole map by the reference integrator, if it was asked for.
@@ -92,7 +92,7 @@ impl MapRender {
     pub fn new(
         sky: &Sky,
         settings: &MapSettings,
-        workshop: &Workshop,
+        workshop: &SceneCache,
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<MapRender, MapError> {
         MapRender::of(sky, settings, workshop, TableQuality::Full, cancelled)
@@ -102,7 +102,7 @@ impl MapRender {
     pub fn draft(
         sky: &Sky,
         settings: &MapSettings,
-        workshop: &Workshop,
+        workshop: &SceneCache,
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<MapRender, MapError> {
         let settings = MapSettings { noise_percent: None, ..settings.clone() };
@@ -112,7 +112,7 @@ impl MapRender {
     fn of(
         sky: &Sky,
         settings: &MapSettings,
-        workshop: &Workshop,
+        workshop: &SceneCache,
         quality: TableQuality,
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<MapRender, MapError> {
@@ -125,7 +125,7 @@ impl MapRender {
         let scene = workshop.scene(&shown, quality, cancelled)?;
         let camera = settings.camera();
         let (effort, noise_left) = match settings.noise_percent {
-            None => (Effort::default(), None),
+            None => (MarchQuality::default(), None),
             Some(percent) => {
                 let found = effort_for(&scene, &camera, percent, cancelled)?;
                 let (effort, left) = found.ok_or(MapError::Noise(percent))?;
@@ -379,7 +379,7 @@ mod tests {
     /// The disc's energy is exact at every size, near the zenith, at the seam, and cut by the horizon.
     #[test]
     fn the_discs_energy_does_not_depend_on_size() {
-        let workshop = Workshop::default();
+        let workshop = SceneCache::default();
         for (azimuth_deg, elevation_deg) in [(180.0, 40.0), (0.1, 88.9), (179.9, 3.0), (95.0, 0.05)] {
             let placement = Placement::Hand { azimuth_deg, elevation_deg };
             let sky = Sky {
@@ -413,7 +413,7 @@ mod tests {
     /// The three layouts show one sky: the same light on level ground.
     #[test]
     fn layouts_agree() {
-        let workshop = Workshop::default();
+        let workshop = SceneCache::default();
         let sky = Sky::default();
         let level = |layout, width| {
             let settings = MapSettings { layout, width, sun: false, ..MapSettings::default() };
