@@ -13,7 +13,9 @@ use tenter_formats::frame::{Frame, pack};
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::MarchQuality;
 use tenter_render::measure::{Readouts, readouts};
-use tenter_render::picture::{Again, Area, Disc, Picture, Seen, discs, render, smooth_outlines};
+use tenter_render::picture::{
+    Area, Disc, IncrementalRenderer, Picture, Reprojection, discs, render, supersample_edges,
+};
 use tenter_render::prepare::{Cancelled, SceneCache, normalised_single_light};
 use tenter_render::scene::Scene;
 use tenter_sky::camera::Camera;
@@ -70,8 +72,8 @@ pub struct Studio {
     coarseness: Arc<AtomicUsize>,
     kept: Arc<Mutex<Option<Kept>>>,
     /// What coarse and refined pictures met on their way; each waits for its own kind alone.
-    coarse: Arc<Mutex<Again>>,
-    refined: Arc<Mutex<Again>>,
+    coarse: Arc<Mutex<IncrementalRenderer>>,
+    refined: Arc<Mutex<IncrementalRenderer>>,
     budget: Arc<CourseBudget>,
 }
 
@@ -80,12 +82,12 @@ const COURSE_BYTES: usize = 512 << 20;
 
 /// One budget for what the pictures of all viewers keep: those that drew last have it.
 #[derive(Default)]
-pub struct CourseBudget(Mutex<Vec<Weak<Mutex<Again>>>>);
+pub struct CourseBudget(Mutex<Vec<Weak<Mutex<IncrementalRenderer>>>>);
 
 impl CourseBudget {
     /// Says that this one has just drawn, and makes room for it: of those that drew long ago all is
     /// forgotten. One that draws just now is passed over.
-    fn drew(&self, again: &Arc<Mutex<Again>>) {
+    fn drew(&self, again: &Arc<Mutex<IncrementalRenderer>>) {
         let mut all = held(&self.0);
         all.retain(|other| other.strong_count() > 0 && !std::ptr::eq(other.as_ptr(), Arc::as_ptr(again)));
         all.push(Arc::downgrade(again));
@@ -94,7 +96,7 @@ impl CourseBudget {
             let Ok(mut one) = one.try_lock() else { continue };
             match room.checked_sub(one.size()) {
                 Some(left) => room = left,
-                None => *one = Again::default(),
+                None => *one = IncrementalRenderer::default(),
             }
         }
     }
@@ -143,7 +145,7 @@ impl Task<'_> {
 
     /// `picture`: of the unit scene.
     fn shot(&self, stage: Stage, scenes: &Scenes, picture: &Picture) -> Shot {
-        let brighter = (self.strength != 1.0).then(|| picture.brighter(self.strength));
+        let brighter = (self.strength != 1.0).then(|| picture.scaled(self.strength));
         let picture = brighter.as_ref().unwrap_or(picture);
         Shot {
             number: self.wish.number,
@@ -231,9 +233,14 @@ impl Studio {
         if kept.smooth.is_none() {
             let mut picture = (*kept.refined).clone();
             let whole = Area::whole(&camera);
-            let Ok(()) =
-                smooth_outlines(&mut picture, &scenes.unit, &camera, whole, MarchQuality::default(), &stale)
-            else {
+            let Ok(()) = supersample_edges(
+                &mut picture,
+                &scenes.unit,
+                &camera,
+                whole,
+                MarchQuality::default(),
+                &stale,
+            ) else {
                 return;
             };
             kept.smooth = Some(Arc::new(picture));
@@ -247,13 +254,13 @@ impl Studio {
     /// A picture, by what is kept of the last one of its kind.
     fn again(
         &self,
-        last: &Arc<Mutex<Again>>,
+        last: &Arc<Mutex<IncrementalRenderer>>,
         scene: &Scene,
         camera: &Camera,
-        effort: MarchQuality,
+        quality: MarchQuality,
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<Picture, Cancelled> {
-        let picture = held(last).render(scene, camera, effort, cancelled);
+        let picture = held(last).render(scene, camera, quality, cancelled);
         self.budget.drew(last);
         picture
     }
@@ -291,8 +298,8 @@ impl Studio {
     fn turned(&self, task: &Task, camera: &Camera, last: &Kept) -> Option<Shot> {
         // The full scene: the kept picture is of it, and all its tables are there.
         let scenes = self.scenes(task, TableQuality::Full, &|| false)?;
-        let seen = Seen { picture: last.smooth.as_ref().unwrap_or(&last.refined), by: &last.camera };
-        let picture = seen.turned(&scenes.unit, camera, MarchQuality::COARSE)?;
+        let seen = Reprojection { picture: last.smooth.as_ref().unwrap_or(&last.refined), by: &last.camera };
+        let picture = seen.rotated(&scenes.unit, camera, MarchQuality::COARSE)?;
         Some(task.shot(Stage::Coarse, &scenes, &picture))
     }
 

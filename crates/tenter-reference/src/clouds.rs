@@ -10,7 +10,7 @@ use fastrand::Rng;
 use glam::DVec3;
 use tenter_render::clouds::form::CloudForm;
 use tenter_render::clouds::shell_spans::shell_spans;
-use tenter_render::scene::Clouds;
+use tenter_render::scene::CloudComponent;
 use tenter_render::simd::{Kernel, Real, dispatch};
 use tenter_sky::spectrum::{BANDS, Spectrum};
 
@@ -71,8 +71,8 @@ pub fn survives(through: &mut Spectrum, least: f32, rng: &mut Rng) -> bool {
 }
 
 impl<'a> CloudField<'a> {
-    pub fn new(clouds: &'a [Clouds], planet: f64) -> CloudField<'a> {
-        let part = |c: &'a Clouds| {
+    pub fn new(clouds: &'a [CloudComponent], planet: f64) -> CloudField<'a> {
+        let part = |c: &'a CloudComponent| {
             let form = &c.form.0;
             Part {
                 body: Body::Form(form),

@@ -29,7 +29,7 @@ use fastrand::Rng;
 use rayon::prelude::*;
 use tenter_render::picture::Picture;
 use tenter_render::prepare::Cancelled;
-use tenter_render::scene::{Clouds, Scene};
+use tenter_render::scene::{CloudComponent, Scene};
 use tenter_sky::camera::Camera;
 use tenter_sky::spectrum::{Rgb, luminance};
 
@@ -145,7 +145,7 @@ pub struct Wish {
 
 impl<'a> Reference<'a> {
     pub fn new(scene: &'a Scene) -> Result<Reference<'a>, Unable> {
-        if !scene.clouds.iter().all(Clouds::is_physical) {
+        if !scene.clouds.iter().all(CloudComponent::is_physical) {
             return Err(Unable::Clouds);
         }
         if scene.fog.is_some() {

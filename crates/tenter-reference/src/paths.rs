@@ -11,7 +11,7 @@ use fastrand::Rng;
 use glam::DVec3;
 use std::f32::consts::PI;
 use tenter_render::air::{Medium, rayleigh_phase};
-use tenter_render::scene::{Clouds, PlacedLight};
+use tenter_render::scene::{CloudComponent, PlacedLight};
 use tenter_sky::spectrum::{BANDS, Rgb, Spectrum};
 
 /// Where much of a light is scattered toward the eye, less than [`LEAST`] of it is followed: until what is
@@ -55,7 +55,7 @@ impl<'a> AirPaths<'a> {
     pub fn new(
         medium: &'a Medium,
         lights: &[PlacedLight],
-        clouds: &'a [Clouds],
+        clouds: &'a [CloudComponent],
         eye_altitude: f64,
     ) -> AirPaths<'a> {
         let disc = |light: &PlacedLight| Disc {

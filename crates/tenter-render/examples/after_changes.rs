@@ -6,7 +6,7 @@
 use std::time::Instant;
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::MarchQuality;
-use tenter_render::picture::{Again, Picture, Seen};
+use tenter_render::picture::{IncrementalRenderer, Picture, Reprojection};
 use tenter_render::prepare::SceneCache;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::{Placement, Sky};
@@ -58,9 +58,9 @@ fn timed(take: impl FnOnce() -> Picture) -> (Picture, f64) {
 struct Drawer<'a> {
     workshop: &'a SceneCache,
     quality: TableQuality,
-    effort: MarchQuality,
+    quality: MarchQuality,
     width: usize,
-    again: Again,
+    again: IncrementalRenderer,
     /// Times the scenes took, ms.
     scenes: Vec<f64>,
 }
@@ -71,7 +71,7 @@ impl Drawer<'_> {
         let scene = self.workshop.scene(sky, self.quality, &|| false).expect("nobody calls this off");
         self.scenes.push(begun.elapsed().as_secs_f64() * 1e3);
         let camera = camera(sky, self.width);
-        let drawn = self.again.render(&scene, &camera, self.effort, &|| false);
+        let drawn = self.again.render(&scene, &camera, self.quality, &|| false);
         drawn.expect("nobody calls this off")
     }
 }
@@ -79,8 +79,8 @@ impl Drawer<'_> {
 fn first(drawer: &mut Drawer, sky: &Sky, last: &Last) -> Picture {
     let turned = (last.around == sky.around_eye()).then(|| {
         let scene = drawer.workshop.scene(sky, TableQuality::Full, &|| false).expect("nobody calls this off");
-        let seen = Seen { picture: &last.picture, by: &last.camera };
-        seen.turned(&scene, &camera(sky, drawer.width), drawer.effort)
+        let seen = Reprojection { picture: &last.picture, by: &last.camera };
+        seen.rotated(&scene, &camera(sky, drawer.width), drawer.quality)
     });
     turned.flatten().unwrap_or_else(|| drawer.draw(sky))
 }
@@ -106,12 +106,12 @@ fn main() {
         let workshop = SceneCache::default();
         for (name, change) in CHANGES {
             let (mut times, mut lighter) = ([Vec::new(), Vec::new()], Vec::new());
-            let drawer = |quality, effort, width| Drawer {
+            let drawer = |quality, quality, width| Drawer {
                 workshop: &workshop,
                 quality,
-                effort,
+                quality,
                 width,
-                again: Again::default(),
+                again: IncrementalRenderer::default(),
                 scenes: Vec::new(),
             };
             let mut coarse = drawer(TableQuality::Draft, MarchQuality::COARSE, 240);

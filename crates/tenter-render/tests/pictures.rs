@@ -2,7 +2,7 @@
 
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::{MarchQuality, radiance_along};
-use tenter_render::picture::{Area, Picture, render, smooth_outlines};
+use tenter_render::picture::{Area, Picture, render, supersample_edges};
 use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_sky::camera::Camera;
@@ -81,7 +81,7 @@ fn smooth_outlines_are_nearer_to_a_finer_picture() {
         .collect();
     let plain = draw(&scene, &camera);
     let mut smooth = plain.clone();
-    smooth_outlines(&mut smooth, &scene, &camera, Area::whole(&camera), MarchQuality::default(), &|| false)
+    supersample_edges(&mut smooth, &scene, &camera, Area::whole(&camera), MarchQuality::default(), &|| false)
         .unwrap();
     let touched: Vec<usize> =
         (0..plain.pixels.len()).filter(|i| plain.pixels[*i] != smooth.pixels[*i]).collect();
@@ -90,7 +90,7 @@ fn smooth_outlines_are_nearer_to_a_finer_picture() {
     let off = |picture: &Picture| errors(&there(&luminances(picture)), &there(&boxed)).iter().sum::<f64>();
     assert!(off(&smooth) < 0.7 * off(&plain), "{} {}", off(&smooth), off(&plain));
     let mut untouched = plain.clone();
-    let stopped = smooth_outlines(
+    let stopped = supersample_edges(
         &mut untouched,
         &scene,
         &camera,

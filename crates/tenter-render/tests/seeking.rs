@@ -2,7 +2,7 @@
 
 use tenter_render::air::TableQuality;
 use tenter_render::measure::readouts;
-use tenter_render::measure::seek::{By, Found, NoSeek, Seen, Wish, seek};
+use tenter_render::measure::seek::{Candidate, SearchError, SearchVariable, Target, Visibility, seek};
 use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_sky::document::{CloudKind, CloudLayer, CoverRegion, Outline, Placement, Sky};
@@ -24,19 +24,19 @@ impl Sought {
         self.workshop.scene(sky, quality, &|| false).unwrap()
     }
 
-    fn seek(&self, wish: Wish, by: By) -> Vec<Found> {
-        self.answer(wish, by).0
+    fn seek(&self, target: Target, by: SearchVariable) -> Vec<Candidate> {
+        self.answer(target, by).0
     }
 
-    fn answer(&self, wish: Wish, by: By) -> (Vec<Found>, f64) {
+    fn answer(&self, target: Target, by: SearchVariable) -> (Vec<Candidate>, f64) {
         let make = |sky: &Sky, quality| Ok(self.scene(sky, quality));
-        let answer = seek(&self.sky, make, &self.sky.clouds[0].id, &wish, by, 4).unwrap();
-        assert_eq!(answer.found.len(), 4, "{wish:?}");
+        let answer = seek(&self.sky, make, &self.sky.clouds[0].id, &target, by, 4).unwrap();
+        assert_eq!(answer.found.len(), 4, "{target:?}");
         (answer.found, answer.without)
     }
 
     /// The sky with what was found in its first layer.
-    fn after(&self, found: &Found) -> Sky {
+    fn after(&self, found: &Candidate) -> Sky {
         let mut sky = self.sky.clone();
         let layer = &mut sky.clouds[0];
         (layer.slide_east_m, layer.slide_north_m) = (found.slide_east_m, found.slide_north_m);
@@ -56,11 +56,11 @@ fn layer(kind: CloudKind, id: &str) -> CloudLayer {
 }
 
 /// Every candidate's figure is what the light meter shows once it is taken, to two hundredths.
-fn the_meter_agrees(sought: &Sought, wish: Wish, by: By, within: f64) {
-    for found in sought.seek(wish, by) {
+fn the_meter_agrees(sought: &Sought, target: Target, by: SearchVariable, within: f64) {
+    for found in sought.seek(target, by) {
         let shown = sought.sun_shows(&sought.after(&found));
-        println!("{wish:?} by {by:?}: {:.3}, the meter {shown:.3}", found.figure);
-        assert!((found.figure - shown).abs() < within, "{wish:?} {found:?}: the meter shows {shown}");
+        println!("{target:?} by {by:?}: {:.3}, the meter {shown:.3}", found.figure);
+        assert!((found.figure - shown).abs() < within, "{target:?} {found:?}: the meter shows {shown}");
     }
 }
 
@@ -73,13 +73,13 @@ fn slides_show_what_they_promised() {
         CloudLayer { cover: 0.8, ..layer(CloudKind::Cirrostratus, "veil") },
     ]);
     for sought in [&heaps, &streaks, &crossed] {
-        the_meter_agrees(sought, Wish::SunShare { share: 0.4 }, By::Slide, 0.02);
+        the_meter_agrees(sought, Target::SunShare { share: 0.4 }, SearchVariable::Slide, 0.02);
     }
-    for found in &heaps.seek(Wish::SunShare { share: 0.4 }, By::Slide)[..2] {
+    for found in &heaps.seek(Target::SunShare { share: 0.4 }, SearchVariable::Slide)[..2] {
         assert!((0.2..=0.6).contains(&heaps.sun_shows(&heaps.after(found))), "{found:?}");
     }
-    for (seen, allowed) in [(Seen::Clear, 0.95..=1.0), (Seen::Hidden, 0.0..=0.05)] {
-        for found in &heaps.seek(Wish::Sun { seen }, By::Slide)[..2] {
+    for (seen, allowed) in [(Visibility::Clear, 0.95..=1.0), (Visibility::Hidden, 0.0..=0.05)] {
+        for found in &heaps.seek(Target::Sun { seen }, SearchVariable::Slide)[..2] {
             assert!(allowed.contains(&heaps.sun_shows(&heaps.after(found))), "{seen:?} {found:?}");
         }
     }
@@ -89,14 +89,14 @@ fn slides_show_what_they_promised() {
 #[test]
 fn thicknesses_and_seeds_show_what_they_promised() {
     let veil = Sought::new(vec![CloudLayer { cover: 1.0, ..layer(CloudKind::Cirrostratus, "veil") }]);
-    let found = veil.seek(Wish::SunShare { share: 0.4 }, By::Thickness)[0];
+    let found = veil.seek(Target::SunShare { share: 0.4 }, SearchVariable::Thickness)[0];
     assert_eq!((found.seed, found.slide_east_m), (1, 0.0), "only its thickness changes");
     assert!((found.figure - 0.4).abs() < 0.03, "{found:?}");
-    the_meter_agrees(&veil, Wish::SunShare { share: 0.4 }, By::Thickness, 0.02);
+    the_meter_agrees(&veil, Target::SunShare { share: 0.4 }, SearchVariable::Thickness, 0.02);
     let heaps = Sought::new(vec![CloudLayer { cover: 0.4, ..layer(CloudKind::CumulusMediocris, "heaps") }]);
-    the_meter_agrees(&heaps, Wish::Sun { seen: Seen::Hidden }, By::Seed, 0.02);
-    for (seen, allowed) in [(Seen::Clear, 0.9..=1.0), (Seen::Hidden, 0.0..=0.1)] {
-        let found = heaps.seek(Wish::Sun { seen }, By::Seed)[0];
+    the_meter_agrees(&heaps, Target::Sun { seen: Visibility::Hidden }, SearchVariable::Seed, 0.02);
+    for (seen, allowed) in [(Visibility::Clear, 0.9..=1.0), (Visibility::Hidden, 0.0..=0.1)] {
+        let found = heaps.seek(Target::Sun { seen }, SearchVariable::Seed)[0];
         assert!(allowed.contains(&heaps.sun_shows(&heaps.after(&found))), "{seen:?} {found:?}");
     }
 }
@@ -108,7 +108,7 @@ fn a_layer_with_regions_is_slid_too() {
         CoverRegion { outline: Outline::Disc { radius_km: 3.0 }, change: 0.6, ..CoverRegion::default() };
     let lumps = layer(CloudKind::Stratocumulus, "lumps");
     let sought = Sought::new(vec![CloudLayer { cover: 0.3, regions: vec![region], ..lumps }]);
-    the_meter_agrees(&sought, Wish::Sun { seen: Seen::Clear }, By::Slide, 0.02);
+    the_meter_agrees(&sought, Target::Sun { seen: Visibility::Clear }, SearchVariable::Slide, 0.02);
 }
 
 /// A spot of the land is lit as the sun is seen from there: clouds slid back by its place show the eye the
@@ -118,7 +118,7 @@ fn a_spot_is_lit_as_it_sees_the_sun() {
     let sought = Sought::new(vec![CloudLayer { cover: 0.5, ..layer(CloudKind::Altocumulus, "lumps") }]);
     let [east_m, north_m] = [3000.0, -1500.0];
     for lit in [true, false] {
-        let found = sought.seek(Wish::Spot { east_m, north_m, lit }, By::Slide)[0];
+        let found = sought.seek(Target::Spot { east_m, north_m, lit }, SearchVariable::Slide)[0];
         assert_eq!(found.figure > 0.5, lit, "{found:?}");
         let mut there = sought.after(&found);
         there.clouds[0].slide_east_m -= east_m;
@@ -132,8 +132,9 @@ fn a_spot_is_lit_as_it_sees_the_sun() {
 #[test]
 fn a_part_of_the_frame_is_freed() {
     let sought = Sought::new(vec![CloudLayer { cover: 0.4, ..layer(CloudKind::CumulusMediocris, "heaps") }]);
-    let wish = |filled| Wish::Frame { left: 0.0, top: 0.0, right: 1.0 / 3.0, bottom: 0.75, filled };
-    let [free, filled] = [false, true].map(|filled| sought.seek(wish(filled), By::Slide)[0].figure);
+    let target = |filled| Target::Frame { left: 0.0, top: 0.0, right: 1.0 / 3.0, bottom: 0.75, filled };
+    let [free, filled] =
+        [false, true].map(|filled| sought.seek(target(filled), SearchVariable::Slide)[0].figure);
     assert!(free > filled + 0.3, "{free} {filled}");
 }
 
@@ -142,22 +143,29 @@ fn a_part_of_the_frame_is_freed() {
 fn what_no_slide_can_do_is_told() {
     let deck = CloudLayer { cover: 1.0, ..layer(CloudKind::Nimbostratus, "deck") };
     let sought = Sought::new(vec![layer(CloudKind::CirrusFibratus, "streaks"), deck]);
-    let (found, without) = sought.answer(Wish::SunShare { share: 0.4 }, By::Slide);
+    let (found, without) = sought.answer(Target::SunShare { share: 0.4 }, SearchVariable::Slide);
     assert!(without < 0.01 && found.iter().all(|f| f.off > 0.35), "{without} {found:?}");
 }
 
 #[test]
 fn what_cannot_be_sought_is_refused_in_words() {
     let mut sought = Sought::new(vec![layer(CloudKind::Stratocumulus, "deck")]);
-    let ask = |sought: &Sought, id: &str, wish| {
-        seek(&sought.sky, |sky, quality| Ok(sought.scene(sky, quality)), id, &wish, By::Slide, 4)
+    let ask = |sought: &Sought, id: &str, target| {
+        seek(
+            &sought.sky,
+            |sky, quality| Ok(sought.scene(sky, quality)),
+            id,
+            &target,
+            SearchVariable::Slide,
+            4,
+        )
     };
-    let clear = Wish::Sun { seen: Seen::Clear };
-    assert_eq!(ask(&sought, "nobody", clear), Err(NoSeek::Layer("nobody".into())));
-    let upside_down = Wish::Frame { left: 0.0, top: 0.5, right: 0.5, bottom: 0.2, filled: true };
-    assert!(matches!(ask(&sought, "deck", upside_down), Err(NoSeek::Wish(_))));
+    let clear = Target::Sun { seen: Visibility::Clear };
+    assert_eq!(ask(&sought, "nobody", clear), Err(SearchError::Layer("nobody".into())));
+    let upside_down = Target::Frame { left: 0.0, top: 0.5, right: 0.5, bottom: 0.2, filled: true };
+    assert!(matches!(ask(&sought, "deck", upside_down), Err(SearchError::Target(_))));
     let below = Placement::Hand { azimuth_deg: 200.0, elevation_deg: -20.0 };
     sought.sky.suns[0].placement = below.clone();
     sought.sky.moon.placement = below;
-    assert_eq!(ask(&sought, "deck", clear), Err(NoSeek::Wish("no light is over the horizon")));
+    assert_eq!(ask(&sought, "deck", clear), Err(SearchError::Target("no light is over the horizon")));
 }

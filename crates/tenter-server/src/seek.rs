@@ -8,7 +8,7 @@ use axum::extract::State;
 use serde::Deserialize;
 use serde_json::Value;
 use tenter_app::AppError;
-use tenter_render::measure::seek::{By, Findings, NoSeek, Wish, seek as best_of};
+use tenter_render::measure::seek::{SearchError, SearchResult, SearchVariable, Target, seek as best_of};
 use tenter_sky::document::Sky;
 use utoipa::ToSchema;
 
@@ -25,12 +25,12 @@ pub(crate) struct Sought {
     /// What of it: `slide` (if nothing is said), `seed` or `thickness`.
     #[schema(value_type = String)]
     #[serde(default)]
-    by: By,
+    by: SearchVariable,
     /// `{"of": "sun", "seen": "clear"}`, `{"of": "sun_share", "share": 0.4}`, `{"of": "frame", "left": 0,
     /// "top": 0, "right": 0.5, "bottom": 1, "filled": false}` or `{"of": "spot", "east_m": 0, "north_m":
     /// 2000, "lit": true}`.
     #[schema(value_type = Value)]
-    wish: Wish,
+    wish: Target,
 }
 
 /// Slides, seeds or thicknesses of a layer that fulfil a wish, best first, each with the figure it was judged
@@ -41,16 +41,16 @@ pub(crate) struct Sought {
     request_body = Sought,
     responses((status = 200, body = Value), (status = 422))
 )]
-pub(crate) async fn seek(State(s): State<Server>, Json(sought): Json<Sought>) -> Reply<Json<Findings>> {
+pub(crate) async fn seek(State(s): State<Server>, Json(sought): Json<Sought>) -> Reply<Json<SearchResult>> {
     let sky = Sky::from_value(sought.sky).map_err(AppError::from)?;
     let workshop = s.workshop.clone();
     let found = compute(&s.turns.long, move |off| {
         let make = |sky: &Sky, quality| workshop.scene(sky, quality, off);
         let found = best_of(&sky, make, &sought.layer, &sought.wish, sought.by, MOST);
         found.map_err(|e| match e {
-            NoSeek::Cancelled(_) => AppError::Cancelled,
-            NoSeek::Layer(_) => AppError::Input { path: "layer".into(), message: e.to_string() },
-            NoSeek::Wish(_) => AppError::Input { path: "wish".into(), message: e.to_string() },
+            SearchError::Cancelled(_) => AppError::Cancelled,
+            SearchError::Layer(_) => AppError::Input { path: "layer".into(), message: e.to_string() },
+            SearchError::Target(_) => AppError::Input { path: "wish".into(), message: e.to_string() },
         })
     });
     Ok(Json(found.await?))

@@ -10,7 +10,7 @@ use tenter_reference::{Reference, Wish};
 use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::{
     Area, Layout, MapError, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError, add_discs, discs,
-    effort_for, render, smooth_outlines,
+    quality_for, render, supersample_edges,
 };
 use tenter_render::prepare::SceneCache;
 use tenter_render::scene::grade_of;
@@ -171,12 +171,12 @@ pub fn picture(a: PictureArguments) -> Outcome {
     let sky = read_sky(&a.sky)?;
     let scene = scene(&sky);
     let camera = Camera::lens(&sky.eye, a.width, a.height);
-    let effort = match a.care.noise {
+    let quality = match a.care.noise {
         Some(percent) if !a.care.reference => {
-            let found = effort_for(&scene, &camera, percent, &|| false).expect("nobody calls this off");
-            let (effort, left) = found.ok_or(Failure::failed(MapError::Noise(percent)))?;
+            let found = quality_for(&scene, &camera, percent, &|| false).expect("nobody calls this off");
+            let (quality, left) = found.ok_or(Failure::failed(MapError::Noise(percent)))?;
             eprintln!("noise left {left:.2} %");
-            effort
+            quality
         }
         _ => MarchQuality::default(),
     };
@@ -187,12 +187,12 @@ pub fn picture(a: PictureArguments) -> Outcome {
         eprintln!("noise left {:.2} %", traced.noise_percent);
         traced.picture
     } else {
-        let mut picture = render(&scene, &camera, effort, &|| false).expect("nobody calls this off");
-        smooth_outlines(&mut picture, &scene, &camera, Area::whole(&camera), effort, &|| false)
+        let mut picture = render(&scene, &camera, quality, &|| false).expect("nobody calls this off");
+        supersample_edges(&mut picture, &scene, &camera, Area::whole(&camera), quality, &|| false)
             .expect("nobody calls this off");
         picture
     };
-    add_discs(&mut picture, &camera, &scene, &discs(&scene, effort));
+    add_discs(&mut picture, &camera, &scene, &discs(&scene, quality));
     if kind == "png" {
         return png::write(&a.out, &picture.pixels, a.width, a.height, &Development::new(&grade_of(&sky)))
             .map_err(of_format);

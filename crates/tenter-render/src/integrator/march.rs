@@ -16,7 +16,7 @@ use super::shading::{ShadingPoint, ShadingQueue, ShadowMarch};
 use super::{PacketContext, RayPacket};
 use crate::clouds::form::CloudSample;
 use crate::clouds::optics::sphere_table::{self, diffracted};
-use crate::scene::{Band, Clouds, MAX_LIGHTS, Scene};
+use crate::scene::{AltitudeInterval, CloudComponent, MAX_LIGHTS, Scene};
 use crate::simd::{Mask, Real};
 use std::f32::consts::PI;
 use tenter_sky::document::Family;
@@ -37,7 +37,7 @@ const SAMPLE_OPACITY: [f32; 2] = [0.12, 0.08];
 /// A band on the way down, or on the way up.
 #[derive(Clone, Copy)]
 pub struct IntervalVisit<'a> {
-    pub band: &'a Band,
+    pub band: &'a AltitudeInterval,
     pub rising: bool,
 }
 
@@ -89,7 +89,7 @@ pub fn march_intervals<R: Real>(packet: &RayPacket, context: &PacketContext<R>) 
 #[inline(always)]
 fn march_interval<R: Real>(
     packet: &RayPacket,
-    band: &Band,
+    band: &AltitudeInterval,
     context: &PacketContext<R>,
     span: Span<R>,
     mut replayer: Option<&mut MarchReplayer>,
@@ -153,7 +153,12 @@ struct CloudEncounter<R: Real> {
 }
 
 #[inline(always)]
-fn sample_clouds<R: Real>(packet: &RayPacket, band: &Band, p: &RayPoint<R>, w: R) -> CloudEncounter<R> {
+fn sample_clouds<R: Real>(
+    packet: &RayPacket,
+    band: &AltitudeInterval,
+    p: &RayPoint<R>,
+    w: R,
+) -> CloudEncounter<R> {
     let zero = R::splat(0.0);
     let nothing = CloudSample {
         signed_distance: zero,
@@ -220,7 +225,7 @@ struct March<R: Real> {
 
 impl<R: Real> March<R> {
     #[inline(always)]
-    fn new(packet: &RayPacket, band: &Band, span: Span<R>, through: R) -> Self {
+    fn new(packet: &RayPacket, band: &AltitudeInterval, span: Span<R>, through: R) -> Self {
         let zero = R::splat(0.0);
         let any_sheet =
             band.clouds.iter().any(|n| packet.scene.clouds[*n].form.0.family != Family::Cumuliform);
@@ -241,7 +246,13 @@ impl<R: Real> March<R> {
     }
 
     #[inline(always)]
-    fn step(&mut self, packet: &RayPacket, band: &Band, rays: &Rays<R>, span: Span<R>) -> MarchEvent<R> {
+    fn step(
+        &mut self,
+        packet: &RayPacket,
+        band: &AltitudeInterval,
+        rays: &Rays<R>,
+        span: Span<R>,
+    ) -> MarchEvent<R> {
         let (zero, one) = (R::splat(0.0), R::splat(1.0));
         let March { enough, mut through, t, mut step, before, outside, mut pending, mut pending_at, .. } =
             *self;
@@ -341,7 +352,7 @@ impl<R: Real> March<R> {
 #[inline(always)]
 fn segment_shader<'a, R: Real>(
     packet: &'a RayPacket<'a>,
-    band: &Band,
+    band: &AltitudeInterval,
     context: &'a PacketContext<'a, R>,
 ) -> SegmentShader<'a, R> {
     let mut shader = SegmentShader { packet, context, clouds: Vec::with_capacity(band.clouds.len()) };
@@ -377,7 +388,7 @@ fn spread_of_light(packet: &RayPacket, light: usize) -> f64 {
 #[inline(always)]
 fn phases<R: Real>(
     packet: &RayPacket,
-    clouds: &Clouds,
+    clouds: &CloudComponent,
     context: &PacketContext<R>,
 ) -> [Phases<R>; MAX_LIGHTS] {
     let none = Phases {

@@ -367,7 +367,7 @@ pub fn radiance_along(
     scene: &Scene,
     directions: &[[f64; 3]],
     pixel: f64,
-    effort: MarchQuality,
+    quality: MarchQuality,
 ) -> Vec<(Rgb, f32)> {
     let mut order: Vec<usize> = (0..directions.len()).collect();
     order.sort_by_cached_key(|i| among_neighbours(directions[*i]));
@@ -384,7 +384,7 @@ pub fn radiance_along(
                     scene,
                     directions: &pack_directions(chunk),
                     pixel_angle: pixel as f32,
-                    quality: effort,
+                    quality: quality,
                     shadows: shadows.as_ref(),
                     shadow_weights: &ShadowWeights::identity(rays),
                     replay: MarchReplay::default(),

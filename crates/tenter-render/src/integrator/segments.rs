@@ -237,7 +237,7 @@ impl<R: Real> LayerShader<R> {
         let mut own = [R::splat(0.0); 3];
         for c in 0..3 {
             let around = match &self.probe {
-                Some(sides) => sides.around(a, c),
+                Some(sides) => sides.side_radiance(a, c),
                 None => R::splat(a.around[c]),
             };
             let sides = around * R::splat(0.5) + R::splat(0.5 * a.beneath[c]);

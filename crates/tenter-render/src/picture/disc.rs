@@ -77,8 +77,8 @@ impl Surface {
 }
 
 /// The discs of all lights, in the scene's order.
-pub fn discs(scene: &Scene, effort: MarchQuality) -> Vec<Disc> {
-    (0..scene.lights.len()).map(|i| Disc::new(scene, i, effort)).collect()
+pub fn discs(scene: &Scene, quality: MarchQuality) -> Vec<Disc> {
+    (0..scene.lights.len()).map(|i| Disc::new(scene, i, quality)).collect()
 }
 
 /// A place on a disc.
@@ -139,13 +139,13 @@ fn spacing(light: &Light) -> f64 {
 }
 
 impl Disc {
-    pub fn new(scene: &Scene, light: usize, effort: MarchQuality) -> Disc {
+    pub fn new(scene: &Scene, light: usize, quality: MarchQuality) -> Disc {
         let light = &scene.lights[light];
         let (direction, radius) = (light.placed.seen, light.placed.in_sky.disc_radius);
         let (face, camera) = shown(light);
         let places: Vec<(f64, f64)> = cells().collect();
         let directions: Vec<[f64; 3]> = places.iter().map(|(x, y)| facing(&camera, *x, *y)).collect();
-        let seen = radiance_along(scene, &directions, spacing(light), effort);
+        let seen = radiance_along(scene, &directions, spacing(light), quality);
         let horizon = scene.horizon_sine() as f64;
         let mut mask = vec![0.0; directions.len()];
         // Whole disc, what stands above the horizon, and what clouds leave of that.

@@ -1,33 +1,33 @@
 //! Pictures: tiles of packets, coarse and fine, called off when they are no longer wanted.
 
-mod again;
 mod disc;
+mod edges;
 mod glare;
-mod keeping;
+mod incremental;
 mod map;
-mod noise;
-mod outlines;
+mod reproject;
+mod step_error;
 mod tile;
-mod turned;
+mod tile_cache;
 
-pub use again::Again;
 pub use disc::{Disc, DiscPixel, DiscPlace, MASK_SIDE, add_light, disc_places, discs};
+pub use edges::supersample_edges;
 pub use glare::{add_glare, spread};
+pub use incremental::IncrementalRenderer;
 pub use map::{
     BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, Layout, LightFact, MapError, MapFacts, MapRender,
     MapSettings, MapSums, SMALLEST_WIDTH, Scale, SettingsError,
 };
-pub use noise::{NOISE_PERCENT, effort_for, noise_left};
-pub use outlines::smooth_outlines;
-pub use turned::Seen;
+pub use reproject::Reprojection;
+pub use step_error::{NOISE_PERCENT, quality_for, step_error};
 
 use crate::integrator::MarchQuality;
 use crate::prepare::Cancelled;
 use crate::scene::Scene;
-use keeping::Keeping;
 use rayon::prelude::*;
 use tenter_sky::camera::Camera;
 use tenter_sky::spectrum::Rgb;
+use tile_cache::TileCacheAccess;
 
 /// Side of a tile, pixels: a few milliseconds of work.
 pub const TILE: usize = 32;
@@ -42,7 +42,7 @@ pub struct Picture {
 
 impl Picture {
     /// The same under so many times the light.
-    pub fn brighter(&self, by: f32) -> Picture {
+    pub fn scaled(&self, by: f32) -> Picture {
         let pixels = self.pixels.iter().map(|p| p.map(|v| v * by)).collect();
         Picture { pixels, ..*self }
     }
@@ -83,10 +83,10 @@ pub fn add_discs(picture: &mut Picture, camera: &Camera, scene: &Scene, discs: &
 pub fn render(
     scene: &Scene,
     camera: &Camera,
-    effort: MarchQuality,
+    quality: MarchQuality,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Result<Picture, Cancelled> {
-    render_area(scene, camera, Area::whole(camera), effort, cancelled)
+    render_area(scene, camera, Area::whole(camera), quality, cancelled)
 }
 
 /// Renders a part of a picture; pixels are those of the whole, whatever the part: tiles are, too.
@@ -94,11 +94,11 @@ pub fn render_area(
     scene: &Scene,
     camera: &Camera,
     area: Area,
-    effort: MarchQuality,
+    quality: MarchQuality,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Result<Picture, Cancelled> {
     render_tiles(camera, area, cancelled, &|tile, _| {
-        tile::draw(scene, camera, tile, effort, Keeping::default())
+        tile::draw(scene, camera, tile, quality, TileCacheAccess::default())
     })
 }
 

@@ -5,7 +5,7 @@
 //! clouds can be kept for the next picture.
 
 use super::Area;
-use super::keeping::Keeping;
+use super::tile_cache::TileCacheAccess;
 use crate::integrator::{
     AirShadows, MarchQuality, MarchRecorder, MarchReplay, RayPacket, RecordFlags, ShadowWeights,
     interval_visits, pack_directions,
@@ -26,7 +26,13 @@ const WIDEST: f64 = 0.04;
 const BLOCK: usize = 8;
 
 /// Radiance of a tile's pixels, row by row; black where the projection shows nothing.
-pub fn draw(scene: &Scene, camera: &Camera, tile: Area, effort: MarchQuality, keeping: Keeping) -> Vec<Rgb> {
+pub fn draw(
+    scene: &Scene,
+    camera: &Camera,
+    tile: Area,
+    quality: MarchQuality,
+    keeping: TileCacheAccess,
+) -> Vec<Rgb> {
     let directions: Vec<Option<[f64; 3]>> = (0..tile.width * tile.height)
         .map(|i| {
             let (x, y) = (tile.x + i % tile.width, tile.y + i / tile.width);
@@ -35,7 +41,7 @@ pub fn draw(scene: &Scene, camera: &Camera, tile: Area, effort: MarchQuality, ke
         .collect();
     let shadows = TileShadows::over(scene, camera, tile, &directions);
     let pixel = camera.pixel_angle() as f32;
-    Tile { scene, pixel, tile, effort, directions, shadows, keeping }.drawn()
+    Tile { scene, pixel, tile, quality, directions, shadows, keeping }.drawn()
 }
 
 /// The shadows in a tile's air: along a grid of rays, or along each pixel's own where a grid would reach over
@@ -100,11 +106,11 @@ struct Tile<'a> {
     /// Angle between neighbouring pixels, radians.
     pixel: f32,
     tile: Area,
-    effort: MarchQuality,
+    quality: MarchQuality,
     /// What each pixel shows, if anything.
     directions: Vec<Option<[f64; 3]>>,
     shadows: TileShadows,
-    keeping: Keeping<'a>,
+    keeping: TileCacheAccess<'a>,
 }
 
 impl Tile<'_> {
@@ -137,7 +143,7 @@ impl Tile<'_> {
                     scene: self.scene,
                     directions: &pack_directions(&directions[..pixels.len()]),
                     pixel_angle: self.pixel,
-                    quality: self.effort,
+                    quality: self.quality,
                     shadows: self.shadows.followed.as_ref(),
                     shadow_weights: &self.shadows.around(pixels, width),
                     replay: courses,
@@ -214,7 +220,7 @@ impl Tile<'_> {
         let brightest = [a, b, c, d].into_iter().flatten().fold(0.0, f32::max);
         let agree = (0..3).all(|k| {
             let (low, high) = (a[k].min(b[k]).min(c[k]).min(d[k]), a[k].max(b[k]).max(c[k]).max(d[k]));
-            high - low <= AGREE * self.effort.step_scale.min(1.0) * brightest
+            high - low <= AGREE * self.quality.step_scale.min(1.0) * brightest
         });
         let (right, below) = (x > x0, y > y0);
         agree.then(|| {

@@ -1,17 +1,17 @@
 //! Light that comes from all around: on level ground, and on clouds from above, beside and below.
 
-use super::sky_light::{Part, Scattering, SkyIrradiance, SkyLight, filter_of, sent_back_by_air};
-use super::two_stream::{Clear, FluxLevels, Slab, at_least_nothing};
+use super::sky_light::{Scattering, SkyIrradiance, SkyLight, SkyPart, filter_of, sent_back_by_air};
+use super::two_stream::{ClearFluxes, FluxLevels, SlabFluxes, at_least_nothing};
 use crate::air::Air;
 use crate::clouds::cover::column_statistics::ColumnStatistics;
 use crate::clouds::optics::slab_table::SlabTable;
-use crate::scene::ambience::add;
+use crate::scene::ambient::add;
 use crate::scene::{AmbientLight, Fog, LayerAmbient, Light, MAX_LIGHTS, UpwellingAirlight};
 use std::f64::consts::PI;
 use tenter_sky::spectrum::{Rgb, luminance};
 
 /// Share by which what goes up has to change from one layer to the next to be told apart.
-const TOLD_APART: f32 = 0.1;
+const MIN_CHANGE: f32 = 0.1;
 
 /// How far air is in the mean from clouds that light it, m: molecules thin out so fast (scale height of the
 /// standard atmosphere).
@@ -35,8 +35,8 @@ struct Passed<'a> {
     air: &'a Air,
     /// Fog and layers from the lowest up, in the mean all over and as they look from [`AIR_LIT`] over the
     /// eye.
-    slabs: Vec<Slab>,
-    near: Vec<Slab>,
+    slabs: Vec<SlabFluxes>,
+    near: Vec<SlabFluxes>,
     /// Altitudes of their levels from the ground up, m; and of the layers' middles and tops.
     levels: Vec<f64>,
     heights: &'a [(f64, f64)],
@@ -72,13 +72,13 @@ impl AmbientLights {
         for (_, more) in &alone[1..] {
             whole.add(more);
         }
-        whole.lifted = told_apart(&lifted, eye);
+        whole.lifted = distinct_levels(&lifted, eye);
         AmbientLights { whole, alone }
     }
 }
 
 /// Of layers under the eye only the highest is seen over: its air begins below everything.
-fn told_apart(all: &[UpwellingAirlight], eye: f64) -> Vec<UpwellingAirlight> {
+fn distinct_levels(all: &[UpwellingAirlight], eye: f64) -> Vec<UpwellingAirlight> {
     let mut lifted: Vec<UpwellingAirlight> = Vec::new();
     for UpwellingAirlight { above, radiance } in all {
         if f64::from(*above) <= eye {
@@ -87,7 +87,7 @@ fn told_apart(all: &[UpwellingAirlight], eye: f64) -> Vec<UpwellingAirlight> {
         }
         let before = lifted.last().map_or(0.0, |l| luminance(l.radiance));
         let change = (luminance(*radiance) - before).abs();
-        if change > TOLD_APART * before.max(luminance(*radiance)) {
+        if change > MIN_CHANGE * before.max(luminance(*radiance)) {
             lifted.push(UpwellingAirlight { above: *above, radiance: *radiance });
         }
     }
@@ -104,18 +104,18 @@ impl<'a> Passed<'a> {
         fog: Option<&Fog>,
     ) -> Passed<'a> {
         // Fog takes from the lights only: it is thin beside what the sky's light comes through.
-        let of_fog = fog.map(|fog| Slab {
+        let of_fog = fog.map(|fog| SlabFluxes {
             of_sky: 1.0,
             open: 1.0,
-            ..Slab::new(lights, SlabTable::get(), |f| f(fog.column()))
+            ..SlabFluxes::new(lights, SlabTable::get(), |f| f(fog.column()))
         });
-        let slabs_of = |from_above: Option<f64>| -> Vec<Slab> {
+        let slabs_of = |from_above: Option<f64>| -> Vec<SlabFluxes> {
             let of_clouds = clouds.iter().map(|(survey, table)| match from_above {
                 Some(height) => {
                     let columns = survey.from_above(height);
-                    Slab::new(lights, table, |f| columns.mean(f))
+                    SlabFluxes::new(lights, table, |f| columns.mean(f))
                 }
-                None => Slab::new(lights, table, |f| survey.evenly().mean(f)),
+                None => SlabFluxes::new(lights, table, |f| survey.evenly().mean(f)),
             });
             of_fog.clone().into_iter().chain(of_clouds).collect()
         };
@@ -130,17 +130,18 @@ impl<'a> Passed<'a> {
     }
 
     /// What one light makes, and what clouds send up of it into the air over each layer.
-    fn ambience(&self, part: &Part) -> (AmbientLight, Vec<UpwellingAirlight>) {
+    fn ambience(&self, part: &SkyPart) -> (AmbientLight, Vec<UpwellingAirlight>) {
         let medium = &self.air.medium;
         let albedo = medium.ground_rgb;
         let falling = part.falling();
         let over = Scattering::new(medium, part.light());
-        let clear: Vec<Clear> =
+        let clear: Vec<ClearFluxes> =
             self.levels.iter().map(|altitude| falling.at(part, &over, *altitude)).collect();
         let highest = self.heights.iter().map(|(_, top)| *top).fold(0.0, f64::max);
         let sent_back = filter_of(&sent_back_by_air(medium, highest), part.to_rgb());
-        let under =
-            |slabs: &[Slab]| -> Vec<Slab> { slabs.iter().map(|slab| slab.under(part.light)).collect() };
+        let under = |slabs: &[SlabFluxes]| -> Vec<SlabFluxes> {
+            slabs.iter().map(|slab| slab.under(part.light)).collect()
+        };
         let slabs = under(&self.slabs);
         let levels = FluxLevels::between(&slabs, &clear, albedo, sent_back);
         // What clouds change in the air is seen best overhead.
@@ -164,7 +165,7 @@ impl<'a> Passed<'a> {
             layers,
             // Half of what surrounds a droplet is sky, half is ground.
             fog: [0, 1, 2].map(|c| 0.5 * (ground_diffuse[c] / PI as f32 + ground[c])),
-            lifted: told_apart(&lifted, self.eye),
+            lifted: distinct_levels(&lifted, self.eye),
         };
         (ambience, lifted)
     }
@@ -187,9 +188,9 @@ impl<'a> Passed<'a> {
     /// them.
     fn layers(
         &self,
-        part: &Part,
+        part: &SkyPart,
         falling: &SkyIrradiance,
-        clear: &[Clear],
+        clear: &[ClearFluxes],
         [levels, near]: [&FluxLevels; 2],
         lowest: usize,
     ) -> Vec<LayerAmbient> {

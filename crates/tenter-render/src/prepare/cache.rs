@@ -1,7 +1,7 @@
 //! Where scenes are made and their parts kept.
 
 use super::ambient::AmbientLights;
-use super::lru::{Cancelled, Key, Stage, key};
+use super::lru::{Cancelled, Key, Lru, key};
 use super::resolve_layer::resolve_layer;
 use super::sky_light::SkyLight;
 use crate::air::{Air, AirView, Build, SkyRadiance, SunlightTable, TableQuality};
@@ -15,8 +15,8 @@ use crate::clouds::optics::slab_table::SlabTable;
 use crate::clouds::sun_depth::{DensityGrid, SunDepth};
 use crate::land::Land;
 use crate::scene::{
-    Band, Clouds, EnvironmentProbe, Fog, GroundIrradiance, Horizon, Light, MAX_LIGHTS, Scene, Shading,
-    SlabCorrections, placed_lights,
+    AltitudeInterval, CloudComponent, EnvironmentProbe, Fog, GroundIrradiance, Horizon, Light, MAX_LIGHTS,
+    Scene, Shading, SlabCorrections, placed_lights,
 };
 use crate::source::painted;
 use std::f64::consts::PI;
@@ -46,7 +46,7 @@ const DENSITIES_BYTES: usize = 256 << 20;
 type Formed = (CloudForm, ColumnStatistics);
 
 /// A form of a sky's clouds.
-struct Part {
+struct CloudPart {
     /// Its layer's place in the document, and the layer as it was formed.
     number: usize,
     layer: CloudLayer,
@@ -59,19 +59,19 @@ const GREEN: usize = 1;
 
 /// Makes scenes; every stage is kept under the content it was made from.
 pub struct SceneCache {
-    air: Stage<Air>,
-    view: Stage<AirView>,
-    over_ground: Stage<SkyRadiance>,
-    sunlight: Stage<SunlightTable>,
-    painted: Stage<SkyRadiance>,
-    form: Stage<Formed>,
-    density: Stage<DensityGrid>,
-    sun_depth: Stage<SunDepth>,
-    phase: Stage<PhaseFunction>,
-    sheets: Stage<SlabCorrections>,
-    land: Stage<Land>,
-    ambience: Stage<AmbientLights>,
-    around_eye: Stage<(Option<Arc<EnvironmentProbe>>, Option<GroundIrradiance>)>,
+    air: Lru<Air>,
+    view: Lru<AirView>,
+    over_ground: Lru<SkyRadiance>,
+    sunlight: Lru<SunlightTable>,
+    painted: Lru<SkyRadiance>,
+    form: Lru<Formed>,
+    density: Lru<DensityGrid>,
+    sun_depth: Lru<SunDepth>,
+    phase: Lru<PhaseFunction>,
+    sheets: Lru<SlabCorrections>,
+    land: Lru<Land>,
+    ambience: Lru<AmbientLights>,
+    around_eye: Lru<(Option<Arc<EnvironmentProbe>>, Option<GroundIrradiance>)>,
     /// Altitude of the eye that the last tables were made for, m.
     eye: Mutex<Option<f64>>,
 }
@@ -79,19 +79,19 @@ pub struct SceneCache {
 impl Default for SceneCache {
     fn default() -> Self {
         SceneCache {
-            air: Stage::keeping(KEPT),
-            view: Stage::keeping(KEPT_FOR_LIGHTS),
-            over_ground: Stage::keeping(KEPT_FOR_LIGHTS),
-            sunlight: Stage::keeping(KEPT_FOR_LIGHTS),
-            painted: Stage::keeping(KEPT),
-            form: Stage::keeping(KEPT_FOR_LAYERS),
-            density: Stage::keeping(KEPT_FOR_LAYERS),
-            sun_depth: Stage::keeping(KEPT_FOR_LAYERS),
-            phase: Stage::keeping(KEPT_FOR_LAYERS),
-            sheets: Stage::keeping(KEPT_FOR_LAYERS),
-            land: Stage::keeping(2),
-            ambience: Stage::keeping(KEPT),
-            around_eye: Stage::keeping(KEPT),
+            air: Lru::with_capacity(KEPT),
+            view: Lru::with_capacity(KEPT_FOR_LIGHTS),
+            over_ground: Lru::with_capacity(KEPT_FOR_LIGHTS),
+            sunlight: Lru::with_capacity(KEPT_FOR_LIGHTS),
+            painted: Lru::with_capacity(KEPT),
+            form: Lru::with_capacity(KEPT_FOR_LAYERS),
+            density: Lru::with_capacity(KEPT_FOR_LAYERS),
+            sun_depth: Lru::with_capacity(KEPT_FOR_LAYERS),
+            phase: Lru::with_capacity(KEPT_FOR_LAYERS),
+            sheets: Lru::with_capacity(KEPT_FOR_LAYERS),
+            land: Lru::with_capacity(2),
+            ambience: Lru::with_capacity(KEPT),
+            around_eye: Lru::with_capacity(KEPT),
             eye: Mutex::new(None),
         }
     }
@@ -104,7 +104,7 @@ impl SceneCache {
     }
 
     fn keyed_air(&self, air: &document::Air, build: Build) -> Result<(Key, Arc<Air>), Cancelled> {
-        self.air.best(|quality| key(air, quality), build, || Air::new(air, build))
+        self.air.best_or_build(|quality| key(air, quality), build, || Air::new(air, build))
     }
 
     /// The altitude to make tables of light for: a first picture is content with those of an eye near by.
@@ -116,7 +116,7 @@ impl SceneCache {
 
     /// The forms a layer is made of: the bodies of its kinds, and the anvils over them; each with the layer
     /// it was made from.
-    fn forms(&self, layer: &CloudLayer, reach_steps: i32, build: Build) -> Result<Vec<Part>, Cancelled> {
+    fn forms(&self, layer: &CloudLayer, reach_steps: i32, build: Build) -> Result<Vec<CloudPart>, Cancelled> {
         let mut parts = Vec::new();
         for layer in layer.parted() {
             // What does not change the form is left out of its key.
@@ -145,9 +145,7 @@ impl SceneCache {
                 let beside = || {
                     let steps = [reach_steps + 1, reach_steps - 1].into_iter();
                     let steps = steps.filter(|_| build.quality == TableQuality::Draft);
-                    steps
-                        .map(|steps| key_at(steps, TableQuality::Full))
-                        .find_map(|key| self.form.with_key(key))
+                    steps.map(|steps| key_at(steps, TableQuality::Full)).find_map(|key| self.form.find(key))
                 };
                 let own = |quality| key_at(reach_steps, quality);
                 let make = || {
@@ -160,11 +158,11 @@ impl SceneCache {
                     let survey = form.column_statistics(formed.counts_from());
                     (form, survey)
                 };
-                let (key, form) = match self.form.best_kept(own, build).or_else(beside) {
+                let (key, form) = match self.form.find_best(own, build).or_else(beside) {
                     Some(kept) => kept,
-                    None => self.form.best(own, build, make)?,
+                    None => self.form.best_or_build(own, build, make)?,
                 };
-                parts.push(Part { number: 0, layer: layer.clone(), key, form });
+                parts.push(CloudPart { number: 0, layer: layer.clone(), key, form });
             }
         }
         Ok(parts)
@@ -179,13 +177,13 @@ impl SceneCache {
         build: Build,
     ) -> Result<Arc<SunDepth>, Cancelled> {
         let depth_key = |quality| key((form_key, light, planet), quality);
-        if let Some((_, kept)) = self.sun_depth.best_kept(depth_key, build) {
+        if let Some((_, kept)) = self.sun_depth.find_best(depth_key, build) {
             return Ok(kept);
         }
         let density_key = key(form_key, build.quality);
-        let density = self.density.get(density_key, build, || DensityGrid::new(form, build))?;
+        let density = self.density.get_or_build(density_key, build, || DensityGrid::new(form, build))?;
         let make = || SunDepth::new(&density, light, planet, build);
-        self.sun_depth.get(depth_key(build.quality), build, make)
+        self.sun_depth.get_or_build(depth_key(build.quality), build, make)
     }
 
     /// The lights, each with its tables for one eye.
@@ -201,15 +199,17 @@ impl SceneCache {
             let sun = placed.in_sky;
             let colour = sun.to_rgb.key();
             let view_key = |quality| key((air_key, sun.direction, sun.disc_radius, &colour, eye), quality);
-            let (_, view) = self.view.best(view_key, build, || AirView::new(air, eye, &sun, build))?;
+            let (_, view) =
+                self.view.best_or_build(view_key, build, || AirView::new(air, eye, &sun, build))?;
             // One for each air.
             let light_key = key((air_key, sun.disc_radius, &colour), TableQuality::Full);
-            let sunlight = self.sunlight.get(light_key, build, || {
+            let sunlight = self.sunlight.get_or_build(light_key, build, || {
                 SunlightTable::new(&air.medium, &air.transmittance, &sun.to_rgb, sun.disc_radius)
             })?;
             let ground_key = |quality| key((air_key, sun.direction, sun.disc_radius, &colour), quality);
-            let (_, over_ground) =
-                self.over_ground.best(ground_key, build, || SkyRadiance::from_ground(air, &sun, build))?;
+            let (_, over_ground) = self
+                .over_ground
+                .best_or_build(ground_key, build, || SkyRadiance::from_ground(air, &sun, build))?;
             lights.push(Light { strength: sun.strength as f32, placed, view, over_ground, sunlight });
         }
         Ok(lights)
@@ -223,7 +223,7 @@ impl SceneCache {
         planet: f64,
         eye: f64,
         build: Build,
-    ) -> Result<Vec<Part>, Cancelled> {
+    ) -> Result<Vec<CloudPart>, Cancelled> {
         let mut parts = Vec::new();
         for (number, layer) in sky.clouds.iter().enumerate() {
             let layer = resolve_layer(sky, layer, first_light);
@@ -231,26 +231,26 @@ impl SceneCache {
             if !layer.muted && clouded && layer.water_content_g_m3 > 0.0 {
                 let steps = reach_steps(planet, layer.base_m + layer.depth_m, eye);
                 let forms = self.forms(&layer, steps, build)?;
-                parts.extend(forms.into_iter().map(|part| Part { number, ..part }));
+                parts.extend(forms.into_iter().map(|part| CloudPart { number, ..part }));
             }
         }
-        let ends = |part: &Part| (part.form.0.base, part.form.0.base + part.form.0.depth);
+        let ends = |part: &CloudPart| (part.form.0.base, part.form.0.base + part.form.0.depth);
         parts.sort_by(|a, b| ends(a).partial_cmp(&ends(b)).expect("altitudes are finite"));
         Ok(parts)
     }
 
     /// Keeps as many densities and depths as there is room for; depths at least of all parts, for they are
     /// what a scene holds.
-    fn make_room_for_grids(&self, parts: &[Part], lights: usize) {
+    fn make_room_for_grids(&self, parts: &[CloudPart], lights: usize) {
         if parts.is_empty() {
             return;
         }
         let bytes: usize = parts.iter().map(|part| DensityGrid::bytes(&part.form.0)).sum();
         let fitting = |most: usize| most * parts.len() / bytes;
-        self.density.keep(fitting(DENSITIES_BYTES).clamp(1, KEPT_FOR_LAYERS));
+        self.density.set_capacity(fitting(DENSITIES_BYTES).clamp(1, KEPT_FOR_LAYERS));
         let own = parts.len() * lights;
         let wished = KEPT_FOR_LAYERS.max(DEPTHS_KEPT * own);
-        self.sun_depth.keep(fitting(DEPTHS_BYTES).clamp(own, wished));
+        self.sun_depth.set_capacity(fitting(DEPTHS_BYTES).clamp(own, wished));
     }
 
     /// Clouds under the lights, from the lowest base up, and the keys of their forms.
@@ -261,12 +261,12 @@ impl SceneCache {
         planet: f64,
         eye: f64,
         build: Build,
-    ) -> Result<(Vec<Clouds>, Vec<Key>), Cancelled> {
+    ) -> Result<(Vec<CloudComponent>, Vec<Key>), Cancelled> {
         let parts = self.parts(sky, lights[0].direction(), planet, eye, build)?;
         let form_keys = parts.iter().map(|part| part.key).collect();
         self.make_room_for_grids(&parts, lights.len());
         let mut clouds = Vec::with_capacity(parts.len());
-        for Part { number, layer, key: form_key, form } in parts {
+        for CloudPart { number, layer, key: form_key, form } in parts {
             let mut depths = Vec::with_capacity(lights.len());
             for light in lights {
                 depths.push(self.sun_depth((&form.0, form_key), light.direction(), planet, build)?);
@@ -274,12 +274,13 @@ impl SceneCache {
             let ice = layer.kind.phase() == Phase::Ice || form.0.is_anvil;
             // The drops' table is one, fine or not.
             let phase_key = key((ice, layer.droplet_um, layer.halo), TableQuality::Full);
-            let phase = self.phase.get(phase_key, build, || {
+            let phase = self.phase.get_or_build(phase_key, build, || {
                 if ice { ice::phase(layer.halo) } else { PhaseFunction::new(layer.droplet_um) }
             })?;
             let turned = (1.0 - phase.asymmetry[GREEN]) as f32 / (1.0 - ASYMMETRY);
-            let sheets = self.sheets.get(phase_key, build, || SlabCorrections::new(&phase, turned))?;
-            clouds.push(Clouds {
+            let sheets =
+                self.sheets.get_or_build(phase_key, build, || SlabCorrections::new(&phase, turned))?;
+            clouds.push(CloudComponent {
                 layer: number,
                 form,
                 depths,
@@ -312,7 +313,9 @@ impl SceneCache {
         let painted_key = key((&sky.source.made_of, planet, eye, first), TableQuality::Full);
         let painted = match &sky.source.made_of {
             SkyKind::Air {} => None,
-            kind => Some(self.painted.get(painted_key, build, || painted(kind, planet, eye, first))?),
+            kind => {
+                Some(self.painted.get_or_build(painted_key, build, || painted(kind, planet, eye, first))?)
+            }
         };
 
         let (clouds, form_keys) = self.clouds(sky, &lights, planet, eye, build)?;
@@ -323,7 +326,7 @@ impl SceneCache {
                 (form.base, form.base + form.depth, survey.evenly().mean(|t| t) as f32 / form.depth)
             })
             .collect();
-        let bands = Band::of(&heights);
+        let bands = AltitudeInterval::of(&heights);
         let heights: Vec<(f64, f64)> = clouds
             .iter()
             .map(|c| {
@@ -343,7 +346,7 @@ impl SceneCache {
         let made_of =
             (air_key, painted_key, (form_keys, turned), shed, (&sky.source, &sky.fog, night_glow, eye));
         let ambience_key = |quality| key(&made_of, quality);
-        let (_, ambiences) = self.ambience.best(ambience_key, build, || {
+        let (_, ambiences) = self.ambience.best_or_build(ambience_key, build, || {
             let painted = painted.as_deref();
             let light = SkyLight { lights: &lights, painted, night_glow, source: &sky.source };
             AmbientLights::new(&air, &light, &surveys, &heights, eye, fog.as_ref())
@@ -351,7 +354,8 @@ impl SceneCache {
         let mut land = None;
         if sky.land.shown && !sky.land.muted {
             // Its grids are the same, fine or not.
-            let made = self.land.get(key(&sky.land, TableQuality::Full), build, || Land::new(&sky.land))?;
+            let made =
+                self.land.get_or_build(key(&sky.land, TableQuality::Full), build, || Land::new(&sky.land))?;
             land = Some(made);
         }
         let horizon = Horizon {
@@ -379,7 +383,7 @@ impl SceneCache {
         let mut around = sky.around_eye();
         around.eye.altitude_m = eye;
         let around_key = |quality| key(&around, quality);
-        let (_, around_eye) = self.around_eye.best(around_key, build, || {
+        let (_, around_eye) = self.around_eye.best_or_build(around_key, build, || {
             scene.eye_probe = EnvironmentProbe::of(&scene, &ambiences.alone).map(Arc::new);
             (scene.eye_probe.clone(), GroundIrradiance::of(&scene))
         })?;

@@ -8,7 +8,7 @@ use super::sky_light::clear_sky;
 use super::two_stream::ratio;
 use crate::air::henyey_greenstein;
 use crate::integrator::{MarchQuality, radiance_along};
-use crate::scene::probe::{HEIGHT, Toward, UnderLight, WIDTH};
+use crate::scene::probe::{HEIGHT, LightProbe, ProbeTexel, WIDTH};
 use crate::scene::{AmbientLight, EnvironmentProbe, Scene};
 use crate::simd::{Kernel, Real, dispatch};
 use rayon::prelude::*;
@@ -22,15 +22,15 @@ use tenter_sky::spectrum::Rgb;
 pub(super) const LOOK: f64 = 0.005;
 
 /// Asymmetry of light that has hardly turned (an assumption: droplets' own after diffraction is left out).
-const HARDLY: f32 = 0.9;
+const FORWARD_ASYMMETRY: f32 = 0.9;
 /// Sky about within this angle of a light, radians, comes with it and not from around.
-const WITH_LIGHT: f64 = 0.45;
+const LIGHT_RADIUS: f64 = 0.45;
 /// What faces one azimuth gets no more than so many times as much from the sky as of a clear one, and no less
 /// than one over it.
-const MOST: f32 = 6.0;
+const MAX_RATIO: f32 = 6.0;
 
 /// Least cosine that counts: what faces the ground sees a little of all the sky, not of the nearest looks.
-const LEAST: f32 = 1e-3;
+const MIN_COSINE: f32 = 1e-3;
 
 impl EnvironmentProbe {
     /// Nothing where there are no heaps. `alone`: what surrounds clouds under each light that shines, were
@@ -43,7 +43,7 @@ impl EnvironmentProbe {
         // A painted sky is one, whatever lights there are.
         if alone.len() < 2 || scene.painted.is_some() {
             let number = alone.first().map_or(0, |(number, _)| *number);
-            return Some(EnvironmentProbe { camera, lights: vec![UnderLight::of(scene, number)] });
+            return Some(EnvironmentProbe { camera, lights: vec![LightProbe::of(scene, number)] });
         }
         let under = |(number, ambience): &(usize, AmbientLight)| {
             let mut one = scene.clone();
@@ -54,14 +54,14 @@ impl EnvironmentProbe {
             if *number != alone[0].0 {
                 one.night_glow = 0.0;
             }
-            UnderLight::of(&one, *number)
+            LightProbe::of(&one, *number)
         };
         Some(EnvironmentProbe { camera, lights: alone.iter().map(under).collect() })
     }
 }
 
-impl UnderLight {
-    fn of(scene: &Scene, number: usize) -> UnderLight {
+impl LightProbe {
+    fn of(scene: &Scene, number: usize) -> LightProbe {
         let lights: Vec<[f64; 3]> =
             scene.lights.iter().filter(|l| l.strength > 0.0).map(|l| l.direction()).collect();
         // An eye under all clouds sees only ground below, in the mean.
@@ -71,7 +71,7 @@ impl UnderLight {
             let sky = clear_sky(&scene.lights, scene.painted.as_deref(), scene.night_glow, d);
             sky.map(|v| v * scene.seen_strength)
         };
-        UnderLight::new(number, &lights, clear, |directions| {
+        LightProbe::new(number, &lights, clear, |directions| {
             let others: Vec<[f64; 3]> = directions.iter().filter(|d| !is_ground(d)).copied().collect();
             let mut seen = radiance_along(scene, &others, LOOK, MarchQuality::default()).into_iter();
             let light = |d| {
@@ -90,7 +90,7 @@ impl UnderLight {
         lights: &[[f64; 3]],
         clear: impl Fn([f64; 3]) -> Rgb,
         look: impl Fn(&[[f64; 3]]) -> Vec<Rgb>,
-    ) -> UnderLight {
+    ) -> LightProbe {
         let camera = Camera::latlong(WIDTH, 0.0);
         let middle = |i: usize| {
             let (x, y) = ((i % WIDTH) as f64 + 0.5, (i / WIDTH) as f64 + 0.5);
@@ -101,7 +101,7 @@ impl UnderLight {
         // Softly, or moved lights would take looks one by one.
         let apart = |d: &[f64; 3]| {
             let cosine = |l: &[f64; 3]| (l[0] * d[0] + l[1] * d[1] + l[2] * d[2]).clamp(-1.0, 1.0);
-            let share = |l: &[f64; 3]| ((cosine(l).acos() / WITH_LIGHT - 0.5) as f32).clamp(0.0, 1.0);
+            let share = |l: &[f64; 3]| ((cosine(l).acos() / LIGHT_RADIUS - 0.5) as f32).clamp(0.0, 1.0);
             lights.iter().map(share).fold(1.0, f32::min)
         };
         // Rows go with the sine of their angle from the zenith.
@@ -112,21 +112,23 @@ impl UnderLight {
         };
         let clear: Vec<Rgb> = directions.iter().map(|d| clear(*d)).collect();
         let plane = |f: &dyn Fn(usize) -> f32| (0..WIDTH * HEIGHT).map(f).collect::<Vec<f32>>();
-        let spread = Spread {
+        let spread = ProbeImage {
             directions: [0, 1, 2].map(|k| plane(&|i| directions[i][k] as f32)),
             light: [0, 1, 2].map(|c| plane(&|i| seen[i][c])),
             clear: [0, 1, 2].map(|c| plane(&|i| clear[i][c])),
             weights: [plane(&solid), plane(&of_sky)],
         };
-        let toward: Vec<Toward> =
-            (0..HEIGHT).into_par_iter().flat_map_iter(|row| dispatch(Row { spread: &spread, row })).collect();
-        UnderLight { number, toward }
+        let toward: Vec<ProbeTexel> = (0..HEIGHT)
+            .into_par_iter()
+            .flat_map_iter(|row| dispatch(ProbeRow { spread: &spread, row }))
+            .collect();
+        LightProbe { number, toward }
     }
 }
 
 /// What is seen all around, component by component, and what each look counts: of all, and of the sky away
 /// from lights.
-struct Spread {
+struct ProbeImage {
     directions: [Vec<f32>; 3],
     light: [Vec<f32>; 3],
     /// The same of a clear sky.
@@ -134,16 +136,16 @@ struct Spread {
     weights: [Vec<f32>; 2],
 }
 
-struct Row<'a> {
-    spread: &'a Spread,
+struct ProbeRow<'a> {
+    spread: &'a ProbeImage,
     row: usize,
 }
 
-impl Kernel for Row<'_> {
-    type Output = Vec<Toward>;
+impl Kernel for ProbeRow<'_> {
+    type Output = Vec<ProbeTexel>;
     #[inline(always)]
-    fn run<R: Real>(self) -> Vec<Toward> {
-        let Spread { directions, light, clear, weights } = self.spread;
+    fn run<R: Real>(self) -> Vec<ProbeTexel> {
+        let ProbeImage { directions, light, clear, weights } = self.spread;
         let zero = R::splat(0.0);
         let mut row = Vec::with_capacity(WIDTH);
         for to in self.row * WIDTH..(self.row + 1) * WIDTH {
@@ -157,9 +159,12 @@ impl Kernel for Row<'_> {
                 let cosine = cosine.clamp(-1.0, 1.0);
                 let all = R::load(&weights[0][first..]);
                 let of_sky = R::load(&weights[1][first..]);
-                let faced = cosine.max(R::splat(LEAST)) * of_sky;
-                let kinds =
-                    [(henyey_greenstein(HARDLY, cosine) * all, light), (faced, light), (faced, clear)];
+                let faced = cosine.max(R::splat(MIN_COSINE)) * of_sky;
+                let kinds = [
+                    (henyey_greenstein(FORWARD_ASYMMETRY, cosine) * all, light),
+                    (faced, light),
+                    (faced, clear),
+                ];
                 for (sum, (weight, light)) in sums.iter_mut().zip(kinds) {
                     for c in 0..3 {
                         sum[c] = R::load(&light[c][first..]).mul_add(weight, sum[c]);
@@ -180,8 +185,8 @@ impl Kernel for Row<'_> {
                 }
             }
             let [through, lit, clear] = means;
-            let facing = [0, 1, 2].map(|c| ratio(lit[c], clear[c], 1.0).clamp(1.0 / MOST, MOST));
-            row.push(Toward { forward: through, facing });
+            let facing = [0, 1, 2].map(|c| ratio(lit[c], clear[c], 1.0).clamp(1.0 / MAX_RATIO, MAX_RATIO));
+            row.push(ProbeTexel { forward: through, facing });
         }
         row
     }
@@ -193,14 +198,14 @@ mod tests {
 
     const SUN: [f64; 3] = [0.8, 0.0, 0.6];
 
-    fn beyond(under: UnderLight) -> EnvironmentProbe {
+    fn beyond(under: LightProbe) -> EnvironmentProbe {
         EnvironmentProbe { camera: Camera::latlong(WIDTH, 0.0), lights: vec![under] }
     }
 
     /// Of an even sphere the same comes from everywhere, whichever way something faces.
     #[test]
     fn even_light_stays_even() {
-        let even = UnderLight::new(0, &[SUN], |_| [3.0, 2.0, 1.0], |d| vec![[3.0, 2.0, 1.0]; d.len()]);
+        let even = LightProbe::new(0, &[SUN], |_| [3.0, 2.0, 1.0], |d| vec![[3.0, 2.0, 1.0]; d.len()]);
         for toward in &even.toward {
             for c in 0..3 {
                 assert!((toward.forward[c] - (3 - c) as f32).abs() < 1e-3, "{:?}", toward.forward);
@@ -214,7 +219,7 @@ mod tests {
     #[test]
     fn a_wall_is_seen_through_what_stands_before_it() {
         let wall = |d: &[f64; 3]| f32::from(d[0] > 0.5 && (0.0..0.34).contains(&d[2]));
-        let under = UnderLight::new(0, &[], |_| [0.1; 3], |d| d.iter().map(|d| [wall(d); 3]).collect());
+        let under = LightProbe::new(0, &[], |_| [0.1; 3], |d| d.iter().map(|d| [wall(d); 3]).collect());
         let beyond = beyond(under);
         let [east, west] = [1.0, -1.0].map(|x| beyond.at_both(&beyond.lights[0], [x, 0.0, 0.17])[0]);
         assert!((0.5..0.95).contains(&east.forward[1]), "{:?}", east.forward);

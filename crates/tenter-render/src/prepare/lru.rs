@@ -22,25 +22,25 @@ pub fn key(parts: impl Serialize, quality: TableQuality) -> Key {
 pub struct Cancelled;
 
 /// A small cache.
-pub struct Stage<T>(Mutex<Entries<T>>);
+pub struct Lru<T>(Mutex<Entries<T>>);
 
 struct Entries<T> {
-    most: usize,
+    capacity: usize,
     /// Newest last.
-    kept: Vec<(Key, Arc<T>)>,
+    entries: Vec<(Key, Arc<T>)>,
 }
 
 impl<T> Entries<T> {
     /// Lets go of the oldest until there is room for so many.
     fn make_room(&mut self, count: usize) {
-        let old = (self.kept.len() + count).saturating_sub(self.most).min(self.kept.len());
-        self.kept.drain(..old);
+        let old = (self.entries.len() + count).saturating_sub(self.capacity).min(self.entries.len());
+        self.entries.drain(..old);
     }
 }
 
-impl<T> Stage<T> {
-    pub fn keeping(most: usize) -> Self {
-        Stage(Mutex::new(Entries { most, kept: Vec::new() }))
+impl<T> Lru<T> {
+    pub fn with_capacity(capacity: usize) -> Self {
+        Lru(Mutex::new(Entries { capacity, entries: Vec::new() }))
     }
 
     fn entries(&self) -> MutexGuard<'_, Entries<T>> {
@@ -48,15 +48,15 @@ impl<T> Stage<T> {
     }
 
     /// Keeps no more than so many from now on.
-    pub fn keep(&self, most: usize) {
+    pub fn set_capacity(&self, capacity: usize) {
         let mut entries = self.entries();
-        entries.most = most;
+        entries.capacity = capacity;
         entries.make_room(0);
     }
 
     /// A value, if it is kept.
-    fn kept(&self, key: &Key) -> Option<Arc<T>> {
-        let kept = &mut self.entries().kept;
+    fn touch(&self, key: &Key) -> Option<Arc<T>> {
+        let kept = &mut self.entries().entries;
         let i = kept.iter().position(|(k, _)| k == key)?;
         let entry = kept.remove(i);
         kept.push(entry);
@@ -64,8 +64,13 @@ impl<T> Stage<T> {
     }
 
     /// The kept value, or a new one; two callers at once may both make it, which costs time but never waits.
-    pub fn get(&self, key: Key, build: Build, make: impl FnOnce() -> T) -> Result<Arc<T>, Cancelled> {
-        if let Some(kept) = self.kept(&key) {
+    pub fn get_or_build(
+        &self,
+        key: Key,
+        build: Build,
+        make: impl FnOnce() -> T,
+    ) -> Result<Arc<T>, Cancelled> {
+        if let Some(kept) = self.touch(&key) {
             return Ok(kept);
         }
         let made = Arc::new(make());
@@ -74,34 +79,34 @@ impl<T> Stage<T> {
         }
         let mut entries = self.entries();
         entries.make_room(1);
-        entries.kept.push((key, made.clone()));
+        entries.entries.push((key, made.clone()));
         Ok(made)
     }
 
     /// A value, if it is kept, and its key.
-    pub fn with_key(&self, key: Key) -> Option<(Key, Arc<T>)> {
-        Some((key, self.kept(&key)?))
+    pub fn find(&self, key: Key) -> Option<(Key, Arc<T>)> {
+        Some((key, self.touch(&key)?))
     }
 
     /// The value that is best kept, and its key. For a first picture the fine one is as good: where nothing
     /// has changed first pictures show what the last one did, or they would jump at each touch.
-    pub fn best_kept(&self, key: impl Fn(TableQuality) -> Key, build: Build) -> Option<(Key, Arc<T>)> {
+    pub fn find_best(&self, key: impl Fn(TableQuality) -> Key, build: Build) -> Option<(Key, Arc<T>)> {
         let fine = (build.quality == TableQuality::Draft).then_some(TableQuality::Full);
-        fine.into_iter().chain([build.quality]).map(key).find_map(|key| self.with_key(key))
+        fine.into_iter().chain([build.quality]).map(key).find_map(|key| self.find(key))
     }
 
     /// The same, or a new one.
-    pub fn best(
+    pub fn best_or_build(
         &self,
         key: impl Fn(TableQuality) -> Key,
         build: Build,
         make: impl FnOnce() -> T,
     ) -> Result<(Key, Arc<T>), Cancelled> {
-        if let Some(kept) = self.best_kept(&key, build) {
+        if let Some(kept) = self.find_best(&key, build) {
             return Ok(kept);
         }
         let key = key(build.quality);
-        Ok((key, self.get(key, build, make)?))
+        Ok((key, self.get_or_build(key, build, make)?))
     }
 }
 
@@ -116,13 +121,15 @@ mod tests {
     /// A draft is made where nothing fine is kept, and a fine one though there is a draft.
     #[test]
     fn what_is_fine_is_good_enough_for_a_draft() {
-        let stage = Stage::keeping(4);
-        let best = |quality: TableQuality, made: u32| *stage.best(number, quality.into(), || made).unwrap().1;
+        let stage = Lru::with_capacity(4);
+        let best = |quality: TableQuality, made: u32| {
+            *stage.best_or_build(number, quality.into(), || made).unwrap().1
+        };
         assert_eq!(best(TableQuality::Draft, 1), 1);
         assert_eq!(best(TableQuality::Full, 2), 2);
         assert_eq!(best(TableQuality::Draft, 3), 2);
         assert_eq!(
-            stage.best(number, TableQuality::Draft.into(), || 4).unwrap().0,
+            stage.best_or_build(number, TableQuality::Draft.into(), || 4).unwrap().0,
             number(TableQuality::Full)
         );
     }
@@ -130,15 +137,16 @@ mod tests {
     /// What was asked for last stays longest.
     #[test]
     fn the_newest_are_kept() {
-        let stage = Stage::keeping(3);
-        let get =
-            |of: u32| *stage.get(key(of, TableQuality::Full), TableQuality::Full.into(), || of).unwrap();
-        let kept = |of: u32| stage.with_key(key(of, TableQuality::Full)).is_some();
+        let stage = Lru::with_capacity(3);
+        let get = |of: u32| {
+            *stage.get_or_build(key(of, TableQuality::Full), TableQuality::Full.into(), || of).unwrap()
+        };
+        let kept = |of: u32| stage.find(key(of, TableQuality::Full)).is_some();
         (0..3).for_each(|of| assert_eq!(get(of), of));
         assert!(kept(0));
         get(3);
         assert!(!kept(1) && kept(2) && kept(0));
-        stage.keep(1);
+        stage.set_capacity(1);
         assert!(kept(0) && !kept(2) && !kept(3));
         get(5);
         assert!(kept(5) && !kept(0));
@@ -147,10 +155,10 @@ mod tests {
     /// What was called off while it was made is not kept.
     #[test]
     fn nothing_is_kept_of_what_was_called_off() {
-        let stage: Stage<u32> = Stage::keeping(3);
+        let stage: Lru<u32> = Lru::with_capacity(3);
         let off = || true;
         let build = Build::new(TableQuality::Full, &off);
-        assert_eq!(stage.get(number(TableQuality::Full), build, || 1).unwrap_err(), Cancelled);
-        assert!(stage.kept(&number(TableQuality::Full)).is_none());
+        assert_eq!(stage.get_or_build(number(TableQuality::Full), build, || 1).unwrap_err(), Cancelled);
+        assert!(stage.touch(&number(TableQuality::Full)).is_none());
     }
 }

@@ -1,7 +1,7 @@
 //! The clear sky's own light: what it sheds at the eye's height and at others, and what air sends back of
 //! light from below.
 
-use super::two_stream::{Clear, ratio};
+use super::two_stream::{ClearFluxes, ratio};
 use crate::air::{Air, Medium, SkyRadiance, TOP_M, forward_lobe, on_upright_planes};
 use crate::scene::Light;
 use crate::simd::Scalar;
@@ -65,7 +65,7 @@ pub struct SkyLight<'a> {
 
 /// What one light makes of the sky, and for one of them what is there without any: airglow, or a painted
 /// sky. Light of all parts adds up, so that several suns are the sum of what each makes alone.
-pub(super) struct Part<'a> {
+pub(super) struct SkyPart<'a> {
     pub sky: &'a SkyLight<'a>,
     /// Its place among the lights.
     pub light: Option<usize>,
@@ -81,13 +81,13 @@ pub(super) struct SkyIrradiance {
 
 impl SkyIrradiance {
     /// What comes from around the light, on level ground.
-    pub fn with_light(&self, part: &Part) -> Rgb {
+    pub fn with_light(&self, part: &SkyPart) -> Rgb {
         self.sunward.map(|v| v * part.light().map_or(0.0, Light::up))
     }
 
     /// At another altitude than the ground's: so much more or less as there is air above that scatters down
     /// what the light sends it. The sky around the light goes with it, the rest is even.
-    pub fn at(&self, part: &Part, over: &Scattering, altitude: f64) -> Clear {
+    pub fn at(&self, part: &SkyPart, over: &Scattering, altitude: f64) -> ClearFluxes {
         let (here, there) = (over.above(0.0), over.above(altitude));
         // Channels on the edge of the gamut go with the others.
         let whole = ratio(luminance(there), luminance(here), 1.0).max(0.0);
@@ -102,7 +102,7 @@ impl SkyIrradiance {
             }
         }
         let sky = [0, 1, 2].map(|c| (self.level[c] - with_light[c]) * brighter[c]);
-        Clear { sky, lights, brighter }
+        ClearFluxes { sky, lights, brighter }
     }
 }
 
@@ -153,13 +153,13 @@ const FADES_UNDER: f64 = 0.07;
 
 impl SkyLight<'_> {
     /// One part for each light that shines, the first of them with what is there without lights.
-    pub(super) fn parts(&self) -> Vec<Part<'_>> {
+    pub(super) fn parts(&self) -> Vec<SkyPart<'_>> {
         let shining = (0..self.lights.len()).filter(|i| self.lights[*i].strength > 0.0);
-        let mut parts: Vec<Part> =
-            shining.map(|i| Part { sky: self, light: Some(i), with_rest: false }).collect();
+        let mut parts: Vec<SkyPart> =
+            shining.map(|i| SkyPart { sky: self, light: Some(i), with_rest: false }).collect();
         match parts.first_mut() {
             Some(first) => first.with_rest = true,
-            None => parts.push(Part { sky: self, light: None, with_rest: true }),
+            None => parts.push(SkyPart { sky: self, light: None, with_rest: true }),
         }
         parts
     }
@@ -179,7 +179,7 @@ impl SkyLight<'_> {
     }
 }
 
-impl<'a> Part<'a> {
+impl<'a> SkyPart<'a> {
     pub fn light(&self) -> Option<&'a Light> {
         self.light.map(|i| &self.sky.lights[i])
     }

@@ -7,7 +7,7 @@ use tenter_sky::spectrum::{Rgb, luminance};
 
 /// What a layer does to light in the mean over its columns.
 #[derive(Clone)]
-pub(super) struct Slab {
+pub(super) struct SlabFluxes {
     /// Share let through of the sky's light; the rest is sent back.
     pub of_sky: f32,
     /// Share of the sky's light that comes between clouds, or has hardly turned in them.
@@ -16,9 +16,9 @@ pub(super) struct Slab {
     pub of_lights: Vec<(f32, f32, f32)>,
 }
 
-impl Slab {
+impl SlabFluxes {
     /// `table`: of the layer's particles; `mean`: over columns, of a function of their optical depth.
-    pub fn new(lights: &[Light], table: &SlabTable, mean: impl Fn(&dyn Fn(f64) -> f64) -> f64) -> Slab {
+    pub fn new(lights: &[Light], table: &SlabTable, mean: impl Fn(&dyn Fn(f64) -> f64) -> f64) -> SlabFluxes {
         let of_lights = lights.iter().map(|light| {
             let slabs = table.under(light.up());
             let through = mean(&|t| 1.0 - slabs.reflectance(t as f32) as f64);
@@ -28,13 +28,13 @@ impl Slab {
         let all = table.under_all();
         let of_sky = mean(&|t| 1.0 - all.reflectance(t as f32) as f64) as f32;
         let open = mean(&|t| (-DIFFUSIVITY * t * NON_FORWARD_FRACTION as f64).exp()) as f32;
-        Slab { of_sky, open, of_lights: of_lights.collect() }
+        SlabFluxes { of_sky, open, of_lights: of_lights.collect() }
     }
 
     /// The same under one light, or none.
-    pub fn under(&self, light: Option<usize>) -> Slab {
+    pub fn under(&self, light: Option<usize>) -> SlabFluxes {
         let of_lights = light.map(|l| self.of_lights[l]).into_iter().collect();
-        Slab { of_lights, ..*self }
+        SlabFluxes { of_lights, ..*self }
     }
 }
 
@@ -67,14 +67,14 @@ pub(super) struct FluxLevels {
 }
 
 /// Light that comes down at an altitude without clouds, on level ground: from the sky and from each light.
-pub(super) struct Clear {
+pub(super) struct ClearFluxes {
     pub sky: Rgb,
     pub lights: Vec<Rgb>,
     /// How much more the sky sheds there than at the eye.
     pub brighter: Rgb,
 }
 
-impl Clear {
+impl ClearFluxes {
     /// What goes up again from bare ground.
     pub fn up(&self, albedo: Rgb) -> Rgb {
         [0, 1, 2].map(|c| albedo[c] * (self.sky[c] + self.lights.iter().map(|v| v[c]).sum::<f32>()))
@@ -90,7 +90,7 @@ impl FluxLevels {
     /// two-stream adding of slabs, for example Liou 2002, section 6.4), and so does the air over them, a
     /// share `air`: of what goes up from bare ground the sky's light knows. `clear`: what there is at each
     /// level without clouds.
-    pub fn between(slabs: &[Slab], clear: &[Clear], albedo: Rgb, air: Rgb) -> FluxLevels {
+    pub fn between(slabs: &[SlabFluxes], clear: &[ClearFluxes], albedo: Rgb, air: Rgb) -> FluxLevels {
         let n = slabs.len();
         let left = |share: &dyn Fn(&(f32, f32, f32)) -> f32| {
             let mut left = vec![clear[n].lights.clone(); n + 1];
@@ -133,7 +133,7 @@ impl FluxLevels {
             for c in 0..3 {
                 down[n][c] = sky[c] + air[c] * at_least_nothing(up[n][c] - bare[n][c], bare[n][c]);
                 for i in (0..n).rev() {
-                    let Slab { of_sky, of_lights, .. } = &slabs[i];
+                    let SlabFluxes { of_sky, of_lights, .. } = &slabs[i];
                     let scattered = sum(&direct[i + 1], &|l| of_lights[l].0 - of_lights[l].1, c);
                     let rising = up[i][c] + up_by_air[i][c];
                     let falling = of_sky * down[i + 1][c] + (1.0 - of_sky) * rising + scattered;
@@ -141,7 +141,7 @@ impl FluxLevels {
                 }
                 up[0][c] = albedo[c] * (down[0][c] + straight[0][c]);
                 for i in 0..n {
-                    let Slab { of_sky, of_lights, .. } = &slabs[i];
+                    let SlabFluxes { of_sky, of_lights, .. } = &slabs[i];
                     let back = sum(&direct[i + 1], &|l| 1.0 - of_lights[l].0, c);
                     let rising = up[i][c] + up_by_air[i][c];
                     up[i + 1][c] = of_sky * rising + (1.0 - of_sky) * down[i + 1][c] + back;
@@ -165,19 +165,19 @@ mod tests {
     const SKY: f32 = 20.0;
     const SUN: f32 = 80.0;
 
-    fn clear(sky: f32, sun: f32) -> Clear {
-        Clear { sky: [sky; 3], lights: vec![[sun; 3]], brighter: [1.0; 3] }
+    fn clear(sky: f32, sun: f32) -> ClearFluxes {
+        ClearFluxes { sky: [sky; 3], lights: vec![[sun; 3]], brighter: [1.0; 3] }
     }
 
-    fn slab(of_sky: f32, through: f32, straight: f32) -> Slab {
-        Slab { of_sky, open: straight, of_lights: vec![(through, straight, straight)] }
+    fn slab(of_sky: f32, through: f32, straight: f32) -> SlabFluxes {
+        SlabFluxes { of_sky, open: straight, of_lights: vec![(through, straight, straight)] }
     }
 
     /// Slabs take nothing: what comes in leaves at the top or stays in black ground.
     #[test]
     fn no_light_is_lost_between_slabs() {
         let slabs = [slab(0.7, 0.5, 0.2), slab(0.4, 0.3, 0.0), slab(0.9, 0.95, 0.6)];
-        let clear: Vec<Clear> = (0..4).map(|_| clear(SKY, SUN)).collect();
+        let clear: Vec<ClearFluxes> = (0..4).map(|_| clear(SKY, SUN)).collect();
         let levels = FluxLevels::between(&slabs, &clear, [0.0; 3], [0.0; 3]);
         let out = levels.up[3][1] + levels.down[0][1] + levels.straight[0][1];
         assert!((out / (SKY + SUN) - 1.0).abs() < 1e-4, "{out}");
@@ -221,7 +221,7 @@ mod tests {
 
     #[test]
     fn what_has_hardly_turned_is_told_apart() {
-        let slabs = [Slab { of_sky: 0.9, open: 0.4, of_lights: vec![(0.95, 0.4, 0.6)] }];
+        let slabs = [SlabFluxes { of_sky: 0.9, open: 0.4, of_lights: vec![(0.95, 0.4, 0.6)] }];
         let clear = [clear(SKY, SUN), clear(SKY, SUN)];
         let levels = FluxLevels::between(&slabs, &clear, [0.0; 3], [0.0; 3]);
         assert!((levels.hardly[0][2] - 0.2 * SUN).abs() < 1e-3 && levels.hardly[1][2] == 0.0);

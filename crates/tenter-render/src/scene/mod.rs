@@ -4,13 +4,13 @@
 //! exposure touches no stage, a moved sun keeps the form and the density of clouds, a turned camera keeps
 //! all.
 
-pub(crate) mod ambience;
+pub(crate) mod ambient;
 mod fog;
 mod lights;
 pub(crate) mod probe;
 pub(crate) mod slab_correction;
 
-pub use ambience::{AmbientLight, LayerAmbient, UpwellingAirlight};
+pub use ambient::{AmbientLight, LayerAmbient, UpwellingAirlight};
 pub use fog::Fog;
 pub use lights::{
     Face, MAX_LIGHTS, PlacedLight, PlacedMoon, PlacedSun, grade_of, moonlight, placed_lights, time_of,
@@ -47,9 +47,9 @@ pub struct Scene {
     /// What each light sends onto a plane that faces it inside the fog, in the mean, lx.
     pub fog_lit: [Rgb; MAX_LIGHTS],
     /// From the lowest base up.
-    pub clouds: Vec<Clouds>,
+    pub clouds: Vec<CloudComponent>,
     /// The altitudes that hold clouds, from the lowest up.
-    pub intervals: Vec<Band>,
+    pub intervals: Vec<AltitudeInterval>,
     pub land: Option<Arc<Land>>,
     pub ambient: AmbientLight,
     pub eye_probe: Option<Arc<EnvironmentProbe>>,
@@ -79,7 +79,7 @@ pub struct Horizon {
 
 /// One form of a scene's clouds: the bodies of a layer, or the anvils over them.
 #[derive(Clone)]
-pub struct Clouds {
+pub struct CloudComponent {
     /// The layer's place in the document.
     pub layer: usize,
     /// The form, and columns taken all over it.
@@ -129,7 +129,7 @@ impl Shading {
     }
 }
 
-impl Clouds {
+impl CloudComponent {
     /// Optical depth of its shadow from a place beside it (m east, north and above its base) toward a light,
     /// as [`SunDepth::from_outside`] has it.
     #[inline(always)]
@@ -149,16 +149,16 @@ impl Clouds {
 
 /// Altitudes (m) between which the same clouds are met.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Band {
+pub struct AltitudeInterval {
     pub from: f32,
     pub to: f32,
     /// Numbers of those clouds; the thickest first, whose drops stand for all.
     pub clouds: Vec<usize>,
 }
 
-impl Band {
+impl AltitudeInterval {
     /// The bands of clouds, given the altitudes and the mean extinction of each.
-    pub fn of(clouds: &[(f32, f32, f32)]) -> Vec<Band> {
+    pub fn of(clouds: &[(f32, f32, f32)]) -> Vec<AltitudeInterval> {
         let mut edges: Vec<f32> = clouds.iter().flat_map(|(from, to, _)| [*from, *to]).collect();
         edges.sort_by(f32::total_cmp);
         edges.dedup();
@@ -167,7 +167,7 @@ impl Band {
             let there = |i: &usize| clouds[*i].0 <= from && to <= clouds[*i].1;
             let mut inside: Vec<usize> = (0..clouds.len()).filter(there).collect();
             inside.sort_by(|a, b| clouds[*b].2.total_cmp(&clouds[*a].2));
-            Band { from, to, clouds: inside }
+            AltitudeInterval { from, to, clouds: inside }
         };
         edges.windows(2).map(within).filter(|band| !band.clouds.is_empty()).collect()
     }
@@ -217,7 +217,8 @@ mod tests {
 
     #[test]
     fn layers_that_cross_share_a_band() {
-        let bands = Band::of(&[(1000.0, 3000.0, 0.01), (2000.0, 2500.0, 0.05), (8000.0, 9000.0, 0.001)]);
+        let bands =
+            AltitudeInterval::of(&[(1000.0, 3000.0, 0.01), (2000.0, 2500.0, 0.05), (8000.0, 9000.0, 0.001)]);
         let expected: [(f32, f32, &[usize]); 4] = [
             (1000.0, 2000.0, &[0]),
             (2000.0, 2500.0, &[1, 0]),
@@ -228,6 +229,6 @@ mod tests {
         for (band, (from, to, clouds)) in bands.iter().zip(expected) {
             assert_eq!((band.from, band.to, band.clouds.as_slice()), (from, to, clouds));
         }
-        assert!(Band::of(&[]).is_empty());
+        assert!(AltitudeInterval::of(&[]).is_empty());
     }
 }

@@ -12,7 +12,7 @@ pub const WIDTH: usize = 48;
 pub const HEIGHT: usize = WIDTH / 2;
 /// What is kept for a direction.
 #[derive(Clone, Copy)]
-pub struct Toward {
+pub struct ProbeTexel {
     /// Radiance spread as far as light is that has hardly turned, cd/m2.
     pub forward: Rgb,
     /// The sky's light on what faces that way, over that of a clear sky.
@@ -20,16 +20,16 @@ pub struct Toward {
 }
 
 /// The eye's surroundings under one light, by its place among the scene's.
-pub struct UnderLight {
+pub struct LightProbe {
     pub number: usize,
-    pub toward: Vec<Toward>,
+    pub toward: Vec<ProbeTexel>,
 }
 
 /// The eye's surroundings. Each light has its own: what clouds make of the sky's light is a share of what
 /// that light makes, and shares of several don't add up.
 pub struct EnvironmentProbe {
     pub camera: Camera,
-    pub lights: Vec<UnderLight>,
+    pub lights: Vec<LightProbe>,
 }
 
 /// The same along the rays of a packet.
@@ -43,7 +43,7 @@ pub struct ProbeSample<R: Real> {
 impl<R: Real> ProbeSample<R> {
     /// What lights a layer from its sides above the horizon, in one channel.
     #[inline(always)]
-    pub fn around(&self, layer: &LayerAmbient, channel: usize) -> R {
+    pub fn side_radiance(&self, layer: &LayerAmbient, channel: usize) -> R {
         let mut sum = R::splat(0.0);
         for (facing, around) in self.facing.iter().zip(&layer.around_of) {
             sum = facing[channel].mul_add(R::splat(around[channel]), sum);
@@ -80,16 +80,16 @@ impl EnvironmentProbe {
     }
 
     /// Toward a direction and toward where that comes from.
-    pub fn at_both(&self, light: &UnderLight, direction: [f64; 3]) -> [Toward; 2] {
+    pub fn at_both(&self, light: &LightProbe, direction: [f64; 3]) -> [ProbeTexel; 2] {
         let [x, y] = self.camera.place(direction).expect("a latlong picture shows all directions");
         let (half, whole) = (0.5 * WIDTH as f64, HEIGHT as f64);
         [light.at(x, y), light.at(x + half, whole - y)]
     }
 }
 
-impl UnderLight {
+impl LightProbe {
     /// At a place of the picture, as if it went on sideways.
-    fn at(&self, x: f64, y: f64) -> Toward {
+    fn at(&self, x: f64, y: f64) -> ProbeTexel {
         let (x, y) = (x - 0.5, (y - 0.5).clamp(0.0, HEIGHT as f64 - 1.0));
         let (column, row) = (x.floor(), y.floor().min(HEIGHT as f64 - 2.0));
         let (fx, fy) = ((x - column) as f32, (y - row) as f32);
@@ -98,14 +98,14 @@ impl UnderLight {
             &self.toward[(row as usize + down) * WIDTH + column]
         };
         let [a, b, c, d] = [corner(0, 0), corner(1, 0), corner(0, 1), corner(1, 1)];
-        let between = |f: fn(&Toward) -> &Rgb| {
+        let between = |f: fn(&ProbeTexel) -> &Rgb| {
             [0, 1, 2].map(|k| {
                 let up = f(a)[k] + (f(b)[k] - f(a)[k]) * fx;
                 let down = f(c)[k] + (f(d)[k] - f(c)[k]) * fx;
                 up + (down - up) * fy
             })
         };
-        Toward { forward: between(|t| &t.forward), facing: between(|t| &t.facing) }
+        ProbeTexel { forward: between(|t| &t.forward), facing: between(|t| &t.facing) }
     }
 }
 

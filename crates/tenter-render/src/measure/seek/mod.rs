@@ -3,24 +3,24 @@
 //! Wishes are judged by what comes through all layers: quickly to find candidates, then closely, as the light
 //! meter does.
 
+mod ray_depths;
 mod rays;
 mod slides;
-mod way;
 
 use crate::air::TableQuality;
 use crate::prepare::Cancelled;
 use crate::scene::Scene;
-use rays::{Look, Rays};
+use ray_depths::depths;
+use rays::{RayDensity, Rays};
 use serde::{Deserialize, Serialize};
 use tenter_sky::document::{CloudLayer, Sky};
-use way::depths;
 
 /// What is wished for.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "of", rename_all = "snake_case", deny_unknown_fields)]
-pub enum Wish {
+pub enum Target {
     /// How the first light over the horizon is seen from the eye.
-    Sun { seen: Seen },
+    Sun { seen: Visibility },
     /// Share of that light's direct light that reaches the eye.
     SunShare { share: f64 },
     /// A part of the frame, from its left and upper edge, as shares of its width and height: free of clouds,
@@ -33,7 +33,7 @@ pub enum Wish {
 /// How a light may be seen.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
-pub enum Seen {
+pub enum Visibility {
     Clear,
     Veiled,
     Hidden,
@@ -44,7 +44,7 @@ pub enum Seen {
 /// What of a layer may change for a wish.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
-pub enum By {
+pub enum SearchVariable {
     #[default]
     Slide,
     Seed,
@@ -53,7 +53,7 @@ pub enum By {
 
 /// A layer that fulfils a wish, more or less; one of its first four is changed.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
-pub struct Found {
+pub struct Candidate {
     pub slide_east_m: f64,
     pub slide_north_m: f64,
     pub seed: u32,
@@ -61,13 +61,14 @@ pub struct Found {
     /// What was judged: the share of light that comes through, or of the frame's part that is free; 0 to 1.
     pub figure: f64,
     /// How far that is from the wish; 0 is fulfilled.
-    pub off: f64,
+    #[serde(rename = "off")]
+    pub error: f64,
 }
 
 /// What was found, best first.
 #[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct Findings {
-    pub found: Vec<Found>,
+pub struct SearchResult {
+    pub found: Vec<Candidate>,
     /// The figure without the layer. Where that misses a wish for more light, no change of the layer can
     /// fulfil it.
     pub without: f64,
@@ -75,11 +76,11 @@ pub struct Findings {
 
 /// Why nothing can be sought.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-pub enum NoSeek {
+pub enum SearchError {
     #[error("no layer {0:?} with clouds in it")]
     Layer(String),
     #[error("{0}")]
-    Wish(&'static str),
+    Target(&'static str),
     #[error(transparent)]
     Cancelled(#[from] Cancelled),
 }
@@ -97,30 +98,32 @@ pub fn seek(
     sky: &Sky,
     make: impl Fn(&Sky, TableQuality) -> Result<Scene, Cancelled>,
     layer_id: &str,
-    wish: &Wish,
-    by: By,
+    target: &Target,
+    by: SearchVariable,
     most: usize,
-) -> Result<Findings, NoSeek> {
+) -> Result<SearchResult, SearchError> {
     let number = sky.clouds.iter().position(|l| l.id == layer_id);
-    let number = number.ok_or_else(|| NoSeek::Layer(layer_id.into()))?;
+    let number = number.ok_or_else(|| SearchError::Layer(layer_id.into()))?;
     let scene = make(sky, TableQuality::Full)?;
     if scene.clouds.iter().all(|c| c.layer != number) {
-        return Err(NoSeek::Layer(layer_id.into()));
+        return Err(SearchError::Layer(layer_id.into()));
     }
-    let close = Rays::of(sky, &scene, wish, Look::Close)?;
-    let task = Task { sky, scene: &scene, number, wish, close: &close };
+    let close = Rays::of(sky, &scene, target, RayDensity::Close)?;
+    let task = Task { sky, scene: &scene, number, target, close: &close };
     let has_regions = sky.clouds[number].regions.iter().any(|r| !r.muted);
     let mut found = match by {
-        By::Slide if has_regions => remade(&task, &make, slides::around(&sky.clouds[number]), most)?,
-        By::Slide => slides::slides(&task, &make, most)?,
-        By::Seed => remade(&task, &make, seeds(&sky.clouds[number]), most)?,
-        By::Thickness => thicknesses(&task),
+        SearchVariable::Slide if has_regions => {
+            remade(&task, &make, slides::around(&sky.clouds[number]), most)?
+        }
+        SearchVariable::Slide => slides::slides(&task, &make, most)?,
+        SearchVariable::Seed => remade(&task, &make, seeds(&sky.clouds[number]), most)?,
+        SearchVariable::Thickness => thicknesses(&task),
     };
     by_off(&mut found);
     found.truncate(most);
     let without = depths(&scene, number, &close);
-    let without = wish.judge(&close, |ray| (-without[ray].others).exp()).0;
-    Ok(Findings { found, without })
+    let without = target.judge(&close, |ray| (-without[ray].others).exp()).0;
+    Ok(SearchResult { found, without })
 }
 
 /// What is sought, and where.
@@ -130,7 +133,7 @@ struct Task<'a> {
     scene: &'a Scene,
     /// Of the layer that may change.
     number: usize,
-    wish: &'a Wish,
+    target: &'a Target,
     close: &'a Rays,
 }
 
@@ -140,21 +143,21 @@ impl Task<'_> {
     }
 
     /// A layer with what a wish makes of it.
-    fn found(&self, layer: &CloudLayer, (figure, off): (f64, f64)) -> Found {
-        Found {
+    fn found(&self, layer: &CloudLayer, (figure, error): (f64, f64)) -> Candidate {
+        Candidate {
             slide_east_m: layer.slide_east_m,
             slide_north_m: layer.slide_north_m,
             seed: layer.seed,
             optical_thickness: layer.optical_thickness(),
             figure,
-            off,
+            error,
         }
     }
 }
 
 /// Best first; of those that are as good, the one that came first.
-fn by_off(found: &mut [Found]) {
-    found.sort_by(|a, b| (a.off * 50.0).round().total_cmp(&(b.off * 50.0).round()));
+fn by_off(found: &mut [Candidate]) {
+    found.sort_by(|a, b| (a.error * 50.0).round().total_cmp(&(b.error * 50.0).round()));
 }
 
 /// Layers whose clouds must be made anew to be judged: all by quick maps, the best again by full ones.
@@ -163,20 +166,20 @@ fn remade(
     make: &impl Fn(&Sky, TableQuality) -> Result<Scene, Cancelled>,
     layers: Vec<CloudLayer>,
     most: usize,
-) -> Result<Vec<Found>, Cancelled> {
+) -> Result<Vec<Candidate>, Cancelled> {
     let mut sky = task.sky.clone();
     let mut judge = |layer: &CloudLayer, quality| {
         sky.clouds[task.number] = layer.clone();
         let depths = depths(&make(&sky, quality)?, task.number, task.close);
         let through = |ray: usize| (-depths[ray].own - depths[ray].others).exp();
-        Ok(task.found(layer, task.wish.judge(task.close, through)))
+        Ok(task.found(layer, task.target.judge(task.close, through)))
     };
     let mut quick = Vec::new();
     for layer in layers {
         let found = judge(&layer, TableQuality::Draft)?;
         quick.push((layer, found));
     }
-    quick.sort_by(|(_, a), (_, b)| a.off.total_cmp(&b.off));
+    quick.sort_by(|(_, a), (_, b)| a.error.total_cmp(&b.error));
     quick.iter().take(most).map(|(layer, _)| judge(layer, TableQuality::Full)).collect()
 }
 
@@ -184,19 +187,19 @@ fn seeds(layer: &CloudLayer) -> Vec<CloudLayer> {
     (1..=SEEDS).map(|i| CloudLayer { seed: layer.seed.wrapping_add(i), ..layer.clone() }).collect()
 }
 
-fn thicknesses(task: &Task) -> Vec<Found> {
+fn thicknesses(task: &Task) -> Vec<Candidate> {
     let depths = depths(task.scene, task.number, task.close);
     let present = task.layer().optical_thickness();
     // The nearest first, so that of those that are as good it is the one.
     let steps = (0..=EACH_WAY).flat_map(|i| if i == 0 { vec![0] } else { vec![-i, i] });
-    let mut all: Vec<Found> = steps
+    let mut all: Vec<Candidate> = steps
         .filter_map(|step| {
             let share = THICKER.powi(step);
             let mut layer = task.layer().clone();
             layer.set_optical_thickness(present * share);
             let through = |ray: usize| (-depths[ray].own * share as f32 - depths[ray].others).exp();
             let fits = layer.water_content_g_m3 <= 10.0;
-            fits.then(|| task.found(&layer, task.wish.judge(task.close, through)))
+            fits.then(|| task.found(&layer, task.target.judge(task.close, through)))
         })
         .collect();
     by_off(&mut all);
@@ -205,8 +208,12 @@ fn thicknesses(task: &Task) -> Vec<Found> {
 }
 
 /// The first ones that are all apart from one another.
-fn apart(found: Vec<Found>, most: usize, are_apart: impl Fn(&Found, &Found) -> bool) -> Vec<Found> {
-    let mut kept: Vec<Found> = Vec::new();
+fn apart(
+    found: Vec<Candidate>,
+    most: usize,
+    are_apart: impl Fn(&Candidate, &Candidate) -> bool,
+) -> Vec<Candidate> {
+    let mut kept: Vec<Candidate> = Vec::new();
     for f in found {
         if kept.len() < most && kept.iter().all(|k| are_apart(k, &f)) {
             kept.push(f);
@@ -215,37 +222,37 @@ fn apart(found: Vec<Found>, most: usize, are_apart: impl Fn(&Found, &Found) -> b
     kept
 }
 
-impl Wish {
+impl Target {
     /// The figure it is judged by, and how far that is off. `through`: what comes along each ray.
     fn judge(&self, rays: &Rays, through: impl Fn(usize) -> f32) -> (f64, f64) {
         let all = || (0..rays.all.len()).map(|i| through(i) as f64);
         let disc = || rays.all.iter().zip(all()).map(|(ray, t)| ray.share * t).sum::<f64>();
         match *self {
-            Wish::SunShare { share } => (disc(), (disc() - share).abs()),
-            Wish::Sun { seen } => {
+            Target::SunShare { share } => (disc(), (disc() - share).abs()),
+            Target::Sun { seen } => {
                 let disc = disc();
                 let around =
                     || rays.all.iter().zip(all()).filter(|(ray, _)| ray.share == 0.0).map(|(_, t)| t);
                 let free = around().filter(|t| *t > 0.5).count() as f64 / around().count() as f64;
                 // The disc first; of places that are as good, those where it is the same all around.
                 let both = |disc: f64, worst: f64| (1.0 - AROUND) * disc + AROUND * worst;
-                let off = match seen {
-                    Seen::Clear => both(1.0 - disc, 1.0 - around().fold(1.0, f64::min)),
-                    Seen::Hidden => both(disc, around().fold(0.0, f64::max)),
+                let error = match seen {
+                    Visibility::Clear => both(1.0 - disc, 1.0 - around().fold(1.0, f64::min)),
+                    Visibility::Hidden => both(disc, around().fold(0.0, f64::max)),
                     // Through cloud all over, and even.
-                    Seen::Veiled => {
+                    Visibility::Veiled => {
                         let veiled = |t: f64| (t - 0.35).abs();
                         both(veiled(disc), around().map(veiled).fold(0.0, f64::max))
                     }
-                    Seen::Rim => (free - 0.5).abs() + 0.5 * (disc - 0.5).abs(),
+                    Visibility::Rim => (free - 0.5).abs() + 0.5 * (disc - 0.5).abs(),
                 };
-                (disc, off)
+                (disc, error)
             }
-            Wish::Frame { filled, .. } => {
+            Target::Frame { filled, .. } => {
                 let free = all().sum::<f64>() / rays.all.len() as f64;
                 (free, if filled { free } else { 1.0 - free })
             }
-            Wish::Spot { lit, .. } => (disc(), if lit { 1.0 - disc() } else { disc() }),
+            Target::Spot { lit, .. } => (disc(), if lit { 1.0 - disc() } else { disc() }),
         }
     }
 }

@@ -1,6 +1,6 @@
 //! The ways of light that tell whether a wish is fulfilled.
 
-use super::{NoSeek, Wish};
+use super::{SearchError, Target};
 use crate::picture::{DiscPlace, disc_places};
 use crate::scene::{Light, Scene};
 use std::f64::consts::PI;
@@ -9,7 +9,7 @@ use tenter_sky::document::Sky;
 
 /// How closely is looked.
 #[derive(Clone, Copy, PartialEq)]
-pub(super) enum Look {
+pub(super) enum RayDensity {
     /// For the first of many thousand.
     Quick,
     /// As closely as the light meter.
@@ -41,18 +41,18 @@ const ACROSS: usize = 8;
 const DOWN: usize = 6;
 
 impl Rays {
-    pub fn of(sky: &Sky, scene: &Scene, wish: &Wish, look: Look) -> Result<Rays, NoSeek> {
+    pub fn of(sky: &Sky, scene: &Scene, target: &Target, look: RayDensity) -> Result<Rays, SearchError> {
         let eye = ([0.0; 2], scene.eye_altitude);
-        let all = match *wish {
-            Wish::SunShare { .. } => disc(light(scene)?, eye, look),
-            Wish::Sun { .. } => {
+        let all = match *target {
+            Target::SunShare { .. } => disc(light(scene)?, eye, look),
+            Target::Sun { .. } => {
                 let light = light(scene)?;
                 let mut rays = disc(light, eye, look);
                 rays.extend(ring(light, BESIDE_DEG.to_radians(), BESIDE).map(|d| ray(eye, d, 0.002, 0.0)));
                 rays
             }
-            Wish::Spot { east_m, north_m, .. } => disc(light(scene)?, ([east_m, north_m], 0.0), look),
-            Wish::Frame { left, top, right, bottom, .. } => {
+            Target::Spot { east_m, north_m, .. } => disc(light(scene)?, ([east_m, north_m], 0.0), look),
+            Target::Frame { left, top, right, bottom, .. } => {
                 if !(left < right
                     && top < bottom
                     && left >= 0.0
@@ -60,7 +60,7 @@ impl Rays {
                     && right <= 1.0
                     && bottom <= 1.0)
                 {
-                    return Err(NoSeek::Wish(
+                    return Err(SearchError::Target(
                         "a part of the frame has 0 <= left < right <= 1 and 0 <= top < bottom <= 1",
                     ));
                 }
@@ -78,12 +78,12 @@ impl Rays {
                     .map(|d| ray(eye, d, angle, 0.0))
                     .collect();
                 if rays.is_empty() {
-                    return Err(NoSeek::Wish("there is no sky in this part of the frame"));
+                    return Err(SearchError::Target("there is no sky in this part of the frame"));
                 }
                 rays
             }
         };
-        Ok(Rays { all, steps: if look == Look::Quick { 64 } else { 256 } })
+        Ok(Rays { all, steps: if look == RayDensity::Quick { 64 } else { 256 } })
     }
 }
 
@@ -92,15 +92,15 @@ fn ray((from, altitude): ([f64; 2], f64), direction: [f64; 3], angle: f64, share
 }
 
 /// The first light over the horizon.
-fn light(scene: &Scene) -> Result<&Light, NoSeek> {
+fn light(scene: &Scene) -> Result<&Light, SearchError> {
     let over = scene.lights.iter().find(|l| l.direction()[2] > 0.0);
-    over.ok_or(NoSeek::Wish("no light is over the horizon"))
+    over.ok_or(SearchError::Target("no light is over the horizon"))
 }
 
 /// Rays to a light's disc: its middle and a ring, or all the places the light meter looks at.
-fn disc(light: &Light, from: ([f64; 2], f64), look: Look) -> Vec<Ray> {
+fn disc(light: &Light, from: ([f64; 2], f64), look: RayDensity) -> Vec<Ray> {
     let radius = light.placed.in_sky.disc_radius;
-    if look == Look::Quick {
+    if look == RayDensity::Quick {
         // As far from the middle as places on a disc are in the mean.
         let share = 1.0 / (1 + BESIDE) as f64;
         let ring = ring(light, 2.0 / 3.0 * radius, BESIDE);

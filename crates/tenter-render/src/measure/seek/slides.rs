@@ -1,12 +1,12 @@
 //! Slides of a layer. Sliding clouds is the same as looking from elsewhere: nothing is formed anew, only the
 //! light's way through the layer is summed from many places beside the eye (or beside a spot of the land).
 
-use super::rays::{Look, Rays};
-use super::way::depth;
-use super::{Found, NoSeek, Task, apart, by_off};
+use super::ray_depths::depth;
+use super::rays::{RayDensity, Rays};
+use super::{Candidate, SearchError, Task, apart, by_off};
 use crate::air::TableQuality;
 use crate::prepare::Cancelled;
-use crate::scene::{Clouds, Scene};
+use crate::scene::{CloudComponent, Scene};
 use rayon::prelude::*;
 use std::f64::consts::PI;
 use tenter_sky::document::{CloudLayer, Sky};
@@ -30,14 +30,14 @@ pub(super) fn slides(
     task: &Task,
     make: &impl Fn(&Sky, TableQuality) -> Result<Scene, Cancelled>,
     most: usize,
-) -> Result<Vec<Found>, NoSeek> {
-    let quick = Rays::of(task.sky, task.scene, task.wish, Look::Quick)?;
+) -> Result<Vec<Candidate>, SearchError> {
+    let quick = Rays::of(task.sky, task.scene, task.target, RayDensity::Quick)?;
     let (layer, reach) = (task.layer(), reach(task.layer()));
-    let mut all: Vec<Found> = judged(task, &quick, &spiral(TRIED, reach));
+    let mut all: Vec<Candidate> = judged(task, &quick, &spiral(TRIED, reach));
     by_off(&mut all);
     // Between two places of the spiral, in the mean.
     let between = reach * (PI / TRIED as f64).sqrt();
-    let mut best: Vec<Found> = apart(all, JUDGED * most, |a, b| way(a, b) > 0.8 * layer.cell_size_m)
+    let mut best: Vec<Candidate> = apart(all, JUDGED * most, |a, b| way(a, b) > 0.8 * layer.cell_size_m)
         .iter()
         .map(|f| best_nearby(task, f, between))
         .collect();
@@ -46,7 +46,7 @@ pub(super) fn slides(
     let present = task.found(layer, (0.0, 0.0));
     best.sort_by(|a, b| way(a, &present).total_cmp(&way(b, &present)));
     let mut sky = task.sky.clone();
-    let mut again = |found: &Found| {
+    let mut again = |found: &Candidate| {
         let slid = &mut sky.clouds[task.number];
         (slid.slide_east_m, slid.slide_north_m) = (found.slide_east_m, found.slide_north_m);
         let scene = make(&sky, TableQuality::Full)?;
@@ -74,11 +74,11 @@ fn reach(layer: &CloudLayer) -> f64 {
 }
 
 /// Metres between two slides.
-fn way(a: &Found, b: &Found) -> f64 {
+fn way(a: &Candidate, b: &Candidate) -> f64 {
     (a.slide_east_m - b.slide_east_m).hypot(a.slide_north_m - b.slide_north_m)
 }
 
-fn best_nearby(task: &Task, found: &Found, between: f64) -> Found {
+fn best_nearby(task: &Task, found: &Candidate, between: f64) -> Candidate {
     let from =
         [found.slide_east_m - task.layer().slide_east_m, found.slide_north_m - task.layer().slide_north_m];
     let places: Vec<[f32; 2]> = spiral(NEARBY, between)
@@ -86,7 +86,7 @@ fn best_nearby(task: &Task, found: &Found, between: f64) -> Found {
         .map(|[east, north]| [from[0] as f32 + east, from[1] as f32 + north])
         .collect();
     let near = judged(task, task.close, &places);
-    near.into_iter().min_by(|a, b| a.off.total_cmp(&b.off)).expect("some are nearby")
+    near.into_iter().min_by(|a, b| a.error.total_cmp(&b.error)).expect("some are nearby")
 }
 
 /// A sunflower's spiral: evenly spread, and no two in a line. The first is no slide at all.
@@ -100,8 +100,8 @@ fn spiral(count: usize, reach: f64) -> Vec<[f32; 2]> {
 }
 
 /// What slides, m east and north of the present one, make of a wish.
-fn judged(task: &Task, rays: &Rays, slides: &[[f32; 2]]) -> Vec<Found> {
-    let (moved, fixed): (Vec<&Clouds>, Vec<&Clouds>) =
+fn judged(task: &Task, rays: &Rays, slides: &[[f32; 2]]) -> Vec<Candidate> {
+    let (moved, fixed): (Vec<&CloudComponent>, Vec<&CloudComponent>) =
         task.scene.clouds.iter().partition(|c| c.layer == task.number);
     let planet = task.scene.planet();
     // What comes through along each ray, for each slide.
@@ -117,10 +117,10 @@ fn judged(task: &Task, rays: &Rays, slides: &[[f32; 2]]) -> Vec<Found> {
     (0..slides.len())
         .map(|i| {
             let [east, north] = slides[i].map(f64::from);
-            Found {
+            Candidate {
                 slide_east_m: (layer.slide_east_m + east).round(),
                 slide_north_m: (layer.slide_north_m + north).round(),
-                ..task.found(layer, task.wish.judge(rays, |ray| through[ray][i]))
+                ..task.found(layer, task.target.judge(rays, |ray| through[ray][i]))
             }
         })
         .collect()

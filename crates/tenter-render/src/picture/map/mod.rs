@@ -12,8 +12,8 @@ pub use settings::{BAND_ROWS, LARGEST_WIDTH, Layout, MapSettings, SMALLEST_WIDTH
 pub use sums::MapSums;
 
 use super::disc::{Disc, DiscPixel, add_light, discs};
-use super::noise::{effort_for, noise_left};
-use super::{Area, Picture, render_area, smooth_outlines};
+use super::step_error::{quality_for, step_error};
+use super::{Area, Picture, render_area, supersample_edges};
 use crate::air::TableQuality;
 use crate::integrator::MarchQuality;
 use crate::prepare::{Cancelled, SceneCache};
@@ -38,9 +38,9 @@ pub struct MapRender {
     camera: Camera,
     discs: Vec<Disc>,
     disc_pixels: Vec<DiscPixel>,
-    effort: MarchQuality,
-    /// What `effort` leaves, percent, where that was looked for.
-    noise_left: Option<f64>,
+    quality: MarchQuality,
+    /// What `quality` leaves, percent, where that was looked for.
+    step_error: Option<f64>,
     /// The whole map by the reference integrator, if it was asked for.
     traced: Option<Picture>,
     /// Whether its paths shared what they found.
@@ -63,7 +63,7 @@ impl From<Cancelled> for MapError {
 }
 
 /// Means over the parts of pixels, as far as each reaches in solid angle.
-fn together(fine: Picture, camera: &Camera, area: Area, parts: usize) -> Picture {
+fn box_filter(fine: Picture, camera: &Camera, area: Area, parts: usize) -> Picture {
     if parts == 1 {
         return fine;
     }
@@ -124,15 +124,15 @@ impl MapRender {
         shown.land.muted = false;
         let scene = workshop.scene(&shown, quality, cancelled)?;
         let camera = settings.camera();
-        let (effort, noise_left) = match settings.noise_percent {
+        let (quality, noise_left) = match settings.noise_percent {
             None => (MarchQuality::default(), None),
             Some(percent) => {
-                let found = effort_for(&scene, &camera, percent, cancelled)?;
-                let (effort, left) = found.ok_or(MapError::Noise(percent))?;
-                (effort, Some(left))
+                let found = quality_for(&scene, &camera, percent, cancelled)?;
+                let (quality, left) = found.ok_or(MapError::Noise(percent))?;
+                (quality, Some(left))
             }
         };
-        let discs = discs(&scene, effort);
+        let discs = discs(&scene, quality);
         let disc_pixels = discs.iter().flat_map(|d| d.pixels(&camera, &scene)).collect();
         Ok(MapRender {
             settings: settings.clone(),
@@ -141,8 +141,8 @@ impl MapRender {
             camera,
             discs,
             disc_pixels,
-            effort,
-            noise_left,
+            quality,
+            step_error: noise_left,
             traced: None,
             shared: false,
         })
@@ -158,7 +158,7 @@ impl MapRender {
     pub fn set_reference(&mut self, picture: Picture, noise_percent: f64, shared: bool) {
         self.traced = Some(picture);
         self.shared = shared;
-        self.noise_left = Some(noise_percent);
+        self.step_error = Some(noise_percent);
     }
 
     /// cd/m2 that a value of 1 in the file stands for.
@@ -194,10 +194,10 @@ impl MapRender {
                     MapSettings { width: parts * self.settings.width, ..self.settings.clone() }.camera();
                 let [y, width, height] = [from, area.width, area.height].map(|v| v * parts);
                 let area = Area { x: 0, y, width, height };
-                let (scene, effort) = (&self.scene, self.effort);
-                let mut picture = render_area(scene, &fine, area, effort, cancelled)?;
-                smooth_outlines(&mut picture, scene, &fine, area, effort, cancelled)?;
-                together(picture, &fine, area, parts)
+                let (scene, quality) = (&self.scene, self.quality);
+                let mut picture = render_area(scene, &fine, area, quality, cancelled)?;
+                supersample_edges(&mut picture, scene, &fine, area, quality, cancelled)?;
+                box_filter(picture, &fine, area, parts)
             }
         };
         if self.settings.sun {
@@ -249,7 +249,7 @@ impl MapRender {
                 width: (middle.x + AROUND + 1).min(self.camera.width) - x,
                 height: (middle.y + AROUND + 1).min(self.camera.height) - y,
             };
-            let mut picture = render_area(&self.scene, &self.camera, area, self.effort, cancelled)?;
+            let mut picture = render_area(&self.scene, &self.camera, area, self.quality, cancelled)?;
             if self.settings.sun {
                 add_light(&mut picture, area, &self.disc_pixels);
             }
@@ -342,8 +342,8 @@ impl MapRender {
             },
             instruction_set: crate::simd::best().name(),
             noise_left_percent: self
-                .noise_left
-                .unwrap_or_else(|| noise_left(&self.scene, &self.camera, self.effort)),
+                .step_error
+                .unwrap_or_else(|| step_error(&self.scene, &self.camera, self.quality)),
             out_of_gamut_percent: 100.0 * sums.moved as f64 / sums.pixels.max(1) as f64,
             muted: self.muted(),
             document_hash: self.sky.content_hash(),

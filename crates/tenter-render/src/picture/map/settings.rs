@@ -1,6 +1,6 @@
 //! How a map is asked for.
 
-use crate::picture::noise::NOISE_PERCENT;
+use crate::picture::step_error::NOISE_PERCENT;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use tenter_sky::camera::Camera;

@@ -4,7 +4,7 @@ use crate::integrator::{CachedMarch, MarchRecorder, RecordFlags};
 
 /// Courses of a tile's pixels.
 #[derive(Debug, Default)]
-pub struct Kept {
+pub struct TileCache {
     /// How many bands of them hold.
     pub bands: usize,
     plain: Store,
@@ -18,7 +18,7 @@ pub struct Store {
     words: Vec<f32>,
 }
 
-impl Kept {
+impl TileCache {
     /// Bytes held.
     pub fn size(&self) -> usize {
         self.plain.size() + self.lit.size()
@@ -67,16 +67,16 @@ impl Store {
 
 /// Courses that a tile's rays follow, or leave.
 #[derive(Default)]
-pub struct Keeping<'a> {
+pub struct TileCacheAccess<'a> {
     /// Of a picture before this one.
-    pub before: Option<&'a Kept>,
+    pub before: Option<&'a TileCache>,
     /// Those of which all bands hold; the others' are added, lit ones where they are wanted.
-    pub kept: Option<&'a mut Kept>,
+    pub kept: Option<&'a mut TileCache>,
     pub lit: bool,
 }
 
-impl Keeping<'_> {
-    fn all(&self) -> impl Iterator<Item = &Kept> {
+impl TileCacheAccess<'_> {
+    fn all(&self) -> impl Iterator<Item = &TileCache> {
         self.kept.as_deref().into_iter().chain(self.before)
     }
 

@@ -16,12 +16,12 @@ const AT_ONCE: usize = 1024;
 
 /// Makes the pixels on outlines of a rendered part of a picture the mean of four looks, each with a footprint
 /// half as wide. Discs of lights must not be in it yet.
-pub fn smooth_outlines(
+pub fn supersample_edges(
     picture: &mut Picture,
     scene: &Scene,
     camera: &Camera,
     area: Area,
-    effort: MarchQuality,
+    quality: MarchQuality,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Result<(), Cancelled> {
     let outlines = on_outlines(picture);
@@ -36,7 +36,7 @@ pub fn smooth_outlines(
             let there = |[dx, dy]: [f64; 2]| camera.direction(x + dx, y + dy).or(camera.direction(x, y));
             PLACES.map(|place| there(place).expect("what is black beside black is no outline"))
         });
-        let seen = radiance_along(scene, &places.collect::<Vec<_>>(), pixel, effort);
+        let seen = radiance_along(scene, &places.collect::<Vec<_>>(), pixel, quality);
         for (i, seen) in some.iter().zip(seen.chunks_exact(PLACES.len())) {
             for c in 0..3 {
                 picture.pixels[*i][c] = seen.iter().map(|s| s.0[c]).sum::<f32>() / PLACES.len() as f32;

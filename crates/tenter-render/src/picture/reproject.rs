@@ -14,16 +14,16 @@ const KNOWN: f64 = 0.4;
 
 /// A picture, and the camera that took it.
 #[derive(Clone, Copy, Debug)]
-pub struct Seen<'a> {
+pub struct Reprojection<'a> {
     pub picture: &'a Picture,
     pub by: &'a Camera,
 }
 
-impl Seen<'_> {
+impl Reprojection<'_> {
     /// What `camera` sees of the same scene, from the same place: pixels are means over what is known, and
     /// are looked at where nothing is. None where that is most of the picture, or where pixels that are known
     /// are wider than the camera's.
-    pub fn turned(self, scene: &Scene, camera: &Camera, effort: MarchQuality) -> Option<Picture> {
+    pub fn rotated(self, scene: &Scene, camera: &Camera, quality: MarchQuality) -> Option<Picture> {
         if camera.pixel_angle() < self.by.pixel_angle() {
             return None;
         }
@@ -48,7 +48,7 @@ impl Seen<'_> {
             .iter()
             .map(|i| camera.direction((i % width) as f64 + 0.5, (i / width) as f64 + 0.5))
             .collect::<Option<_>>()?;
-        let looks = radiance_along(scene, &directions, camera.pixel_angle(), effort);
+        let looks = radiance_along(scene, &directions, camera.pixel_angle(), quality);
         for (i, (light, _)) in new.into_iter().zip(looks) {
             pixels[i] = light;
         }
@@ -127,8 +127,11 @@ mod tests {
         let scene = scene();
         let by = camera(180.0, 1);
         let picture = drawn(&scene, &by);
-        let same =
-            Seen { picture: &picture, by: &by }.turned(&scene, &camera(180.0, 4), MarchQuality::COARSE);
+        let same = Reprojection { picture: &picture, by: &by }.rotated(
+            &scene,
+            &camera(180.0, 4),
+            MarchQuality::COARSE,
+        );
         let same = same.expect("all of it is known");
         for (i, pixel) in same.pixels.iter().enumerate() {
             let (x, y) = (i % same.width * 4, i / same.width * 4);
@@ -146,11 +149,11 @@ mod tests {
         let scene = scene();
         let by = camera(180.0, 1);
         let picture = drawn(&scene, &by);
-        let seen = Seen { picture: &picture, by: &by };
+        let seen = Reprojection { picture: &picture, by: &by };
         for turn in [2.0, 20.0] {
             let fine = drawn(&scene, &camera(180.0 + turn, 1));
             let turned =
-                seen.turned(&scene, &camera(180.0 + turn, 4), MarchQuality::COARSE).expect("most is known");
+                seen.rotated(&scene, &camera(180.0 + turn, 4), MarchQuality::COARSE).expect("most is known");
             assert!(
                 (mean(&turned) / mean(&fine) - 1.0).abs() < 0.02,
                 "{turn}: {} {}",
@@ -165,9 +168,9 @@ mod tests {
         let scene = scene();
         let by = camera(180.0, 2);
         let picture = drawn(&scene, &by);
-        let seen = Seen { picture: &picture, by: &by };
-        assert!(seen.turned(&scene, &camera(250.0, 4), MarchQuality::COARSE).is_none());
+        let seen = Reprojection { picture: &picture, by: &by };
+        assert!(seen.rotated(&scene, &camera(250.0, 4), MarchQuality::COARSE).is_none());
         let narrow = Camera::lens(&Eye { lens_mm: 200.0, ..Eye::default() }, WIDE[0] / 4, WIDE[1] / 4);
-        assert!(seen.turned(&scene, &narrow, MarchQuality::COARSE).is_none());
+        assert!(seen.rotated(&scene, &narrow, MarchQuality::COARSE).is_none());
     }
 }

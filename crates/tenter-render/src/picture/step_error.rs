@@ -15,15 +15,15 @@ const STEPS: [f32; 6] = [2.0, 1.0, 0.5, 0.25, 0.125, 0.0625];
 
 /// Noise left in what `camera` shows, percent: root mean square over pixels of the difference against steps
 /// half as long, over max(pixel, 10 % of the mean). Taken from pixels spread evenly over the picture.
-pub fn noise_left(scene: &Scene, camera: &Camera, effort: MarchQuality) -> f64 {
+pub fn step_error(scene: &Scene, camera: &Camera, quality: MarchQuality) -> f64 {
     let directions = spread(camera);
-    let finer = MarchQuality { step_scale: effort.step_scale * 0.5, ..effort };
-    change(&luminances(scene, camera, &directions, effort), &luminances(scene, camera, &directions, finer))
+    let finer = MarchQuality { step_scale: quality.step_scale * 0.5, ..quality };
+    change(&luminances(scene, camera, &directions, quality), &luminances(scene, camera, &directions, finer))
 }
 
 /// The coarsest steps that leave no more than `percent` of noise, and what they leave; `None` if the finest
 /// leave more.
-pub fn effort_for(
+pub fn quality_for(
     scene: &Scene,
     camera: &Camera,
     percent: f64,
@@ -65,8 +65,8 @@ fn spread(camera: &Camera) -> Vec<[f64; 3]> {
         .collect()
 }
 
-fn luminances(scene: &Scene, camera: &Camera, directions: &[[f64; 3]], effort: MarchQuality) -> Vec<f64> {
-    radiance_along(scene, directions, camera.pixel_angle(), effort)
+fn luminances(scene: &Scene, camera: &Camera, directions: &[[f64; 3]], quality: MarchQuality) -> Vec<f64> {
+    radiance_along(scene, directions, camera.pixel_angle(), quality)
         .iter()
         .map(|p| luminance(p.0) as f64)
         .collect()
@@ -90,12 +90,12 @@ mod tests {
         let sky = Sky { clouds: vec![CloudKind::CumulusMediocris.usual()], ..Sky::default() };
         let scene = SceneCache::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
         let camera = Camera::latlong(256, 0.0);
-        let found = |percent| effort_for(&scene, &camera, percent, &|| false).unwrap();
+        let found = |percent| quality_for(&scene, &camera, percent, &|| false).unwrap();
         let (coarse, left) = found(30.0).unwrap();
         let (fine, finer_left) = found(left * 0.5).unwrap();
         assert!(fine.step_scale < coarse.step_scale && finer_left <= left * 0.5);
-        assert!((noise_left(&scene, &camera, fine) - finer_left).abs() < 1e-9);
+        assert!((step_error(&scene, &camera, fine) - finer_left).abs() < 1e-9);
         assert!(found(1e-6).is_none(), "what cannot be reached is said");
-        assert!(effort_for(&scene, &camera, 1.0, &|| true).is_err());
+        assert!(quality_for(&scene, &camera, 1.0, &|| true).is_err());
     }
 }

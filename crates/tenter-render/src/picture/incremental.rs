@@ -4,7 +4,7 @@
 //! What rays met on their way through clouds is kept from one picture to the next; each is to the last bit
 //! what it would be without.
 
-use super::keeping::{Keeping, Kept};
+use super::tile_cache::{TileCache, TileCacheAccess};
 use super::{Area, Picture, TILE, render, render_tiles, tile};
 use crate::clouds::cover::column_statistics::ColumnStatistics;
 use crate::clouds::form::CloudForm;
@@ -12,7 +12,7 @@ use crate::clouds::sun_depth::SunDepth;
 use crate::integrator::{IntervalVisit, MarchQuality, interval_visits};
 use crate::land::Land;
 use crate::prepare::Cancelled;
-use crate::scene::{Clouds, Horizon, Scene};
+use crate::scene::{CloudComponent, Horizon, Scene};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError, Weak};
 use tenter_sky::camera::Camera;
@@ -22,10 +22,10 @@ const MOST_KEPT: usize = 256 << 20;
 
 /// Courses of the last picture's rays.
 #[derive(Debug, Default)]
-pub struct Again {
+pub struct IncrementalRenderer {
     of: Option<Of>,
     lit: Option<Lit>,
-    tiles: Vec<Mutex<Kept>>,
+    tiles: Vec<Mutex<TileCache>>,
     size: AtomicUsize,
 }
 
@@ -48,7 +48,7 @@ struct CloudLit {
 
 impl Lit {
     fn new(scene: &Scene) -> Lit {
-        let cloud = |clouds: &Clouds| CloudLit {
+        let cloud = |clouds: &CloudComponent| CloudLit {
             depths: clouds.depths.iter().map(Arc::downgrade).collect(),
             turned: clouds.similarity_scale,
             own_shadow: clouds.own_shadow,
@@ -80,7 +80,7 @@ impl CloudLit {
 #[derive(Debug)]
 struct Of {
     camera: Camera,
-    effort: MarchQuality,
+    quality: MarchQuality,
     planet: f64,
     eye_altitude: f64,
     horizon: Horizon,
@@ -98,7 +98,7 @@ struct BandOf {
 }
 
 impl Of {
-    fn new(scene: &Scene, camera: &Camera, effort: MarchQuality) -> Of {
+    fn new(scene: &Scene, camera: &Camera, quality: MarchQuality) -> Of {
         let band = |IntervalVisit { band, rising }: IntervalVisit| BandOf {
             rising,
             from: band.from,
@@ -107,7 +107,7 @@ impl Of {
         };
         Of {
             camera: *camera,
-            effort,
+            quality,
             planet: scene.planet(),
             eye_altitude: scene.eye_altitude,
             horizon: scene.horizon,
@@ -122,7 +122,7 @@ impl Of {
             (Some(one), Some(other)) => one.ptr_eq(other),
             (one, other) => one.is_none() && other.is_none(),
         };
-        let from_the_eye = (self.camera, self.effort) == (other.camera, other.effort)
+        let from_the_eye = (self.camera, self.quality) == (other.camera, other.quality)
             && (self.planet, self.eye_altitude, self.horizon)
                 == (other.planet, other.eye_altitude, other.horizon);
         if !(land && from_the_eye) {
@@ -140,7 +140,7 @@ impl BandOf {
     }
 }
 
-impl Again {
+impl IncrementalRenderer {
     /// Bytes of what is kept.
     pub fn size(&self) -> usize {
         self.size.load(Ordering::Relaxed)
@@ -154,27 +154,27 @@ impl Again {
         &mut self,
         scene: &Scene,
         camera: &Camera,
-        effort: MarchQuality,
+        quality: MarchQuality,
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<Picture, Cancelled> {
-        let of = Of::new(scene, camera, effort);
+        let of = Of::new(scene, camera, quality);
         let bands = of.bands.len();
         let shared = self.forget_what_differs(of);
         let lit = self.forget_other_light(Lit::new(scene)) && shared == bands;
         if shared == 0 {
-            return render(scene, camera, effort, cancelled);
+            return render(scene, camera, quality, cancelled);
         }
         render_tiles(camera, Area::whole(camera), cancelled, &|tile, i| {
             let mut held = self.tiles[i].lock().unwrap_or_else(PoisonError::into_inner);
             if MOST_KEPT < self.size.load(Ordering::Relaxed) {
-                let keeping = Keeping { before: Some(&held), kept: None, lit };
-                return tile::draw(scene, camera, tile, effort, keeping);
+                let keeping = TileCacheAccess { before: Some(&held), kept: None, lit };
+                return tile::draw(scene, camera, tile, quality, keeping);
             }
             let had = held.size();
-            let before = if held.bands < bands { std::mem::take(&mut *held) } else { Kept::default() };
+            let before = if held.bands < bands { std::mem::take(&mut *held) } else { TileCache::default() };
             held.bands = bands;
-            let keeping = Keeping { before: Some(&before), kept: Some(&mut held), lit };
-            let light = tile::draw(scene, camera, tile, effort, keeping);
+            let keeping = TileCacheAccess { before: Some(&before), kept: Some(&mut held), lit };
+            let light = tile::draw(scene, camera, tile, quality, keeping);
             held.shrink();
             self.size.fetch_add(held.size(), Ordering::Relaxed);
             self.size.fetch_sub(had, Ordering::Relaxed);
@@ -252,7 +252,7 @@ mod tests {
     #[test]
     fn what_is_followed_is_what_would_be_marched() {
         let workshop = SceneCache::default();
-        let mut again = Again::default();
+        let mut again = IncrementalRenderer::default();
         for (i, sky) in changed().iter().enumerate() {
             let scene = workshop.scene(sky, TableQuality::Draft, &|| false).unwrap();
             let camera = Camera::lens(&sky.eye, 96, 54);
@@ -265,7 +265,7 @@ mod tests {
     #[test]
     fn courses_are_kept_as_long_as_they_hold() {
         let workshop = SceneCache::default();
-        let mut again = Again::default();
+        let mut again = IncrementalRenderer::default();
         let mut sizes = Vec::new();
         for sky in changed() {
             let scene = workshop.scene(&sky, TableQuality::Draft, &|| false).unwrap();
@@ -288,8 +288,8 @@ mod tests {
         let workshop = SceneCache::default();
         let all = changed();
         for (last, next) in [([0, 0], 1), ([1, 2], 3)] {
-            let mut again = Again::default();
-            let draw = |again: &mut Again, sky: &Sky| {
+            let mut again = IncrementalRenderer::default();
+            let draw = |again: &mut IncrementalRenderer, sky: &Sky| {
                 let scene = workshop.scene(sky, TableQuality::Draft, &|| false).unwrap();
                 again
                     .render(&scene, &Camera::lens(&sky.eye, 96, 54), MarchQuality::default(), &|| false)
@@ -312,13 +312,14 @@ mod tests {
         let sky = sky();
         let scene = SceneCache::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
         let camera = Camera::lens(&sky.eye, 96, 54);
-        let mut again = Again::default();
-        let draw =
-            |again: &mut Again| again.render(&scene, &camera, MarchQuality::default(), &|| false).unwrap();
+        let mut again = IncrementalRenderer::default();
+        let draw = |again: &mut IncrementalRenderer| {
+            again.render(&scene, &camera, MarchQuality::default(), &|| false).unwrap()
+        };
         let first = draw(&mut again);
         draw(&mut again);
         for tile in &again.tiles[2..] {
-            *tile.lock().unwrap() = Kept::default();
+            *tile.lock().unwrap() = TileCache::default();
         }
         again.size.store(MOST_KEPT + 1, Ordering::Relaxed);
         assert!(draw(&mut again) == first);

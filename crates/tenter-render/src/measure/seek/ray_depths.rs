@@ -3,7 +3,7 @@
 use super::rays::{Ray, Rays};
 use crate::clouds::form::CloudForm;
 use crate::clouds::shell_spans::shell_spans;
-use crate::scene::{Clouds, Scene};
+use crate::scene::{CloudComponent, Scene};
 use crate::simd::{Kernel, Real, dispatch};
 use rayon::prelude::*;
 
@@ -15,14 +15,16 @@ pub(super) struct Depths {
 }
 
 pub(super) fn depths(scene: &Scene, number: usize, rays: &Rays) -> Vec<Depths> {
-    let (own, others): (Vec<&Clouds>, Vec<&Clouds>) = scene.clouds.iter().partition(|c| c.layer == number);
-    let along = |clouds: &[&Clouds], ray| depth(clouds, scene.planet(), ray, rays.steps, &[[0.0; 2]])[0];
+    let (own, others): (Vec<&CloudComponent>, Vec<&CloudComponent>) =
+        scene.clouds.iter().partition(|c| c.layer == number);
+    let along =
+        |clouds: &[&CloudComponent], ray| depth(clouds, scene.planet(), ray, rays.steps, &[[0.0; 2]])[0];
     rays.all.par_iter().map(|ray| Depths { own: along(&own, ray), others: along(&others, ray) }).collect()
 }
 
 /// Optical depth along a ray through clouds, for each slide of them.
 pub(super) fn depth(
-    clouds: &[&Clouds],
+    clouds: &[&CloudComponent],
     planet: f64,
     ray: &Ray,
     steps: usize,
