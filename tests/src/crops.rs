@@ -4,7 +4,7 @@ use crate::references::{Off, Stored, hash_of, store, stored, together};
 use anyhow::Result;
 use std::path::Path;
 use tenter_formats::png;
-use tenter_reference::{Reference, Traced, Wish};
+use tenter_reference::{Reference, SamplingBudget, Traced};
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::render;
@@ -117,7 +117,7 @@ pub fn trace_alone(sky: &Sky) -> Result<Traced> {
 
 fn trace(sky: &Sky, Paths { size, most, shared }: Paths) -> Result<Traced> {
     let scene = SceneCache::default().scene(sky, TableQuality::Full, &|| false)?;
-    let wish = Wish { noise_percent: size.noise, most_paths: most, spread: true, shared };
+    let wish = SamplingBudget { noise_percent: size.noise, most_paths: most, spread: true, shared };
     let camera = Camera::lens(&sky.eye, size.width, size.height());
     Ok(Reference::new(&scene)?.picture(&camera, wish, &|| false, |_| ())?)
 }

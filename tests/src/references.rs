@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use tenter_app::starters::Starter;
 use tenter_formats::exr_map::{Depth, write_picture};
-use tenter_reference::{Reference, Traced, Wish};
+use tenter_reference::{Reference, SamplingBudget, Traced};
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::render;
@@ -134,7 +134,7 @@ pub fn make(sky: &Sky) -> Result<Traced> {
     let cloudy = !sky.clouds.is_empty();
     let noise_percent = if cloudy { NOISE_IN_CLOUDS } else { NOISE };
     let most_paths = if cloudy { MOST_PATHS_IN_CLOUDS } else { MOST_PATHS };
-    let wish = Wish { noise_percent, most_paths, spread: cloudy, shared: cloudy };
+    let wish = SamplingBudget { noise_percent, most_paths, spread: cloudy, shared: cloudy };
     Ok(Reference::new(&scene)?.picture(&Camera::latlong(WIDTH, 0.0), wish, &|| false, |_| ())?)
 }
 

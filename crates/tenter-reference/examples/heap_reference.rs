@@ -5,7 +5,7 @@
 
 use fastrand::Rng;
 use std::time::Instant;
-use tenter_reference::{AirPaths, Reference, Wish};
+use tenter_reference::{AirPaths, Reference, SamplingBudget};
 use tenter_render::air::TableQuality;
 use tenter_render::prepare::SceneCache;
 use tenter_sky::camera::Camera;
@@ -42,7 +42,7 @@ fn main() {
     let threads = std::thread::available_parallelism().map_or(1, |n| n.get());
     for shared in [true, false] {
         println!("{}:", if shared { "Paths that share what they find" } else { "Paths to their own ends" });
-        let wish = Wish { noise_percent: 0.01, most_paths: 1 << 20, spread: true, shared };
+        let wish = SamplingBudget { noise_percent: 0.01, most_paths: 1 << 20, spread: true, shared };
         let begun = Instant::now();
         let late = || begun.elapsed().as_secs_f64() > SECONDS;
         let mut last = 0.0;

@@ -5,7 +5,7 @@
 //! often as the extinction there is a share of it (Woodcock 1965; Novak, Georgiev, Hanika and Jarosz 2018).
 //! Where a form promises open air, the way through it is gone in one step.
 
-use super::droplets::Turns;
+use super::phase_sampler::PhaseSampler;
 use fastrand::Rng;
 use glam::DVec3;
 use tenter_render::clouds::form::CloudForm;
@@ -17,7 +17,7 @@ use tenter_sky::spectrum::{BANDS, Spectrum};
 /// Share of a light that is followed to its end; for less of it is drawn, unless much is made of it.
 pub const LEAST: f32 = 0.1;
 /// How much of a promised distance is gone at once.
-const TRUSTED: f64 = 0.5;
+const MAJORANT_TRUSTED: f64 = 0.5;
 
 /// The clouds of a scene.
 pub struct CloudField<'a> {
@@ -31,7 +31,7 @@ struct Part<'a> {
     top: f64,
     /// Highest extinction, per metre.
     bound: f64,
-    turns: Turns,
+    turns: PhaseSampler,
 }
 
 enum Body<'a> {
@@ -42,7 +42,7 @@ enum Body<'a> {
 }
 
 /// Where a path meets a droplet.
-pub struct Meeting {
+pub struct Collision {
     /// Metres along the ray.
     pub distance: f64,
     /// Number of the cloud.
@@ -51,7 +51,7 @@ pub struct Meeting {
 
 /// What becomes of light that is scattered by a degree or two on its way from a light.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Onward {
+pub enum ForwardPeak {
     Lost,
     /// It goes on in its direction: where a path that ends here would be told from it by a turn that is not
     /// onward, paths need not find the peak around the light by chance. The light of the sun is blurred by as
@@ -79,21 +79,21 @@ impl<'a> CloudField<'a> {
                 base: form.base as f64,
                 top: (form.base + form.depth) as f64,
                 bound: form.extinction as f64,
-                turns: Turns::new(&c.phase),
+                turns: PhaseSampler::new(&c.phase),
             }
         };
         CloudField { parts: clouds.iter().map(part).collect(), planet }
     }
 
     /// The first collision along a ray within a distance.
-    pub fn meet(&self, from: DVec3, direction: DVec3, within: f64, rng: &mut Rng) -> Option<Meeting> {
+    pub fn meet(&self, from: DVec3, direction: DVec3, within: f64, rng: &mut Rng) -> Option<Collision> {
         let mut first = None;
         let mut end = within;
         for (number, part) in self.parts.iter().enumerate() {
             part.walk(self.way(from, direction, end), rng, |distance, share, rng| {
                 let met = rng.f64() < share;
                 if met {
-                    first = Some(Meeting { distance, part: number });
+                    first = Some(Collision { distance, part: number });
                     end = distance;
                 }
                 !met
@@ -109,15 +109,15 @@ impl<'a> CloudField<'a> {
         &self,
         from: DVec3,
         direction: DVec3,
-        onward: Onward,
+        onward: ForwardPeak,
         least: f32,
         rng: &mut Rng,
     ) -> Spectrum {
         let mut through = Spectrum::splat(1.0);
         for part in &self.parts {
             let lost = match onward {
-                Onward::Lost => Spectrum::splat(1.0),
-                Onward::Kept => Spectrum(part.turns.onward.0.map(|share| 1.0 - share)),
+                ForwardPeak::Lost => Spectrum::splat(1.0),
+                ForwardPeak::Kept => Spectrum(part.turns.onward.0.map(|share| 1.0 - share)),
             };
             let mut left = true;
             part.walk(self.way(from, direction, f64::MAX), rng, |_, share, rng| {
@@ -134,8 +134,8 @@ impl<'a> CloudField<'a> {
         through
     }
 
-    fn way(&self, from: DVec3, direction: DVec3, within: f64) -> Way {
-        Way { planet: self.planet, from, direction, within }
+    fn way(&self, from: DVec3, direction: DVec3, within: f64) -> RaySpan {
+        RaySpan { planet: self.planet, from, direction, within }
     }
 
     /// Highest extinction of a cloud, per metre.
@@ -144,7 +144,7 @@ impl<'a> CloudField<'a> {
     }
 
     /// How light turns at a cloud's droplets.
-    pub fn turns(&self, part: usize) -> &Turns {
+    pub fn turns(&self, part: usize) -> &PhaseSampler {
         &self.parts[part].turns
     }
 }
@@ -155,7 +155,7 @@ const TOGETHER: usize = 16;
 
 /// A ray through the clouds.
 #[derive(Clone, Copy)]
-struct Way {
+struct RaySpan {
     planet: f64,
     from: DVec3,
     direction: DVec3,
@@ -166,17 +166,17 @@ struct Way {
 impl Part<'_> {
     /// Visits drawn places of a ray: `visit` gets the distance and the extinction there as a share of the
     /// bound that they were drawn by, and says whether to go on.
-    fn walk(&self, way: Way, rng: &mut Rng, mut visit: impl FnMut(f64, f64, &mut Rng) -> bool) {
+    fn walk(&self, way: RaySpan, rng: &mut Rng, mut visit: impl FnMut(f64, f64, &mut Rng) -> bool) {
         if self.bound <= 0.0 {
             return;
         }
-        let Way { planet, from, direction, .. } = way;
+        let RaySpan { planet, from, direction, .. } = way;
         'stretches: for [start, end] in self.stretches(way) {
             let end = end.min(way.within);
             let mut t = start;
             while t < end {
                 let drawn = std::array::from_fn(|_| rng.f32());
-                let Looked { at, share, open_to } = self.look(planet, from, direction, t, drawn);
+                let ExtinctionSamples { at, share, open_to } = self.look(planet, from, direction, t, drawn);
                 for (at, share) in at.into_iter().zip(share).skip(1) {
                     if at >= end {
                         continue 'stretches;
@@ -191,7 +191,7 @@ impl Part<'_> {
     }
 
     /// The parts of a ray between base and top, as distances: on the way down, and up from its lowest point.
-    fn stretches(&self, Way { planet, from, direction, within, .. }: Way) -> [[f64; 2]; 2] {
+    fn stretches(&self, RaySpan { planet, from, direction, within, .. }: RaySpan) -> [[f64; 2]; 2] {
         let altitude = from.length() - planet;
         if within < (altitude - self.base).min(self.top - altitude) {
             return [[0.0, within], [0.0; 2]];
@@ -201,19 +201,26 @@ impl Part<'_> {
 
     /// Looks at a place of a ray, `t` metres along it, and at those where collisions come next if extinction
     /// is the bound all along; `drawn`: evenly between 0 and 1.
-    fn look(&self, planet: f64, from: DVec3, direction: DVec3, t: f64, drawn: [f32; TOGETHER]) -> Looked {
+    fn look(
+        &self,
+        planet: f64,
+        from: DVec3,
+        direction: DVec3,
+        t: f64,
+        drawn: [f32; TOGETHER],
+    ) -> ExtinctionSamples {
         let form = match self.body {
             Body::Form(form) => Some(form),
             #[cfg(test)]
             Body::Slab => None,
         };
         let Part { base, bound, .. } = *self;
-        dispatch(Look { form, planet, base, bound, from, direction, t, drawn })
+        dispatch(ExtinctionRow { form, planet, base, bound, from, direction, t, drawn })
     }
 }
 
 /// What was found at places of a ray.
-struct Looked {
+struct ExtinctionSamples {
     /// Metres along the ray.
     at: [f64; TOGETHER],
     /// Extinction as a share of the bound.
@@ -223,7 +230,7 @@ struct Looked {
     open_to: f64,
 }
 
-struct Look<'a> {
+struct ExtinctionRow<'a> {
     form: Option<&'a CloudForm>,
     planet: f64,
     base: f64,
@@ -234,11 +241,11 @@ struct Look<'a> {
     drawn: [f32; TOGETHER],
 }
 
-impl Kernel for Look<'_> {
-    type Output = Looked;
+impl Kernel for ExtinctionRow<'_> {
+    type Output = ExtinctionSamples;
 
     #[inline(always)]
-    fn run<R: Real>(self) -> Looked {
+    fn run<R: Real>(self) -> ExtinctionSamples {
         let mut steps = [0.0f32; TOGETHER];
         for (drawn, steps) in self.drawn.chunks_exact(R::LANES).zip(steps.chunks_exact_mut(R::LANES)) {
             let left = (R::splat(1.0) - R::load(drawn)).max(R::splat(f32::MIN_POSITIVE));
@@ -250,7 +257,7 @@ impl Kernel for Look<'_> {
             at[k] = at[k - 1] + steps[k] as f64 * per_step;
         }
         let Some(form) = self.form else {
-            return Looked { at, share: [1.0; TOGETHER], open_to: at[TOGETHER - 1] };
+            return ExtinctionSamples { at, share: [1.0; TOGETHER], open_to: at[TOGETHER - 1] };
         };
         let [x, y, z] = self.over_ground(&at);
         let (mut share, mut open) = ([0.0f32; TOGETHER], [0.0f32; TOGETHER]);
@@ -265,12 +272,13 @@ impl Kernel for Look<'_> {
             outside.store(&mut open[k..]);
         }
         let last = at[TOGETHER - 1];
-        let open_to = at.iter().zip(open).fold(last, |far, (at, open)| far.max(at + open as f64 * TRUSTED));
-        Looked { at, share, open_to }
+        let open_to =
+            at.iter().zip(open).fold(last, |far, (at, open)| far.max(at + open as f64 * MAJORANT_TRUSTED));
+        ExtinctionSamples { at, share, open_to }
     }
 }
 
-impl Look<'_> {
+impl ExtinctionRow<'_> {
     /// Metres east and north along the ground from below the eye, and above the base.
     #[inline(always)]
     fn over_ground(&self, at: &[f64; TOGETHER]) -> [[f32; TOGETHER]; 3] {
@@ -302,7 +310,7 @@ fn over_ground(planet: f64, base: f64, place: DVec3) -> DVec3 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::droplets::Weight;
+    use crate::phase_sampler::Weight;
     use crate::slabs::REFLECTANCE;
     use std::ops::Range;
     use tenter_render::air::{TableQuality, henyey_greenstein};
@@ -311,7 +319,13 @@ mod tests {
     use tenter_sky::document::{CloudKind, CloudLayer};
 
     fn slab(heights: Range<f64>, bound: f64, phase: &PhaseFunction) -> Part<'_> {
-        Part { body: Body::Slab, base: heights.start, top: heights.end, bound, turns: Turns::new(phase) }
+        Part {
+            body: Body::Slab,
+            base: heights.start,
+            top: heights.end,
+            bound,
+            turns: PhaseSampler::new(phase),
+        }
     }
 
     fn field_of(part: Part, planet: f64) -> CloudField {
@@ -319,7 +333,7 @@ mod tests {
     }
 
     fn through(field: &CloudField, from: DVec3, direction: DVec3, rng: &mut Rng) -> f64 {
-        field.through(from, direction, Onward::Lost, LEAST, rng).0[6] as f64
+        field.through(from, direction, ForwardPeak::Lost, LEAST, rng).0[6] as f64
     }
 
     /// What is drawn for keeps its mean, and nothing comes out less than what is worth following.
@@ -353,10 +367,10 @@ mod tests {
         let mut rng = Rng::with_seed(8);
         for depth in [0.5f64, 2.0, 5.0] {
             let field = field_of(slab(0.0..1000.0, depth / 1000.0, &phase), PLANET);
-            for onward in [Onward::Lost, Onward::Kept] {
+            for onward in [ForwardPeak::Lost, ForwardPeak::Kept] {
                 let lost = match onward {
-                    Onward::Lost => 1.0,
-                    Onward::Kept => 1.0 - field.turns(0).onward.0[6] as f64,
+                    ForwardPeak::Lost => 1.0,
+                    ForwardPeak::Kept => 1.0 - field.turns(0).onward.0[6] as f64,
                 };
                 let expected = (-depth * lost).exp();
                 for least in [0.9, LEAST, 0.01] {
@@ -421,7 +435,7 @@ mod tests {
                 top: (form.base + form.depth) as f64,
                 bound: form.extinction as f64,
                 body: Body::Form(&form),
-                turns: Turns::new(&phase),
+                turns: PhaseSampler::new(&phase),
             };
             let field = field_of(part, planet);
             let from = DVec3::new(0.0, 0.0, planet + 20.0);
@@ -528,8 +542,8 @@ mod tests {
                     let phase = weight.bands * scattered.phase;
                     let mean = |light: Spectrum| light.0.iter().sum::<f32>() as f64 / (BANDS * PATHS) as f64;
                     let onward = scattered.onward;
-                    let lost = phase * field.through(place, light, Onward::Lost, LEAST, &mut rng);
-                    let kept = phase * field.through(place, light, Onward::Kept, LEAST, &mut rng);
+                    let lost = phase * field.through(place, light, ForwardPeak::Lost, LEAST, &mut rng);
+                    let kept = phase * field.through(place, light, ForwardPeak::Kept, LEAST, &mut rng);
                     by_chance += mean(lost);
                     known += mean(kept * (1.0 - onward));
                     if straight {

@@ -5,25 +5,25 @@
 //! live integrator and shares none of its tables, so that the two can be held against each other. Clouds are
 //! the live integrator's forms, at their finest.
 //!
-//! Asked to, paths through clouds share what they find ([`Wish::shared`]): faster, and no longer without any
+//! Asked to, paths through clouds share what they find ([`SamplingBudget::shared`]): faster, and no longer without any
 //! bias.
 //!
 //! All [`BANDS`](tenter_sky::spectrum::BANDS) wavelengths go along one path: where to collide is drawn for all of
 //! them together, each band carries its own weight (spectral tracking; Kutz, Habel, Li and Novak 2017).
 
-pub mod balls;
-mod cells;
 mod clouds;
-mod droplets;
-mod gathered;
 mod light;
+mod path_cache;
+mod path_radiance;
 mod paths;
 pub mod phase;
-mod shared;
+mod phase_sampler;
+mod shared_paths;
 mod shells;
 pub mod slabs;
+pub mod spheres;
 
-pub use paths::{AirPaths, Seen};
+pub use paths::{AirPaths, PathSample};
 
 use fastrand::Rng;
 use rayon::prelude::*;
@@ -35,7 +35,7 @@ use tenter_sky::spectrum::{Rgb, luminance};
 
 /// What the reference integrator can't do.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
-pub enum Unable {
+pub enum Unsupported {
     #[error(
         "clouds: the reference integrator knows clouds with physical light and shadow only; leave tints, lift, high orders and shadows as they are"
     )]
@@ -50,9 +50,9 @@ pub enum Unable {
     Cancelled,
 }
 
-impl From<Cancelled> for Unable {
+impl From<Cancelled> for Unsupported {
     fn from(_: Cancelled) -> Self {
-        Unable::Cancelled
+        Unsupported::Cancelled
     }
 }
 
@@ -131,7 +131,7 @@ impl Traced {
 
 /// When a picture is good enough.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Wish {
+pub struct SamplingBudget {
     pub noise_percent: f64,
     /// Paths for each pixel.
     pub most_paths: u64,
@@ -144,19 +144,19 @@ pub struct Wish {
 }
 
 impl<'a> Reference<'a> {
-    pub fn new(scene: &'a Scene) -> Result<Reference<'a>, Unable> {
+    pub fn new(scene: &'a Scene) -> Result<Reference<'a>, Unsupported> {
         if !scene.clouds.iter().all(CloudComponent::is_physical) {
-            return Err(Unable::Clouds);
+            return Err(Unsupported::Clouds);
         }
         if scene.fog.is_some() {
-            return Err(Unable::Fog);
+            return Err(Unsupported::Fog);
         }
         if scene.land.is_some() {
-            return Err(Unable::Land);
+            return Err(Unsupported::Land);
         }
         let horizon = scene.horizon.drop > 0.0 || scene.horizon.softness > 0.0;
         if scene.painted.is_some() || scene.seen_strength != 1.0 || horizon {
-            return Err(Unable::Source);
+            return Err(Unsupported::Source);
         }
         let lights: Vec<_> = scene.lights.iter().map(|l| l.placed).collect();
         Ok(Reference {
@@ -195,10 +195,10 @@ impl<'a> Reference<'a> {
     pub fn picture(
         &self,
         camera: &Camera,
-        wish: Wish,
+        wish: SamplingBudget,
         cancelled: &(dyn Fn() -> bool + Sync),
         mut progress: impl FnMut(f64),
-    ) -> Result<Traced, Unable> {
+    ) -> Result<Traced, Unsupported> {
         if wish.shared {
             return self.picture_shared(camera, wish, cancelled, progress);
         }
@@ -207,7 +207,7 @@ impl<'a> Reference<'a> {
         let mut spent = 0;
         loop {
             tallies.par_iter_mut().enumerate().for_each(|(i, tally)| {
-                let draw = |rng: &mut Rng| somewhere(camera, i, wish.spread, rng);
+                let draw = |rng: &mut Rng| random_point(camera, i, wish.spread, rng);
                 // Asked every few paths, so that a pixel of many does not hold a hand up.
                 let mut left = paths;
                 while left > 0 && !cancelled() {
@@ -218,7 +218,7 @@ impl<'a> Reference<'a> {
                 }
             });
             if cancelled() {
-                return Err(Unable::Cancelled);
+                return Err(Unsupported::Cancelled);
             }
             spent += paths;
             let estimates: Vec<Estimate> = tallies.iter().map(Tally::estimate).collect();
@@ -245,14 +245,14 @@ impl<'a> Reference<'a> {
     }
 
     /// With airglow, which lies beyond the air, the same all round.
-    fn with_glow(&self, seen: Seen) -> Rgb {
+    fn with_glow(&self, seen: PathSample) -> Rgb {
         let glow = if seen.ends_in_space { self.scene.night_glow } else { 0.0 };
         seen.light.map(|v| v + glow)
     }
 }
 
 /// A direction through a pixel of a camera, told by its number: anywhere in it, or its middle.
-fn somewhere(camera: &Camera, pixel: usize, spread: bool, rng: &mut Rng) -> Option<[f64; 3]> {
+fn random_point(camera: &Camera, pixel: usize, spread: bool, rng: &mut Rng) -> Option<[f64; 3]> {
     let (x, y) = ((pixel % camera.width) as f64, (pixel / camera.width) as f64);
     let middle = camera.direction(x + 0.5, y + 0.5)?;
     let (right, down) = if spread { (rng.f64(), rng.f64()) } else { return Some(middle) };

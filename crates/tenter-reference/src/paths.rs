@@ -1,12 +1,12 @@
 //! Paths of light through air, clouds and ground.
 
-use super::cells::{Cells, FORGOTTEN, Found, Spread};
-use super::clouds::{CloudField, LEAST, Onward, survives};
-use super::droplets::{Scattered, Weight};
-use super::gathered::Gathered;
+use super::clouds::{CloudField, ForwardPeak, LEAST, survives};
 use super::light::Disc;
-use super::phase::{lobed_cosine, rayleigh_cosine, turned};
-use super::shells::{Next, Shells, Under};
+use super::path_cache::{ISOTROPIC_AFTER, PathCache, PathSpread, VertexEstimate};
+use super::path_radiance::PathRadiance;
+use super::phase::{lobed_cosine, rayleigh_cosine, rotated};
+use super::phase_sampler::{ScatteredWeight, Weight};
+use super::shells::{ShellExit, ShellPosition, Shells};
 use fastrand::Rng;
 use glam::DVec3;
 use std::f32::consts::PI;
@@ -16,7 +16,7 @@ use tenter_sky::spectrum::{BANDS, Rgb, Spectrum};
 
 /// Where much of a light is scattered toward the eye, less than [`LEAST`] of it is followed: until what is
 /// left times the phase function is under this, per steradian.
-const WORTH: f32 = 0.015;
+const ROULETTE_WEIGHT: f32 = 0.015;
 /// Phase function, per steradian, from which on a path looks toward a light at every droplet: a path of many
 /// turns brings back about half as much.
 const LIKELY: f32 = 0.15;
@@ -31,7 +31,7 @@ pub struct AirPaths<'a> {
 }
 
 /// What came back along a path.
-pub struct Seen {
+pub struct PathSample {
     /// Radiance in linear Rec.709, cd/m2.
     pub light: Rgb,
     /// Whether the eye looks past the ground.
@@ -41,7 +41,7 @@ pub struct Seen {
 }
 
 /// Scattering at a place, per metre.
-struct Here {
+struct LocalMedium {
     /// By molecules, aerosol and dust.
     by: [Spectrum; 3],
     scattering: Spectrum,
@@ -74,48 +74,54 @@ impl<'a> AirPaths<'a> {
     }
 
     /// One path in a direction (x east, y north, z up), to its end.
-    pub fn follow(&self, direction: [f64; 3], rng: &mut Rng) -> Seen {
-        self.gather(direction, &mut Gathered::alone(&self.lights), rng)
+    pub fn follow(&self, direction: [f64; 3], rng: &mut Rng) -> PathSample {
+        self.gather(direction, &mut PathRadiance::uncached(&self.lights), rng)
     }
 
     /// Cells for what paths find in common through pixels that are so wide, radians.
-    pub(super) fn cells(&self, pixel: f64) -> Cells {
-        Cells::new(self.lights.len(), self.medium.planet, pixel)
+    pub(super) fn cells(&self, pixel: f64) -> PathCache {
+        PathCache::new(self.lights.len(), self.medium.planet, pixel)
     }
 
     /// One path that ends where cells know how it goes on.
-    pub(super) fn follow_known(&self, direction: [f64; 3], known: &Cells, rng: &mut Rng) -> Seen {
-        self.gather(direction, &mut Gathered::told_by(known, &self.lights), rng)
+    pub(super) fn follow_known(&self, direction: [f64; 3], known: &PathCache, rng: &mut Rng) -> PathSample {
+        self.gather(direction, &mut PathRadiance::with_cache(known, &self.lights), rng)
     }
 
     /// The same, and found out how it goes on from there.
     pub(super) fn find(
         &self,
         direction: [f64; 3],
-        known: &Cells,
-        found: &mut Vec<Found>,
+        known: &PathCache,
+        found: &mut Vec<VertexEstimate>,
         rng: &mut Rng,
-    ) -> Seen {
-        let mut gathered = Gathered::found_for(known, &self.lights);
+    ) -> PathSample {
+        let mut gathered = PathRadiance::recording(known, &self.lights);
         let seen = self.gather(direction, &mut gathered, rng);
         found.extend(gathered.found());
         seen
     }
 
-    fn gather(&self, direction: [f64; 3], light: &mut Gathered, rng: &mut Rng) -> Seen {
+    fn gather(&self, direction: [f64; 3], light: &mut PathRadiance, rng: &mut Rng) -> PathSample {
         let direction = DVec3::from_array(direction).normalize();
         let enters = self.shells.enter(self.eye, direction);
         let orders = enters.map_or(0, |at| self.walk(at, direction, light, rng));
-        Seen { light: light.rgb, ends_in_space: !self.meets_ground(direction), orders }
+        PathSample { light: light.rgb, ends_in_space: !self.meets_ground(direction), orders }
     }
 
     /// Goes a path from a place in the air; how often it was scattered or sent back.
-    fn walk(&self, mut at: Under, mut direction: DVec3, light: &mut Gathered, rng: &mut Rng) -> u32 {
+    fn walk(
+        &self,
+        mut at: ShellPosition,
+        mut direction: DVec3,
+        light: &mut PathRadiance,
+        rng: &mut Rng,
+    ) -> u32 {
         let mut orders = 0;
         let mut weight = Weight::new(rng);
         // Whether all turns were onward ones, and how many were not.
         let (mut straight, mut turned_away) = (true, 0);
-        let mut spread = Spread::new(self.eye);
+        let mut spread = PathSpread::new(self.eye);
         loop {
             // Russian roulette: what is worth little goes on seldom, with all the more weight.
             let most = weight.bands.max();
@@ -126,25 +132,25 @@ impl<'a> AirPaths<'a> {
                 weight.bands = weight.bands * (1.0 / most);
             }
             match self.next(&mut at, direction, rng) {
-                Next::Space => return orders,
-                Next::Droplet { part } => {
+                ShellExit::Space => return orders,
+                ShellExit::Droplet { part } => {
                     let turns = self.clouds.turns(part);
                     for (number, disc) in self.lights.iter().enumerate() {
                         let toward = disc.draw(rng);
-                        let Scattered { phase, onward } = turns.at(direction.dot(toward));
+                        let ScatteredWeight { phase, onward } = turns.at(direction.dot(toward));
                         let phase = weight.bands * phase;
-                        let turned = phase * (1.0 - onward);
+                        let rotated = phase * (1.0 - onward);
                         // Looks toward the light are as seldom as little comes of them.
-                        let worth = turned.max();
+                        let worth = rotated.max();
                         let chance = (worth / LIKELY).min(1.0);
                         if rng.f32() < chance {
-                            let least = (WORTH / worth.max(LIKELY)).min(LEAST);
-                            let lit = self.light_at(at, toward, Onward::Kept, least, rng);
-                            light.add(number, turned * lit * (1.0 / chance));
+                            let least = (ROULETTE_WEIGHT / worth.max(LIKELY)).min(LEAST);
+                            let lit = self.light_at(at, toward, ForwardPeak::Kept, least, rng);
+                            light.add(number, rotated * lit * (1.0 / chance));
                         }
                         // Onward turns after others are in what those were lit by.
                         if straight && onward > 0.0 {
-                            let lit = self.light_at(at, toward, Onward::Lost, LEAST, rng);
+                            let lit = self.light_at(at, toward, ForwardPeak::Lost, LEAST, rng);
                             light.add(number, phase * lit * onward);
                         }
                     }
@@ -157,36 +163,36 @@ impl<'a> AirPaths<'a> {
                     }
                     turned_away += 1;
                     spread.turns(at.place);
-                    if turned_away >= FORGOTTEN
+                    if turned_away >= ISOTROPIC_AFTER
                         && let Some(cells) = light.cells()
                     {
                         let stand =
                             cells.stand(at.place, direction, &spread, self.clouds.extinction(part), rng);
-                        if light.stands(stand, &weight) {
+                        if light.add_vertex(stand, &weight) {
                             return orders + 1;
                         }
                     }
                 }
-                Next::Ground => {
+                ShellExit::Ground => {
                     let up = at.place.normalize();
                     for (number, disc) in self.lights.iter().enumerate() {
                         let toward = disc.draw(rng);
                         let facing = up.dot(toward) as f32;
                         if facing > 0.0 {
                             let on_ground = self.shells.on_ground(at.place);
-                            let lit = self.light_at(on_ground, toward, Onward::Kept, LEAST, rng);
+                            let lit = self.light_at(on_ground, toward, ForwardPeak::Kept, LEAST, rng);
                             light.add(number, weight.bands * lit * self.medium.ground * (facing / PI));
                         }
                     }
                     weight.bands *= self.medium.ground;
                     // Lambert: the cosine is drawn as often as it weighs.
-                    direction = turned(up, rng.f64().sqrt(), rng);
+                    direction = rotated(up, rng.f64().sqrt(), rng);
                     at = self.shells.on_ground(at.place);
                     straight = false;
                     turned_away += 1;
                     spread.turns(at.place);
                 }
-                Next::Perhaps { bound } => {
+                ShellExit::Perhaps { bound } => {
                     if !self.collides(&at, bound as f32, &mut weight.bands, rng) {
                         continue;
                     }
@@ -201,12 +207,12 @@ impl<'a> AirPaths<'a> {
     }
 
     /// Goes on to what comes next, in air or clouds.
-    fn next(&self, at: &mut Under, direction: DVec3, rng: &mut Rng) -> Next {
+    fn next(&self, at: &mut ShellPosition, direction: DVec3, rng: &mut Rng) -> ShellExit {
         // Inside of clouds the next droplet is near: the air is asked for little.
         let (near, free) = self.shells.nothing_within(at, free_path(rng));
         if let Some(met) = self.clouds.meet(at.place, direction, near, rng) {
             at.place += direction * met.distance;
-            return Next::Droplet { part: met.part };
+            return ShellExit::Droplet { part: met.part };
         }
         at.place += direction * near;
         let from = at.place;
@@ -214,7 +220,7 @@ impl<'a> AirPaths<'a> {
         // Air and clouds each have their next collision; the nearer one happens.
         if let Some(met) = self.clouds.meet(from, direction, from.distance(at.place), rng) {
             *at = self.shells.at(from + direction * met.distance);
-            return Next::Droplet { part: met.part };
+            return ShellExit::Droplet { part: met.part };
         }
         next
     }
@@ -225,10 +231,10 @@ impl<'a> AirPaths<'a> {
         along < 0.0 && along * along >= altitude * (self.eye.z + self.medium.planet)
     }
 
-    fn here(&self, place: DVec3) -> Here {
+    fn here(&self, place: DVec3) -> LocalMedium {
         let n = self.medium.amounts(self.shells.altitude(place));
         let by = self.medium.scattering(&n);
-        Here { scattering: by[0] + by[1] + by[2], by, extinction: self.medium.optical_depth(n) }
+        LocalMedium { scattering: by[0] + by[1] + by[2], by, extinction: self.medium.optical_depth(n) }
     }
 
     fn phases(&self, cosine: f64) -> Phases {
@@ -237,7 +243,7 @@ impl<'a> AirPaths<'a> {
     }
 
     /// Whether light scatters at a place, drawn for all bands together; their weights make up for it.
-    fn collides(&self, at: &Under, bound: f32, weight: &mut Spectrum, rng: &mut Rng) -> bool {
+    fn collides(&self, at: &ShellPosition, bound: f32, weight: &mut Spectrum, rng: &mut Rng) -> bool {
         let here = self.here(at.place);
         let scattering = here.scattering;
         let (mut scattered, mut passed) = (0.0, 0.0);
@@ -260,16 +266,16 @@ impl<'a> AirPaths<'a> {
     /// Takes the light that is scattered here toward the eye, and draws where the path goes on.
     fn scatter(
         &self,
-        at: &Under,
+        at: &ShellPosition,
         direction: DVec3,
         weight: &mut Spectrum,
-        light: &mut Gathered,
+        light: &mut PathRadiance,
         rng: &mut Rng,
     ) -> DVec3 {
         let here = self.here(at.place);
         for (number, disc) in self.lights.iter().enumerate() {
             let toward = disc.draw(rng);
-            let lit = self.light_at(*at, toward, Onward::Kept, LEAST, rng);
+            let lit = self.light_at(*at, toward, ForwardPeak::Kept, LEAST, rng);
             light.add(number, *weight * lit * here.mixed(&self.phases(direction.dot(toward))));
         }
 
@@ -291,15 +297,15 @@ impl<'a> AirPaths<'a> {
         let phases = self.phases(cosine);
         let mean: f32 = chances.iter().zip(&phases).map(|(chance, phase)| chance * phase / all).sum();
         *weight *= here.mixed(&phases) * (1.0 / mean);
-        turned(direction, cosine, rng)
+        rotated(direction, cosine, rng)
     }
 
     /// Share of light from space that reaches a place, by ratio tracking (Novak, Selle and Jarosz 2014).
     fn light_at(
         &self,
-        mut at: Under,
+        mut at: ShellPosition,
         direction: DVec3,
-        onward: Onward,
+        onward: ForwardPeak,
         least: f32,
         rng: &mut Rng,
     ) -> Spectrum {
@@ -309,9 +315,9 @@ impl<'a> AirPaths<'a> {
         }
         loop {
             match self.shells.go(&mut at, direction, free_path(rng)) {
-                Next::Space => return through,
-                Next::Ground | Next::Droplet { .. } => return Spectrum::ZERO,
-                Next::Perhaps { bound } => {
+                ShellExit::Space => return through,
+                ShellExit::Ground | ShellExit::Droplet { .. } => return Spectrum::ZERO,
+                ShellExit::Perhaps { bound } => {
                     let extinction = self.here(at.place).extinction;
                     for b in 0..BANDS {
                         through.0[b] *= (1.0 - extinction.0[b] / bound as f32).max(0.0);
@@ -325,7 +331,7 @@ impl<'a> AirPaths<'a> {
     }
 }
 
-impl Here {
+impl LocalMedium {
     /// Phase function of all that scatters here together, band by band.
     fn mixed(&self, phases: &Phases) -> Spectrum {
         let mut share = Spectrum::ZERO;
@@ -368,7 +374,7 @@ mod tests {
             const N: usize = 40_000;
             let mut mean = Spectrum::ZERO;
             for _ in 0..N {
-                mean += paths.light_at(at, sun, Onward::Lost, LEAST, &mut rng) * (1.0 / N as f32);
+                mean += paths.light_at(at, sun, ForwardPeak::Lost, LEAST, &mut rng) * (1.0 / N as f32);
             }
             let column = Transmittance::new(&medium).to_space(&medium, 2.0, sun.z);
             for b in [0, 6, 15] {

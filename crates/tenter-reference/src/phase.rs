@@ -37,7 +37,7 @@ pub fn henyey_greenstein_cosine(g: f64, u: f64) -> f64 {
 }
 
 /// A direction at an angle to another, turned at random.
-pub fn turned(direction: DVec3, cosine: f64, rng: &mut Rng) -> DVec3 {
+pub fn rotated(direction: DVec3, cosine: f64, rng: &mut Rng) -> DVec3 {
     let (a, b) = direction.any_orthonormal_pair();
     let sine = (1.0 - cosine * cosine).max(0.0).sqrt();
     let (s, c) = (TAU * rng.f64()).sin_cos();

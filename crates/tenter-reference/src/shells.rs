@@ -20,13 +20,13 @@ pub struct Shells {
 
 /// A place under way, from the planet's middle (x east, y north, z up at the eye), m.
 #[derive(Clone, Copy)]
-pub struct Under {
+pub struct ShellPosition {
     pub place: DVec3,
     shell: usize,
 }
 
 /// Where a ray comes next.
-pub enum Next {
+pub enum ShellExit {
     /// Perhaps a collision, in air whose extinction is at most this, per metre.
     Perhaps {
         bound: f64,
@@ -56,23 +56,23 @@ impl Shells {
     }
 
     /// A place at an altitude of the air, or the place where a ray from above first meets the air.
-    pub fn enter(&self, place: DVec3, direction: DVec3) -> Option<Under> {
+    pub fn enter(&self, place: DVec3, direction: DVec3) -> Option<ShellPosition> {
         let altitude = self.altitude(place);
         if altitude < TOP_M {
             return Some(self.at(place));
         }
         let t = self.crossing(place, direction, TOP_M)?.0;
-        (t > 0.0).then(|| Under { place: place + direction * t, shell: SHELLS - 1 })
+        (t > 0.0).then(|| ShellPosition { place: place + direction * t, shell: SHELLS - 1 })
     }
 
     /// A place in the air.
-    pub fn at(&self, place: DVec3) -> Under {
+    pub fn at(&self, place: DVec3) -> ShellPosition {
         let altitude = self.altitude(place);
-        Under { place, shell: EDGES_KM[1..SHELLS].partition_point(|edge| edge * 1000.0 <= altitude) }
+        ShellPosition { place, shell: EDGES_KM[1..SHELLS].partition_point(|edge| edge * 1000.0 <= altitude) }
     }
 
-    pub fn on_ground(&self, place: DVec3) -> Under {
-        Under { place, shell: 0 }
+    pub fn on_ground(&self, place: DVec3) -> ShellPosition {
+        ShellPosition { place, shell: 0 }
     }
 
     pub fn altitude(&self, place: DVec3) -> f64 {
@@ -81,7 +81,7 @@ impl Shells {
 
     /// Metres in which nothing comes next whatever the direction, with `free` optical depths of the bound to
     /// go, and what is left of those.
-    pub fn nothing_within(&self, at: &Under, free: f64) -> (f64, f64) {
+    pub fn nothing_within(&self, at: &ShellPosition, free: f64) -> (f64, f64) {
         let altitude = self.altitude(at.place);
         let (low, high) = (EDGES_KM[at.shell] * 1000.0, EDGES_KM[at.shell + 1] * 1000.0);
         let bound = self.bounds[at.shell];
@@ -90,25 +90,25 @@ impl Shells {
     }
 
     /// Goes on to the next perhaps, with `free` optical depths of the bound to go; takes off what it went.
-    pub fn go(&self, at: &mut Under, direction: DVec3, mut free: f64) -> Next {
+    pub fn go(&self, at: &mut ShellPosition, direction: DVec3, mut free: f64) -> ShellExit {
         loop {
             let bound = self.bounds[at.shell];
             let (exit, upward) = self.exit(at, direction);
             let way = free / bound;
             if way < exit {
                 at.place += direction * way;
-                return Next::Perhaps { bound };
+                return ShellExit::Perhaps { bound };
             }
             free -= exit * bound;
             at.place += direction * exit;
             if upward {
                 at.shell += 1;
                 if at.shell == SHELLS {
-                    return Next::Space;
+                    return ShellExit::Space;
                 }
             } else {
                 if at.shell == 0 {
-                    return Next::Ground;
+                    return ShellExit::Ground;
                 }
                 at.shell -= 1;
             }
@@ -116,7 +116,7 @@ impl Shells {
     }
 
     /// The way out of a shell, m, and whether it leads upward.
-    fn exit(&self, at: &Under, direction: DVec3) -> (f64, bool) {
+    fn exit(&self, at: &ShellPosition, direction: DVec3) -> (f64, bool) {
         let (low, high) = (EDGES_KM[at.shell] * 1000.0, EDGES_KM[at.shell + 1] * 1000.0);
         if at.place.dot(direction) < 0.0
             && let Some((near, _)) = self.crossing(at.place, direction, low)

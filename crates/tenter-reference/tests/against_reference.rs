@@ -1,6 +1,6 @@
 //! The live integrator held against the reference in clear skies, and the reference against itself.
 
-use tenter_reference::{Reference, Traced, Unable, Wish};
+use tenter_reference::{Reference, SamplingBudget, Traced, Unsupported};
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::{MarchQuality, radiance_along};
 use tenter_render::prepare::SceneCache;
@@ -69,7 +69,7 @@ fn shared_paths_bring_what_paths_alone_would() {
     let (scene, camera) = under_a_lid();
     let reference = Reference::new(&scene).unwrap();
     let picture = |shared: bool, most_paths: u64| {
-        let wish = Wish { noise_percent: 0.01, most_paths, spread: true, shared };
+        let wish = SamplingBudget { noise_percent: 0.01, most_paths, spread: true, shared };
         reference.picture(&camera, wish, &|| false, |_| ()).unwrap()
     };
     let mean = |traced: &Traced| {
@@ -92,5 +92,5 @@ fn clouds_that_are_not_physical_are_refused() {
     let tinted = CloudLayer { scatter_tint: Colour([1.0, 0.8, 0.8]), ..CloudKind::Stratus.usual() };
     let sky = Sky { clouds: vec![tinted], ..Sky::default() };
     let scene = SceneCache::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
-    assert_eq!(Reference::new(&scene).err(), Some(Unable::Clouds));
+    assert_eq!(Reference::new(&scene).err(), Some(Unsupported::Clouds));
 }

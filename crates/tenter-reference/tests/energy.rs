@@ -30,7 +30,7 @@ fn shares(kind: CloudKind, thickness: f64, sine: f64) -> [f64; 3] {
 }
 
 /// Nothing is lost in even sheets of any kind, over black ground and over white. 2 % is asked; what is
-/// farther off stands in [`FARTHER`] and in docs/accuracy.md.
+/// farther off stands in [`VERTICES_AFTER_CACHE`] and in docs/accuracy.md.
 #[test]
 fn what_falls_on_even_sheets_is_all_kept() {
     use CloudKind::{
@@ -60,7 +60,7 @@ fn what_falls_on_even_sheets_is_all_kept() {
                 let gaps = matches!(kind, Stratocumulus | Altocumulus | Cirrocumulus);
                 let black = if gaps { 0.0 } else { (sum - 1.0).abs() };
                 let off = black.max((white - 1.0).abs());
-                if off > if sine > 0.3 { 0.06 } else { FARTHER } {
+                if off > if sine > 0.3 { 0.06 } else { VERTICES_AFTER_CACHE } {
                     lost.push(format!("{kind:?} {thickness} {sine}: {sum:.3}, over white {white:.3}"));
                 }
             }
@@ -71,7 +71,7 @@ fn what_falls_on_even_sheets_is_all_kept() {
 
 /// Under a sun near the horizon soft edges of sheets are lit aslant, and depths of thousands are told by
 /// coarse grids.
-const FARTHER: f64 = 0.14;
+const VERTICES_AFTER_CACHE: f64 = 0.14;
 
 /// Thick sheets go on darkening: discrete ordinates for g = 0.86 (PythonicDISORT, 48 streams) under a sun
 /// at a sine of 0.2 let 0.076, 0.041 and 0.021 through at thickness 64, 128 and 256, and 0.164 at 64 under

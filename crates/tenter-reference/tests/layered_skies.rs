@@ -36,9 +36,9 @@ fn seen(scene: &Scene) -> Vec<([f32; 3], f32)> {
 fn the_order_in_the_document_does_not_matter() {
     let layers = [CloudKind::CumulusMediocris, CloudKind::Altocumulus, CloudKind::CirrusFibratus]
         .map(|kind| layer(kind, kind.title().split(' ').next_back().unwrap()));
-    let mut turned = layers.to_vec();
-    turned.reverse();
-    assert_eq!(seen(&scene(&sky(layers.to_vec()))), seen(&scene(&sky(turned))));
+    let mut rotated = layers.to_vec();
+    rotated.reverse();
+    assert_eq!(seen(&scene(&sky(layers.to_vec()))), seen(&scene(&sky(rotated))));
 }
 
 /// What comes through two layers far apart is the product of what comes through each.

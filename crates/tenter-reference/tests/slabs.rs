@@ -2,7 +2,7 @@
 
 use fastrand::Rng;
 use glam::DVec3;
-use tenter_reference::phase::{henyey_greenstein_cosine, turned};
+use tenter_reference::phase::{henyey_greenstein_cosine, rotated};
 use tenter_reference::slabs::REFLECTANCE;
 use tenter_render::air::henyey_greenstein;
 use tenter_render::clouds::optics::doubling::{Directions, Moments, STREAMS, slabs};
@@ -54,7 +54,7 @@ fn follow(thickness: f32, light: f32, directions: &[(f32, f32)], photons: usize)
                 }
             }
             let cosine = henyey_greenstein_cosine(G as f64, rng.f64());
-            w = turned(DVec3::from_array(w.map(f64::from)).normalize(), cosine, &mut rng)
+            w = rotated(DVec3::from_array(w.map(f64::from)).normalize(), cosine, &mut rng)
                 .to_array()
                 .map(|v| v as f32);
         }

@@ -2,8 +2,8 @@
 
 use fastrand::Rng;
 use glam::DVec3;
-use tenter_reference::balls::{anywhere, somewhere, to_surface};
-use tenter_reference::phase::{henyey_greenstein_cosine, turned};
+use tenter_reference::phase::{henyey_greenstein_cosine, rotated};
+use tenter_reference::spheres::{random_direction, random_point, to_surface};
 use tenter_render::air::henyey_greenstein;
 use tenter_render::clouds::optics::diffusion::NON_FORWARD_FRACTION;
 use tenter_render::clouds::optics::mie::PhaseFunction;
@@ -26,8 +26,8 @@ fn no_light_is_lost_in_balls() {
         let mut rng = Rng::with_seed(5);
         let mut left = 0.0;
         for _ in 0..LOOKS {
-            let (place, likely) = somewhere(radius, &mut rng);
-            let direction = anywhere(&mut rng);
+            let (place, likely) = random_point(radius, &mut rng);
+            let direction = random_direction(&mut rng);
             let depth = to_surface(place, radius, DVec3::NEG_X);
             let sources = shares(depth, radius - place.length(), radius);
             let many: f64 = lobes(direction.x).iter().zip(sources).map(|(l, s)| l * s).sum();
@@ -37,8 +37,8 @@ fn no_light_is_lost_in_balls() {
             // peak.
             let near = (-depth).exp() / likely / LOOKS as f64;
             let (cosine, value) = broad(&mut rng);
-            let turned = turned(DVec3::X, cosine, &mut rng);
-            let away = to_surface(place, radius, turned);
+            let rotated = rotated(DVec3::X, cosine, &mut rng);
+            let away = to_surface(place, radius, rotated);
             left += near * phase.at(cosine)[1] as f64 / value * (-away).exp();
             let x = (depth + away) * (1.0 - NON_FORWARD_FRACTION as f64);
             let more = x.exp_m1() / x - 1.0;

@@ -57,8 +57,8 @@ fn timed(take: impl FnOnce() -> Picture) -> (Picture, f64) {
 /// Pictures of one size, as the Bench draws them.
 struct Drawer<'a> {
     workshop: &'a SceneCache,
-    quality: TableQuality,
-    quality: MarchQuality,
+    tables: TableQuality,
+    march: MarchQuality,
     width: usize,
     again: IncrementalRenderer,
     /// Times the scenes took, ms.
@@ -68,10 +68,10 @@ struct Drawer<'a> {
 impl Drawer<'_> {
     fn draw(&mut self, sky: &Sky) -> Picture {
         let begun = Instant::now();
-        let scene = self.workshop.scene(sky, self.quality, &|| false).expect("nobody calls this off");
+        let scene = self.workshop.scene(sky, self.tables, &|| false).expect("nobody calls this off");
         self.scenes.push(begun.elapsed().as_secs_f64() * 1e3);
         let camera = camera(sky, self.width);
-        let drawn = self.again.render(&scene, &camera, self.quality, &|| false);
+        let drawn = self.again.render(&scene, &camera, self.march, &|| false);
         drawn.expect("nobody calls this off")
     }
 }
@@ -80,7 +80,7 @@ fn first(drawer: &mut Drawer, sky: &Sky, last: &Last) -> Picture {
     let turned = (last.around == sky.around_eye()).then(|| {
         let scene = drawer.workshop.scene(sky, TableQuality::Full, &|| false).expect("nobody calls this off");
         let seen = Reprojection { picture: &last.picture, by: &last.camera };
-        seen.rotated(&scene, &camera(sky, drawer.width), drawer.quality)
+        seen.rotated(&scene, &camera(sky, drawer.width), drawer.march)
     });
     turned.flatten().unwrap_or_else(|| drawer.draw(sky))
 }
@@ -106,10 +106,10 @@ fn main() {
         let workshop = SceneCache::default();
         for (name, change) in CHANGES {
             let (mut times, mut lighter) = ([Vec::new(), Vec::new()], Vec::new());
-            let drawer = |quality, quality, width| Drawer {
+            let drawer = |tables, march, width| Drawer {
                 workshop: &workshop,
-                quality,
-                quality,
+                tables,
+                march,
                 width,
                 again: IncrementalRenderer::default(),
                 scenes: Vec::new(),

@@ -144,7 +144,7 @@ fn what_no_slide_can_do_is_told() {
     let deck = CloudLayer { cover: 1.0, ..layer(CloudKind::Nimbostratus, "deck") };
     let sought = Sought::new(vec![layer(CloudKind::CirrusFibratus, "streaks"), deck]);
     let (found, without) = sought.answer(Target::SunShare { share: 0.4 }, SearchVariable::Slide);
-    assert!(without < 0.01 && found.iter().all(|f| f.off > 0.35), "{without} {found:?}");
+    assert!(without < 0.01 && found.iter().all(|f| f.error > 0.35), "{without} {found:?}");
 }
 
 #[test]

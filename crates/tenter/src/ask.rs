@@ -6,7 +6,7 @@ use serde_json::{Value, json};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use tenter_app::starters;
-use tenter_reference::{Reference, Unable};
+use tenter_reference::{Reference, Unsupported};
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::{MarchQuality, radiance_along};
 use tenter_render::measure;
@@ -105,9 +105,9 @@ pub fn within(name: &str, value: f64, low: f64, high: f64) -> Result<f64, Failur
 }
 
 /// A sky that the reference integrator can't follow is bad input.
-pub fn of_reference(e: Unable) -> Failure {
+pub fn of_reference(e: Unsupported) -> Failure {
     match e {
-        Unable::Cancelled => Failure::failed(e),
+        Unsupported::Cancelled => Failure::failed(e),
         _ => Failure::Input(format!("--reference: {e}")),
     }
 }

@@ -6,7 +6,7 @@ use clap::{Args, ValueEnum};
 use std::path::{Path, PathBuf};
 use tenter_formats::exr_map::{Depth, depth_for, write_map, write_picture};
 use tenter_formats::{FormatError, MOST_IN_HALF, hdr, ktx2, png};
-use tenter_reference::{Reference, Wish};
+use tenter_reference::{Reference, SamplingBudget};
 use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::{
     Area, Layout, MapError, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError, add_discs, discs,
@@ -143,8 +143,8 @@ impl CareArguments {
     }
 
     /// What is asked of the reference integrator.
-    fn wish(&self) -> Wish {
-        Wish {
+    fn wish(&self) -> SamplingBudget {
+        SamplingBudget {
             noise_percent: self.noise.unwrap_or(5.0),
             most_paths: self.paths.unwrap_or(u64::MAX),
             spread: true,

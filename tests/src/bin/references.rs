@@ -1,17 +1,17 @@
 //! Remakes reference pictures whose sky has changed, and prints how far live ones are off, as a table for
-//! docs/accuracy.md. `--where SLUG` prints where one is too bright or too dark, `--balls` remakes the table
+//! docs/accuracy.md. `--where SLUG` prints where one is too bright or too dark, `--spheres` remakes the table
 //! that heaps are lit by instead.
 
 use anyhow::{Context, Result};
 use std::time::Instant;
-use tenter_reference::balls;
+use tenter_reference::spheres;
 use tenter_sky::spectrum::luminance;
 use tenter_tests::references::{Pair, WIDTH, compare, hash_of, index, make, pair, starters, store};
 
 fn main() -> Result<()> {
     let only: Vec<String> = std::env::args().skip(1).collect();
     match &only[..] {
-        [what] if what == "--balls" => return keep_table("sphere_table.f32", &balls::trace(160_000_000)),
+        [what] if what == "--balls" => return keep_table("sphere_table.f32", &spheres::trace(160_000_000)),
         _ => {}
     }
     if let [what, slug] = &only[..]

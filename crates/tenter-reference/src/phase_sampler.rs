@@ -5,10 +5,10 @@
 //! for one colour would weigh hundreds of times more or less for another: each is weighed by how often any of
 //! three colours would have drawn it (balance heuristic over wavelengths, Wilkie, Nawaz, Droske, Weidlich and
 //! Hanika 2014). Second, few paths come into the peak beside a light, and those bring back a thousand times
-//! what others do: turns are told apart into onward ones and others ([`Turns::onward`]), and onward turns on
+//! what others do: turns are told apart into onward ones and others ([`PhaseSampler::onward`]), and onward turns on
 //! the last way to a light are taken as none ([`CloudField`](super::clouds::CloudField)).
 
-use super::phase::turned;
+use super::phase::rotated;
 use fastrand::Rng;
 use glam::DVec3;
 use std::f64::consts::PI;
@@ -22,7 +22,7 @@ const STEPS: usize = 4096;
 const ONWARD: f64 = 0.07;
 
 /// The phase function of a cloud and its cumulated form.
-pub struct Turns {
+pub struct PhaseSampler {
     /// From straight on to straight back; the first is the direction itself.
     steps: Vec<Step>,
     /// Shares of the three colours' functions for each band.
@@ -44,7 +44,7 @@ pub(super) struct Step {
 }
 
 /// What scatters by an angle.
-pub struct Scattered {
+pub struct ScatteredWeight {
     /// Per steradian, band by band.
     pub phase: Spectrum,
     /// Share of it that is onward: all that is more than there is beside the peak.
@@ -67,13 +67,13 @@ impl Weight {
 }
 
 /// Where a path goes on.
-pub struct Turn {
+pub struct ScatterEvent {
     pub direction: DVec3,
     pub onward: bool,
 }
 
-impl Turns {
-    pub fn new(phase: &PhaseFunction) -> Turns {
+impl PhaseSampler {
+    pub fn new(phase: &PhaseFunction) -> PhaseSampler {
         // Finer toward straight on, where most of the light goes.
         let cosine = |i: usize| (PI * (i as f64 / STEPS as f64).powi(3)).cos();
         let beside = phase.at(ONWARD.cos())[1];
@@ -100,26 +100,26 @@ impl Turns {
             before = step.no_farther;
         }
         let mix = std::array::from_fn(|b| shares(band_centre_nm(b)));
-        Turns { steps, mix, onward: mixed(&mix, onward) }
+        PhaseSampler { steps, mix, onward: mixed(&mix, onward) }
     }
 
     /// What is scattered by an angle, told by its cosine.
-    pub fn at(&self, cosine: f64) -> Scattered {
+    pub fn at(&self, cosine: f64) -> ScatteredWeight {
         let angle = cosine.clamp(-1.0, 1.0).acos();
         let i = ((angle / PI).cbrt() * STEPS as f64) as usize + 1;
         let step = &self.steps[i.min(STEPS)];
-        Scattered { phase: mixed(&self.mix, step.values), onward: step.onward }
+        ScatteredWeight { phase: mixed(&self.mix, step.values), onward: step.onward }
     }
 
     /// Draws where a path goes on, and weighs it.
-    pub fn turn(&self, direction: DVec3, weight: &mut Weight, rng: &mut Rng) -> Turn {
+    pub fn turn(&self, direction: DVec3, weight: &mut Weight, rng: &mut Rng) -> ScatterEvent {
         let (cosine, step) = self.draw(weight.colour, rng);
         let drawn: [f32; 3] = std::array::from_fn(|k| weight.drawn[k] * step.values[k]);
         let per_mean = 3.0 / (drawn[0] + drawn[1] + drawn[2]);
         weight.bands = weight.bands * mixed(&self.mix, step.values) * per_mean;
         weight.drawn = drawn.map(|d| d * per_mean);
         let onward = step.onward > 0.0 && rng.f32() < step.onward;
-        Turn { direction: turned(direction, cosine, rng), onward }
+        ScatterEvent { direction: rotated(direction, cosine, rng), onward }
     }
 
     /// Draws the cosine of an angle.
@@ -156,7 +156,7 @@ mod tests {
     #[test]
     fn turns_have_the_asymmetry_of_their_function() {
         let phase = PhaseFunction::new(10.0);
-        let turns = Turns::new(&phase);
+        let turns = PhaseSampler::new(&phase);
         let mut rng = Rng::with_seed(2);
         const N: usize = 200_000;
         for colour in 0..3 {
@@ -176,7 +176,7 @@ mod tests {
     #[test]
     fn weights_hold_for_all_colours_after_many_turns() {
         let phase = PhaseFunction::new(10.0);
-        let turns = Turns::new(&phase);
+        let turns = PhaseSampler::new(&phase);
         let mut rng = Rng::with_seed(7);
         const N: usize = 40_000;
         const TURNS: i32 = 12;
@@ -212,12 +212,12 @@ mod tests {
     fn onward_turns_are_diffraction() {
         for radius_um in [6.0, 10.0, 20.0] {
             let phase = PhaseFunction::new(radius_um);
-            let turns = Turns::new(&phase);
+            let turns = PhaseSampler::new(&phase);
             let green = turns.onward.0[6];
             assert!((0.3..0.52).contains(&green), "{radius_um}: {green}");
             for i in 0..2000 {
                 let cosine = (PI * (i as f64 / 2000.0).powi(2)).cos();
-                let Scattered { phase, onward } = turns.at(cosine);
+                let ScatteredWeight { phase, onward } = turns.at(cosine);
                 let rest = phase.max() * (1.0 - onward);
                 assert!(rest < 40.0, "{radius_um} {}: {rest}", cosine.acos());
             }

@@ -4,8 +4,8 @@
 //! over how many would if every droplet there sent one into every direction, is the mean source of what is
 //! seen of that place from outside.
 
-use super::droplets::Turns;
-use super::phase::turned;
+use super::phase::rotated;
+use super::phase_sampler::PhaseSampler;
 use fastrand::Rng;
 use glam::DVec3;
 use rayon::prelude::*;
@@ -23,13 +23,13 @@ const ANGLES: usize = 18;
 /// Places and directions that tell how much of a cell is seen.
 const LOOKS: usize = 20_000_000;
 /// Photons by which a cell is known well enough.
-const ENOUGH: f64 = 400.0;
+const MIN_PATHS: f64 = 400.0;
 /// A source is known no better than this share of it: lobes are fitted to all angles alike.
 const ALIKE: f64 = 0.05;
 
 /// Makes the table anew, with so many photons for a ball of radius 1 and fewer for larger ones.
 pub fn trace(photons: usize) -> Vec<f32> {
-    let turns = Turns::new(&PhaseFunction::new(DROPLETS_UM));
+    let turns = PhaseSampler::new(&PhaseFunction::new(DROPLETS_UM));
     let balls: Vec<Vec<f32>> = (0..RADII)
         .into_par_iter()
         .with_max_len(1)
@@ -50,7 +50,7 @@ struct Sources {
 }
 
 /// Light goes along x through a ball around nothing.
-fn follow(radius: f64, photons: usize, turns: &Turns) -> Sources {
+fn follow(radius: f64, photons: usize, turns: &PhaseSampler) -> Sources {
     let mut rng = Rng::with_seed(radius.to_bits());
     let cells = DEPTHS * FACINGS;
     let mut sources = Sources {
@@ -74,12 +74,12 @@ fn follow(radius: f64, photons: usize, turns: &Turns) -> Sources {
             }
             place = next;
             let (cosine, _) = turns.draw(GREEN, &mut rng);
-            direction = turned(direction, cosine, &mut rng);
+            direction = rotated(direction, cosine, &mut rng);
         }
     }
     for _ in 0..LOOKS {
-        let (place, likely) = somewhere(radius, &mut rng);
-        let direction = anywhere(&mut rng);
+        let (place, likely) = random_point(radius, &mut rng);
+        let direction = random_direction(&mut rng);
         if let Some(cell) = cell_of(place, radius) {
             let way = (-to_surface(place, radius, direction)).exp();
             sources.seen[cell][angle_of(direction)] += way * 4.0 * PI / likely / LOOKS as f64;
@@ -97,7 +97,7 @@ impl Sources {
                 let all: f64 = self.left[i].iter().sum();
                 let (depth, facing) = (i % DEPTHS, i / DEPTHS);
                 let fits = DEPTH.value(depth) as f64 * FACING.value(facing) as f64 <= radius;
-                (all > ENOUGH && fits).then(|| self.fitted(i))
+                (all > MIN_PATHS && fits).then(|| self.fitted(i))
             })
             .collect();
         let nearest = |i: usize| {
@@ -172,10 +172,10 @@ impl Sources {
 
 /// A place in the ball and how likely it is, per volume: seven in ten near the surface, by the logarithm of
 /// their distance.
-pub fn somewhere(radius: f64, rng: &mut Rng) -> (DVec3, f64) {
+pub fn random_point(radius: f64, rng: &mut Rng) -> (DVec3, f64) {
     const LEAST: f64 = 0.01;
     const NEAR: f64 = 0.7;
-    let out = anywhere(rng);
+    let out = random_direction(rng);
     let span = (radius / LEAST).ln();
     let from_middle =
         if rng.f64() < NEAR { radius - LEAST * (span * rng.f64()).exp() } else { radius * rng.f64().cbrt() };
@@ -186,7 +186,7 @@ pub fn somewhere(radius: f64, rng: &mut Rng) -> (DVec3, f64) {
     (out * from_middle, NEAR * by_distance + (1.0 - NEAR) * even)
 }
 
-pub fn anywhere(rng: &mut Rng) -> DVec3 {
+pub fn random_direction(rng: &mut Rng) -> DVec3 {
     let z = 2.0 * rng.f64() - 1.0;
     let (s, c) = (TAU * rng.f64()).sin_cos();
     let flat = (1.0 - z * z).max(0.0).sqrt();

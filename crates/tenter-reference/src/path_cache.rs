@@ -7,7 +7,7 @@
 //! Binder, Fricke and Keller 2019). A cell that knows enough is divided, so that the more paths there are the
 //! less is blurred. Cells are shifted by chance each time, which leaves no edges.
 
-use super::droplets::Weight;
+use super::phase_sampler::Weight;
 use fastrand::Rng;
 use glam::DVec3;
 use std::collections::HashMap;
@@ -17,9 +17,9 @@ use tenter_sky::spectrum::{BANDS, Spectrum};
 
 /// Turns, other than onward ones, after which a path stands anywhere. After one the lit side of a heap would
 /// lose its grain.
-pub const FORGOTTEN: u32 = 2;
+pub const ISOTROPIC_AFTER: u32 = 2;
 /// Ways that a cell must know to be believed, and to be divided.
-const ENOUGH: u32 = 24;
+const MIN_PATHS: u32 = 24;
 /// Cells of level 0, in free paths where the cloud is densest.
 const FREE_PATHS: f64 = 4.0;
 /// Cells of direction along the side of an octahedron laid flat, at level 0 and those before it.
@@ -39,9 +39,9 @@ type Key = u64;
 
 /// Keys are mixed already.
 #[derive(Default)]
-struct AsItIs(u64);
+struct KeyHasher(u64);
 
-impl Hasher for AsItIs {
+impl Hasher for KeyHasher {
     fn finish(&self) -> u64 {
         self.0
     }
@@ -54,8 +54,8 @@ impl Hasher for AsItIs {
 }
 
 /// What ways from cells brought.
-pub struct Cells {
-    known: HashMap<Key, Known, BuildHasherDefault<AsItIs>>,
+pub struct PathCache {
+    cells: HashMap<Key, CacheCell, BuildHasherDefault<KeyHasher>>,
     lights: usize,
     /// Radius, m.
     planet: f64,
@@ -64,8 +64,8 @@ pub struct Cells {
 }
 
 /// About ways from a cell: shares of one light.
-struct Known {
-    ways: u32,
+struct CacheCell {
+    paths: u32,
     /// Bands in a row: a [`Spectrum`] would stand on lines of the cache, and take twice the room.
     sum: [f32; BANDS],
 }
@@ -73,16 +73,16 @@ struct Known {
 /// How far apart paths come to be: a turn sends them anywhere that is as far as the way to the next one, and
 /// what cells blur within that is lost on them. Where they go on within a cloud they stand otherwise than
 /// those that just came from afar, and have narrow cells again.
-pub struct Spread {
+pub struct PathSpread {
     last: DVec3,
     /// From the eye to the first turn, and from the last turn but one to the last, m.
     first: f64,
     far: f64,
 }
 
-impl Spread {
-    pub fn new(eye: DVec3) -> Spread {
-        Spread { last: eye, first: 0.0, far: 0.0 }
+impl PathSpread {
+    pub fn new(eye: DVec3) -> PathSpread {
+        PathSpread { last: eye, first: 0.0, far: 0.0 }
     }
 
     /// Turns at a place.
@@ -99,7 +99,7 @@ impl Spread {
 
 /// A place and direction in a cloud, and the cells around it.
 #[derive(Clone, Copy, Debug)]
-pub struct Stand {
+pub struct PathVertex {
     /// East, north and up, in widths of cells of level 0.
     place: DVec3,
     direction: [f64; 2],
@@ -109,15 +109,15 @@ pub struct Stand {
 }
 
 /// What the way on from a stand brought, light by light.
-pub struct Found {
-    stand: Stand,
+pub struct VertexEstimate {
+    stand: PathVertex,
     shares: Vec<Spectrum>,
 }
 
-impl Cells {
+impl PathCache {
     /// Cells that know nothing yet, on a planet of so many metres; `pixel`: how wide one is, radians.
-    pub fn new(lights: usize, planet: f64, pixel: f64) -> Cells {
-        Cells { known: HashMap::default(), lights, planet, seen: OF_PIXEL * pixel }
+    pub fn new(lights: usize, planet: f64, pixel: f64) -> PathCache {
+        PathCache { cells: HashMap::default(), lights, planet, seen: OF_PIXEL * pixel }
     }
 
     /// Where a path stands in a cloud of which this is the highest extinction, per metre.
@@ -125,13 +125,13 @@ impl Cells {
         &self,
         at: DVec3,
         direction: DVec3,
-        spread: &Spread,
+        spread: &PathSpread,
         extinction: f64,
         rng: &mut Rng,
-    ) -> Stand {
+    ) -> PathVertex {
         let width = FREE_PATHS / extinction;
         let wider = (spread.far.max(spread.first * self.seen) / width).max(1.0).log2() as i32;
-        Stand {
+        PathVertex {
             place: DVec3::new(at.x, at.y, at.length() - self.planet) / width,
             direction: octahedral(direction).map(|v| v * DIRECTIONS),
             widest: (-wider).max(WIDEST),
@@ -141,34 +141,34 @@ impl Cells {
 
     /// What a way on from a stand brings of each light, by the smallest cell that knows enough, if one of
     /// this level or a later one does.
-    pub fn sampled(&self, stand: &Stand, least: i32) -> Option<impl Iterator<Item = Spectrum>> {
-        let knows = |level: &i32| self.known.get(&stand.cell(*level)).is_some_and(|k| k.ways >= ENOUGH);
+    pub fn sampled(&self, stand: &PathVertex, least: i32) -> Option<impl Iterator<Item = Spectrum>> {
+        let knows = |level: &i32| self.cells.get(&stand.cell(*level)).is_some_and(|k| k.paths >= MIN_PATHS);
         let smallest = (stand.widest..=SMALLEST).take_while(knows).last().filter(|known| *known >= least)?;
         let cell = stand.cell(smallest);
         Some((0..self.lights).map(move |light| {
-            let Known { ways, sum } = &self.known[&of_light(cell, light)];
+            let CacheCell { paths: ways, sum } = &self.cells[&of_light(cell, light)];
             Spectrum(*sum) * (1.0 / *ways as f32)
         }))
     }
 
-    pub fn learn(&mut self, found: impl IntoIterator<Item = Found>) {
-        for Found { stand, shares } in found {
+    pub fn learn(&mut self, found: impl IntoIterator<Item = VertexEstimate>) {
+        for VertexEstimate { stand, shares } in found {
             for level in stand.widest..=SMALLEST {
                 let cell = stand.cell(level);
                 let mut ways = 0;
                 for (light, share) in shares.iter().enumerate() {
-                    let full = self.known.len() >= MOST;
-                    let known = match self.known.entry(of_light(cell, light)) {
+                    let full = self.cells.len() >= MOST;
+                    let known = match self.cells.entry(of_light(cell, light)) {
                         Entry::Vacant(_) if full => break,
-                        entry => entry.or_insert(Known { ways: 0, sum: [0.0; BANDS] }),
+                        entry => entry.or_insert(CacheCell { paths: 0, sum: [0.0; BANDS] }),
                     };
-                    known.ways += 1;
+                    known.paths += 1;
                     for (sum, share) in known.sum.iter_mut().zip(share.0) {
                         *sum += share;
                     }
-                    ways = known.ways;
+                    ways = known.paths;
                 }
-                if ways < ENOUGH {
+                if ways < MIN_PATHS {
                     break;
                 }
             }
@@ -176,7 +176,7 @@ impl Cells {
     }
 }
 
-impl Stand {
+impl PathVertex {
     fn cell(&self, level: i32) -> Key {
         let [x, y, z, u, v] = self.shift;
         let (narrower, finer) = (2f64.powi(level), level.max(0));
@@ -214,15 +214,15 @@ fn octahedral(direction: DVec3) -> [f64; 2] {
 
 /// Where a path stood and what lit it, in turn.
 #[derive(Default)]
-pub struct Trail(Vec<Step>);
+pub struct PathHistory(Vec<Step>);
 
 enum Step {
-    Stood { stand: Stand, weight: Spectrum },
+    Stood { stand: PathVertex, weight: Spectrum },
     Lit { light: usize, share: Spectrum },
 }
 
-impl Trail {
-    pub fn stood(&mut self, stand: Stand, weight: &Weight) {
+impl PathHistory {
+    pub fn stood(&mut self, stand: PathVertex, weight: &Weight) {
         self.0.push(Step::Stood { stand, weight: weight.bands });
     }
 
@@ -231,7 +231,7 @@ impl Trail {
     }
 
     /// What the way on from each stand brought, of so many lights.
-    pub fn found(&self, lights: usize) -> Vec<Found> {
+    pub fn found(&self, lights: usize) -> Vec<VertexEstimate> {
         let mut after = vec![Spectrum::ZERO; lights];
         let mut found = Vec::new();
         for step in self.0.iter().rev() {
@@ -239,7 +239,7 @@ impl Trail {
                 Step::Lit { light, share } => after[*light] += *share,
                 Step::Stood { stand, weight } => {
                     let shares = after.iter().map(|share| over(share, weight)).collect();
-                    found.push(Found { stand: *stand, shares });
+                    found.push(VertexEstimate { stand: *stand, shares });
                 }
             }
         }
@@ -258,8 +258,8 @@ mod tests {
     const PLANET: f64 = 6.371e6;
     const THERE: DVec3 = DVec3::new(900.0, 400.0, 6.3722e6);
 
-    fn found(stand: Stand, share: f32) -> Found {
-        Found { stand, shares: vec![Spectrum::splat(share), Spectrum::splat(10.0 * share)] }
+    fn found(stand: PathVertex, share: f32) -> VertexEstimate {
+        VertexEstimate { stand, shares: vec![Spectrum::splat(share), Spectrum::splat(10.0 * share)] }
     }
 
     /// Every direction has its place on the square, and neighbours stay neighbours: a fourth of a whole turn
@@ -285,15 +285,15 @@ mod tests {
     #[test]
     fn a_cell_tells_the_mean_once_it_knows_enough() {
         let mut rng = Rng::with_seed(1);
-        let mut cells = Cells::new(2, PLANET, 1e-3);
-        let stand = cells.stand(THERE, DVec3::X, &Spread::new(THERE), 0.05, &mut rng);
-        for way in 0..ENOUGH {
+        let mut cells = PathCache::new(2, PLANET, 1e-3);
+        let stand = cells.stand(THERE, DVec3::X, &PathSpread::new(THERE), 0.05, &mut rng);
+        for way in 0..MIN_PATHS {
             assert!(cells.sampled(&stand, WIDEST).is_none(), "{way} ways are too few");
             cells.learn([found(stand, way as f32)]);
         }
         let sampled: Vec<f32> =
             cells.sampled(&stand, WIDEST).expect("enough is known").map(|s| s.0[3]).collect();
-        let mean = 0.5 * (ENOUGH - 1) as f32;
+        let mean = 0.5 * (MIN_PATHS - 1) as f32;
         assert!(
             (sampled[0] / mean - 1.0).abs() < 1e-5 && (sampled[1] / mean - 10.0).abs() < 1e-4,
             "{sampled:?}"
@@ -306,9 +306,9 @@ mod tests {
     #[test]
     fn the_farther_paths_went_the_wider_their_cells() {
         let mut rng = Rng::with_seed(1);
-        let cells = Cells::new(1, PLANET, 0.1);
-        let mut spread = Spread::new(THERE);
-        let mut widest = |spread: &Spread| cells.stand(THERE, DVec3::X, spread, 0.04, &mut rng).widest;
+        let cells = PathCache::new(1, PLANET, 0.1);
+        let mut spread = PathSpread::new(THERE);
+        let mut widest = |spread: &PathSpread| cells.stand(THERE, DVec3::X, spread, 0.04, &mut rng).widest;
         assert_eq!(widest(&spread), 0);
         spread.turns(THERE + DVec3::X * 1000.0);
         assert_eq!(widest(&spread), 0, "15 m are less than 100 m");
@@ -325,18 +325,18 @@ mod tests {
     fn cells_that_know_enough_are_divided() {
         const FREE_PATH: f64 = 20.0;
         let mut rng = Rng::with_seed(5);
-        let mut cells = Cells::new(2, PLANET, 1e-3);
+        let mut cells = PathCache::new(2, PLANET, 1e-3);
         for _ in 0..60_000 {
             let east = rng.f64() * 4.0 * FREE_PATH;
             let place = THERE + DVec3::X * east;
-            let stand = cells.stand(place, DVec3::Z, &Spread::new(THERE), 1.0 / FREE_PATH, &mut rng);
+            let stand = cells.stand(place, DVec3::Z, &PathSpread::new(THERE), 1.0 / FREE_PATH, &mut rng);
             cells.learn([found(stand, (east / FREE_PATH) as f32)]);
         }
         for free_paths in [0.5, 2.0, 3.5] {
             let place = THERE + DVec3::X * free_paths * FREE_PATH;
             let (mut mean, mut finest) = (0.0, 0.0);
             for _ in 0..400 {
-                let stand = cells.stand(place, DVec3::Z, &Spread::new(THERE), 1.0 / FREE_PATH, &mut rng);
+                let stand = cells.stand(place, DVec3::Z, &PathSpread::new(THERE), 1.0 / FREE_PATH, &mut rng);
                 mean +=
                     cells.sampled(&stand, WIDEST).expect("much is known").next().unwrap().0[0] as f64 / 400.0;
                 finest += cells.sampled(&stand, SMALLEST).is_some() as u32 as f64 / 400.0;
@@ -350,17 +350,17 @@ mod tests {
     #[test]
     fn a_trail_tells_what_came_after() {
         let mut rng = Rng::with_seed(1);
-        let cells = Cells::new(1, PLANET, 1e-3);
-        let stand = cells.stand(THERE, DVec3::X, &Spread::new(THERE), 0.05, &mut rng);
+        let cells = PathCache::new(1, PLANET, 1e-3);
+        let stand = cells.stand(THERE, DVec3::X, &PathSpread::new(THERE), 0.05, &mut rng);
         let mut weight = Weight::new(&mut rng);
-        let mut trail = Trail::default();
-        trail.lit(0, Spectrum::splat(5.0));
-        trail.stood(stand, &weight);
-        trail.lit(0, Spectrum::splat(1.0));
+        let mut history = PathHistory::default();
+        history.lit(0, Spectrum::splat(5.0));
+        history.stood(stand, &weight);
+        history.lit(0, Spectrum::splat(1.0));
         weight.bands = Spectrum::splat(0.5);
-        trail.stood(stand, &weight);
-        trail.lit(0, Spectrum::splat(0.25));
-        let shares: Vec<f32> = trail.found(1).iter().map(|f| f.shares[0].0[0]).collect();
+        history.stood(stand, &weight);
+        history.lit(0, Spectrum::splat(0.25));
+        let shares: Vec<f32> = history.found(1).iter().map(|f| f.shares[0].0[0]).collect();
         assert_eq!(shares, [0.5, 1.25]);
     }
 }

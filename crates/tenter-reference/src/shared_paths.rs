@@ -1,7 +1,7 @@
 //! Pictures by paths that share what they find.
 
-use super::cells::{Cells, Found};
-use super::{Estimate, Reference, Tally, Traced, Unable, Wish, noise_of, somewhere};
+use super::path_cache::{PathCache, VertexEstimate};
+use super::{Estimate, Reference, SamplingBudget, Tally, Traced, Unsupported, noise_of, random_point};
 use fastrand::Rng;
 use glam::DVec3;
 use rayon::prelude::*;
@@ -18,14 +18,14 @@ const TOGETHER: usize = 2048;
 
 /// Half of a picture's paths: two that know nothing of one another tell by their difference how sure they
 /// are.
-struct Half {
-    cells: Cells,
+struct HalfEstimate {
+    cells: PathCache,
     tallies: Vec<Tally>,
 }
 
 /// Paths that are followed between two times of learning.
 #[derive(Clone, Copy)]
-struct Round {
+struct Iteration {
     number: u64,
     /// For each pixel.
     paths: u64,
@@ -37,13 +37,13 @@ impl Reference<'_> {
     pub(super) fn picture_shared(
         &self,
         camera: &Camera,
-        wish: Wish,
+        wish: SamplingBudget,
         cancelled: &(dyn Fn() -> bool + Sync),
         mut progress: impl FnMut(f64),
-    ) -> Result<Traced, Unable> {
+    ) -> Result<Traced, Unsupported> {
         let tallies = vec![Tally::default(); camera.width * camera.height];
         let pixel = pixel_of(camera);
-        let half = || Half { cells: self.paths.cells(pixel), tallies: tallies.clone() };
+        let half = || HalfEstimate { cells: self.paths.cells(pixel), tallies: tallies.clone() };
         let mut halves = [half(), half()];
         let most = wish.most_paths.div_ceil(2);
         let mut spent = 0;
@@ -51,7 +51,7 @@ impl Reference<'_> {
             let paths = if number == 0 { FIRST } else { spent.clamp(FINDING, AT_ONCE).min(most - spent) };
             // While one learns, the other is followed.
             halves.par_iter_mut().enumerate().try_for_each(|(of, half)| {
-                let round = Round { number, paths, half: of as u64 };
+                let round = Iteration { number, paths, half: of as u64 };
                 self.follow_half(half, camera, wish.spread, round, cancelled)
             })?;
             if number == 0 {
@@ -69,12 +69,12 @@ impl Reference<'_> {
 
     fn follow_half(
         &self,
-        Half { cells, tallies }: &mut Half,
+        HalfEstimate { cells, tallies }: &mut HalfEstimate,
         camera: &Camera,
         spread: bool,
-        round: Round,
+        round: Iteration,
         cancelled: &(dyn Fn() -> bool + Sync),
-    ) -> Result<(), Unable> {
+    ) -> Result<(), Unsupported> {
         for (chunk, tallies) in tallies.chunks_mut(TOGETHER).enumerate() {
             let known = &*cells;
             let follow = |(i, tally): (usize, &mut Tally)| {
@@ -82,15 +82,15 @@ impl Reference<'_> {
                 let mut found = Vec::new();
                 if !cancelled() {
                     let mut rng = Rng::with_seed((pixel as u64) << 32 | round.number << 1 | round.half);
-                    let draw = |rng: &mut Rng| somewhere(camera, pixel, spread, rng);
+                    let draw = |rng: &mut Rng| random_point(camera, pixel, spread, rng);
                     let seen = self.follow_pixel(draw, round, known, &mut found, &mut rng);
                     *tally = tally.merge(seen);
                 }
                 found
             };
-            let found: Vec<Vec<Found>> = tallies.par_iter_mut().enumerate().map(follow).collect();
+            let found: Vec<Vec<VertexEstimate>> = tallies.par_iter_mut().enumerate().map(follow).collect();
             if cancelled() {
-                return Err(Unable::Cancelled);
+                return Err(Unsupported::Cancelled);
             }
             cells.learn(found.into_iter().flatten());
         }
@@ -101,9 +101,9 @@ impl Reference<'_> {
     fn follow_pixel(
         &self,
         draw: impl Fn(&mut Rng) -> Option<[f64; 3]>,
-        round: Round,
-        known: &Cells,
-        found: &mut Vec<Found>,
+        round: Iteration,
+        known: &PathCache,
+        found: &mut Vec<VertexEstimate>,
         rng: &mut Rng,
     ) -> Tally {
         let mut tally = Tally::default();
@@ -130,7 +130,7 @@ fn pixel_of(camera: &Camera) -> f64 {
 }
 
 /// Noise of both halves together as their difference tells it, percent.
-fn noise_between([a, b]: &[Half; 2]) -> f64 {
+fn noise_between([a, b]: &[HalfEstimate; 2]) -> f64 {
     let both = |(a, b): (&Tally, &Tally)| {
         let apart = luminance(a.estimate().rgb) as f64 - luminance(b.estimate().rgb) as f64;
         Estimate { standard_error: 0.5 * apart.abs(), ..a.merge(*b).estimate() }
@@ -139,7 +139,7 @@ fn noise_between([a, b]: &[Half; 2]) -> f64 {
 }
 
 /// Both halves, as sure as their difference tells: cells err together where pixels don't know of it.
-fn together(halves: &[Half; 2], camera: &Camera) -> Traced {
+fn together(halves: &[HalfEstimate; 2], camera: &Camera) -> Traced {
     let [a, b] = halves;
     let mut estimates: Vec<Estimate> =
         a.tallies.iter().zip(&b.tallies).map(|(a, b)| a.merge(*b).estimate()).collect();
