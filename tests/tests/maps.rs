@@ -19,14 +19,14 @@ struct Baked {
     sun: [f64; 2],
 }
 
-fn bake(workshop: &SceneCache, sky: &Sky, settings: MapSettings) -> Baked {
-    let render = MapRender::new(sky, &settings, workshop, &|| false).unwrap();
+fn bake(scene_cache: &SceneCache, sky: &Sky, settings: MapSettings) -> Baked {
+    let render = MapRender::new(sky, &settings, scene_cache, &|| false).unwrap();
     let (pixels, facts) = render.whole(&|| false, |_| ()).unwrap();
     let dir = tempfile::tempdir().unwrap();
     let path = dir.path().join("m.exr");
     write_map(&path, &pixels, &facts, Depth::Float).unwrap();
     let (width, height, pixels) = read(&path).unwrap();
-    let scene = workshop.scene(sky, tenter_render::air::TableQuality::Full, &|| false).unwrap();
+    let scene = scene_cache.scene(sky, tenter_render::air::TableQuality::Full, &|| false).unwrap();
     let placed = PlacedSun::of(sky, &sky.suns[0]);
     Baked {
         width,
@@ -88,9 +88,9 @@ fn clear(azimuth: f64, elevation: f64) -> Sky {
 
 #[test]
 fn the_disc_is_where_the_document_puts_it() {
-    let workshop = SceneCache::default();
+    let scene_cache = SceneCache::default();
     for (azimuth, elevation) in [(123.4, 37.7), (359.99, 12.0), (180.0, 55.5)] {
-        let map = bake(&workshop, &clear(azimuth, elevation), MapSettings::default());
+        let map = bake(&scene_cache, &clear(azimuth, elevation), MapSettings::default());
         let expected = map.place(azimuth, elevation);
         let (mut sum, mut sx, mut sy) = (0.0, 0.0, 0.0);
         for y in 0..map.height {
@@ -116,10 +116,10 @@ fn the_disc_is_where_the_document_puts_it() {
 /// half of it).
 #[test]
 fn the_discs_light_is_the_meters_at_every_size() {
-    let workshop = SceneCache::default();
+    let scene_cache = SceneCache::default();
     let sky = clear(123.4, 37.7);
     for width in [1024, 2048, 4096] {
-        let map = bake(&workshop, &sky, MapSettings { width, ..MapSettings::default() });
+        let map = bake(&scene_cache, &sky, MapSettings { width, ..MapSettings::default() });
         let got = map.light_of_disc(1.0);
         assert!(
             (got / map.direct_normal_lx - 1.0).abs() < 0.01,
@@ -130,8 +130,8 @@ fn the_discs_light_is_the_meters_at_every_size() {
     let cut = clear(200.0, -0.05);
     for width in [1024, 2048] {
         let settings = MapSettings { width, ..MapSettings::default() };
-        let map = bake(&workshop, &cut, settings.clone());
-        let without = bake(&workshop, &cut, MapSettings { sun: false, ..settings });
+        let map = bake(&scene_cache, &cut, settings.clone());
+        let without = bake(&scene_cache, &cut, MapSettings { sun: false, ..settings });
         let light = |m: &Baked| {
             (0..m.pixels.len())
                 .filter(|i| m.angle_to_sun(i % width, i / width) < 1.0)
@@ -151,15 +151,15 @@ fn the_discs_light_is_the_meters_at_every_size() {
 /// No NaN, infinity or negative value; the seam is no larger than the change between neighbouring columns.
 #[test]
 fn maps_of_the_starters_are_sound() {
-    let workshop = SceneCache::default();
+    let scene_cache = SceneCache::default();
     for name in ["clear-noon", "ferry-afternoon", "low-sun-bar"] {
         let path = tenter_tests::root().join(format!("demo/starters/{name}.json"));
         let file: serde_json::Value = serde_json::from_slice(&std::fs::read(path).unwrap()).unwrap();
         let sky = Sky::from_value(file["sky"].clone()).unwrap();
-        let map = bake(&workshop, &sky, MapSettings { width: 1024, ..MapSettings::default() });
+        let map = bake(&scene_cache, &sky, MapSettings { width: 1024, ..MapSettings::default() });
         assert!(map.pixels.iter().flatten().all(|v| v.is_finite() && *v >= 0.0), "{name}");
         // Without the disc, which may itself stand on the seam.
-        let map = bake(&workshop, &sky, MapSettings { width: 1024, sun: false, ..MapSettings::default() });
+        let map = bake(&scene_cache, &sky, MapSettings { width: 1024, sun: false, ..MapSettings::default() });
         let change = |a: usize, b: usize| {
             let of = |x: usize, y: usize| luminance(map.pixels[y * map.width + x]);
             (0..map.height).map(|y| (of(a, y) - of(b, y)).abs() as f64).sum::<f64>()

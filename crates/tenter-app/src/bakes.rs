@@ -122,11 +122,11 @@ impl PlannedBake {
 
     /// Refuses half values for a map that they can't hold, as far as its lights tell. Blocks; call it
     /// where computation may.
-    pub fn check_half(&self, workshop: &SceneCache, cancelled: &(dyn Fn() -> bool + Sync)) -> Result<()> {
+    pub fn check_half(&self, scene_cache: &SceneCache, cancelled: &(dyn Fn() -> bool + Sync)) -> Result<()> {
         if self.settings.file != FileKind::ExrHalf {
             return Ok(());
         }
-        let map = MapRender::draft(&self.sky, &self.settings.map, workshop, cancelled);
+        let map = MapRender::draft(&self.sky, &self.settings.map, scene_cache, cancelled);
         let map = map.map_err(|e| match e {
             MapError::Cancelled => AppError::Cancelled,
             e => AppError::Work(e.to_string()),

@@ -33,13 +33,13 @@ const STRETCHES: usize = 96;
 /// The day of a sky's place and time. Clouds are left out: the ribbon is the air's.
 pub fn strip(
     sky: &Sky,
-    workshop: &SceneCache,
+    scene_cache: &SceneCache,
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Result<Strip, Cancelled> {
     let place = &sky.place;
     let at = time_of(sky);
     let day = Day::new(place.latitude_deg, place.longitude_deg, at);
-    let air = workshop.air(&sky.air, Build::new(TableQuality::Draft, cancelled))?;
+    let air = scene_cache.air(&sky.air, Build::new(TableQuality::Draft, cancelled))?;
     let eye = sky.eye.altitude_m.min(5000.0);
     let ribbon = (0..STRETCHES)
         .into_par_iter()

@@ -6,10 +6,10 @@ pub mod day;
 pub mod housekeeping;
 pub mod piece;
 pub mod places;
+pub mod preview;
 pub mod priority;
 pub mod skies;
 pub mod starters;
-pub mod studio;
 pub mod worker;
 
 use std::time::Duration;

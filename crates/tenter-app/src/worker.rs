@@ -34,7 +34,7 @@ struct Baker {
     app: App,
     name: String,
     pool: ThreadPool,
-    workshop: SceneCache,
+    scene_cache: SceneCache,
     /// The last bake's map: its discs and steps are found once.
     map: Mutex<Option<(Uuid, Arc<MapRender>)>>,
 }
@@ -47,7 +47,7 @@ impl App {
             app: self.clone(),
             name: format!("bake-{}", Uuid::new_v4().simple()),
             pool: background_pool(),
-            workshop: SceneCache::default(),
+            scene_cache: SceneCache::default(),
             map: Mutex::default(),
         });
         let (stopped, mut told) = tokio::sync::watch::channel(false);
@@ -167,7 +167,7 @@ impl Baker {
             return Ok(map.clone());
         }
         let (sky, settings) = parts_of(bake)?;
-        let map = Arc::new(MapRender::new(&sky, &settings.map, &self.workshop, off).map_err(of_map)?);
+        let map = Arc::new(MapRender::new(&sky, &settings.map, &self.scene_cache, off).map_err(of_map)?);
         *kept() = Some((bake.id, map.clone()));
         Ok(map)
     }

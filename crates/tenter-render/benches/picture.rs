@@ -51,15 +51,15 @@ fn changed(change: Change, n: u32) -> Sky {
     sky
 }
 
-fn picture(workshop: &SceneCache, sky: &Sky, quality: TableQuality, width: usize) -> f32 {
-    let scene = workshop.scene(sky, quality, &|| false).unwrap();
+fn picture(scene_cache: &SceneCache, sky: &Sky, quality: TableQuality, width: usize) -> f32 {
+    let scene = scene_cache.scene(sky, quality, &|| false).unwrap();
     let camera = Camera::lens(&sky.eye, width, width * 9 / 16);
     render(&scene, &camera, MarchQuality::default(), &|| false).unwrap().pixels[0][1]
 }
 
 fn after(bencher: Bencher, change: Change, quality: TableQuality, width: usize) {
-    let workshop = SceneCache::default();
-    picture(&workshop, &fair_weather(), quality, width);
+    let scene_cache = SceneCache::default();
+    picture(&scene_cache, &fair_weather(), quality, width);
     let mut n = 0;
     bencher
         .with_inputs(|| {
@@ -68,8 +68,8 @@ fn after(bencher: Bencher, change: Change, quality: TableQuality, width: usize) 
         })
         .bench_local_refs(|sky| match change {
             // Exposure is the browser's: the scene is the same, and nothing is asked for.
-            Change::Exposure => workshop.scene(sky, quality, &|| false).unwrap().eye_altitude as f32,
-            _ => picture(&workshop, sky, quality, width),
+            Change::Exposure => scene_cache.scene(sky, quality, &|| false).unwrap().eye_altitude as f32,
+            _ => picture(&scene_cache, sky, quality, width),
         });
 }
 

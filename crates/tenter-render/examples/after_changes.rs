@@ -56,7 +56,7 @@ fn timed(take: impl FnOnce() -> Picture) -> (Picture, f64) {
 
 /// Pictures of one size, as the Bench draws them.
 struct Drawer<'a> {
-    workshop: &'a SceneCache,
+    scene_cache: &'a SceneCache,
     tables: TableQuality,
     march: MarchQuality,
     width: usize,
@@ -68,7 +68,7 @@ struct Drawer<'a> {
 impl Drawer<'_> {
     fn draw(&mut self, sky: &Sky) -> Picture {
         let begun = Instant::now();
-        let scene = self.workshop.scene(sky, self.tables, &|| false).expect("nobody calls this off");
+        let scene = self.scene_cache.scene(sky, self.tables, &|| false).expect("nobody calls this off");
         self.scenes.push(begun.elapsed().as_secs_f64() * 1e3);
         let camera = camera(sky, self.width);
         let drawn = self.again.render(&scene, &camera, self.march, &|| false);
@@ -78,7 +78,8 @@ impl Drawer<'_> {
 
 fn first(drawer: &mut Drawer, sky: &Sky, last: &Last) -> Picture {
     let turned = (last.around == sky.around_eye()).then(|| {
-        let scene = drawer.workshop.scene(sky, TableQuality::Full, &|| false).expect("nobody calls this off");
+        let scene =
+            drawer.scene_cache.scene(sky, TableQuality::Full, &|| false).expect("nobody calls this off");
         let seen = Reprojection { picture: &last.picture, by: &last.camera };
         seen.rotated(&scene, &camera(sky, drawer.width), drawer.march)
     });
@@ -103,11 +104,11 @@ fn main() {
         println!(
             "{path}: first 240 x 135, median, worst (scene); refined 960 x 540, the same; ms; light of first over refined, median and farthest"
         );
-        let workshop = SceneCache::default();
+        let scene_cache = SceneCache::default();
         for (name, change) in CHANGES {
             let (mut times, mut lighter) = ([Vec::new(), Vec::new()], Vec::new());
             let drawer = |tables, march, width| Drawer {
-                workshop: &workshop,
+                scene_cache: &scene_cache,
                 tables,
                 march,
                 width,

@@ -16,9 +16,9 @@ fn luminances(scene: &Scene, camera: &Camera) -> Vec<f64> {
     picture.pixels.iter().map(|p| luminance(*p) as f64).collect()
 }
 
-fn map(sky: &Sky, workshop: &SceneCache, width: usize) -> Vec<f64> {
+fn map(sky: &Sky, scene_cache: &SceneCache, width: usize) -> Vec<f64> {
     let settings = MapSettings { width, sun: false, ..MapSettings::default() };
-    let map = MapRender::new(sky, &settings, workshop, &|| false).expect("nobody calls this off");
+    let map = MapRender::new(sky, &settings, scene_cache, &|| false).expect("nobody calls this off");
     let (pixels, _) = map.whole(&|| false, |_| {}).expect("nobody calls this off");
     pixels.iter().map(|p| luminance(*p) as f64).collect()
 }
@@ -55,11 +55,12 @@ fn main() {
     for path in std::env::args().skip(1) {
         let text = std::fs::read_to_string(&path).expect("the file can be read");
         let sky = Sky::from_json(&text).unwrap_or_else(|p| panic!("{p}"));
-        let workshop = SceneCache::default();
-        let of = |sky: &Sky, quality| workshop.scene(sky, quality, &|| false).expect("nobody calls this off");
+        let scene_cache = SceneCache::default();
+        let of =
+            |sky: &Sky, quality| scene_cache.scene(sky, quality, &|| false).expect("nobody calls this off");
 
-        let narrow = map(&sky, &workshop, 512);
-        let wide = boxed(&map(&sky, &workshop, 4096), 4096, 8);
+        let narrow = map(&sky, &scene_cache, 512);
+        let wide = boxed(&map(&sky, &scene_cache, 4096), 4096, 8);
         let level = mean(&wide);
         let mut errors: Vec<f64> =
             narrow.iter().zip(&wide).map(|(a, b)| (a - b).abs() / b.max(0.05 * level)).collect();

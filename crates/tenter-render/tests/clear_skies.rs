@@ -33,13 +33,13 @@ fn looking(sky: &Sky, azimuth: f64, elevation: f64) -> [f32; 3] {
 
 #[test]
 fn light_falls_with_the_sun_without_a_jump() {
-    let workshop = SceneCache::default();
+    let scene_cache = SceneCache::default();
     let elevations: Vec<f64> = (0..=56).map(|i| 10.0 - 0.25 * i as f64).collect();
     let lx: Vec<f64> = elevations
         .iter()
         .map(|e| {
             let sky = sky_at(*e, Air::default());
-            readouts(&sky, &workshop.scene(&sky, TableQuality::Draft, &|| false).unwrap())
+            readouts(&sky, &scene_cache.scene(&sky, TableQuality::Draft, &|| false).unwrap())
                 .global_horizontal_lx
         })
         .collect();

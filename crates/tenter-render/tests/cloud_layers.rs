@@ -140,19 +140,19 @@ fn bases_are_flat_and_layers_end_where_they_say() {
 /// than comes in.
 #[test]
 fn overcast_takes_light_by_its_thickness() {
-    let workshop = SceneCache::default();
+    let scene_cache = SceneCache::default();
     let mut sky =
         Sky { clouds: vec![CloudLayer { cover: 1.0, ..CloudKind::Stratus.usual() }], ..Sky::default() };
     sky.suns[0].placement = Placement::Hand { azimuth_deg: 180.0, elevation_deg: 50.0 };
     let clear = {
         let sky = Sky { clouds: vec![], ..sky.clone() };
-        readouts(&sky, &workshop.scene(&sky, TableQuality::Draft, &|| false).unwrap()).global_horizontal_lx
+        readouts(&sky, &scene_cache.scene(&sky, TableQuality::Draft, &|| false).unwrap()).global_horizontal_lx
     };
     let lx: Vec<f64> = [2.0, 8.0, 24.0, 64.0]
         .iter()
         .map(|thickness| {
             sky.clouds[0].set_optical_thickness(*thickness);
-            let scene = workshop.scene(&sky, TableQuality::Draft, &|| false).unwrap();
+            let scene = scene_cache.scene(&sky, TableQuality::Draft, &|| false).unwrap();
             let meter = readouts(&sky, &scene);
             assert!((meter.layers[0].optical_thickness / thickness - 1.0).abs() < 1e-6);
             meter.global_horizontal_lx

@@ -50,7 +50,7 @@ fn status_bytes(line: &str) -> usize {
 }
 
 /// Draws a document as a small picture is drawn for the web.
-fn draw(workshop: &SceneCache, sky: &Sky) -> Cost {
+fn draw(scene_cache: &SceneCache, sky: &Sky) -> Cost {
     // The allocator gives back what was left over, and Linux forgets the highest mark.
     // SAFETY: a call of the allocator's own, safe at any time.
     unsafe { libc::malloc_trim(0) };
@@ -62,7 +62,7 @@ fn draw(workshop: &SceneCache, sky: &Sky) -> Cost {
         let since = Instant::now();
         // What takes far too long ends some time.
         let cancelled = || off.load(Ordering::Relaxed) || since.elapsed() > Duration::from_secs(60);
-        if let Ok(scene) = workshop.scene(sky, TableQuality::Draft, &cancelled) {
+        if let Ok(scene) = scene_cache.scene(sky, TableQuality::Draft, &cancelled) {
             let camera = Camera::lens(&sky.eye, WIDTH, HEIGHT);
             if let Ok(picture) = render(&scene, &camera, MarchQuality::COARSE, &cancelled) {
                 let wrong = picture.pixels.iter().flatten().find(|v| !v.is_finite());
@@ -243,14 +243,14 @@ fn too_much(seconds: f64, all: impl Iterator<Item = (String, Value)>) -> (usize,
     let (mut drawn, mut sampled) = (0, String::new());
     let loud = std::env::var("TENTER_FUZZ_LOUD").is_ok();
     // One for all, as in a server: what a document needs anew counts.
-    let workshop = SceneCache::default();
+    let scene_cache = SceneCache::default();
     for (name, document) in all {
         let Ok(sky) = Sky::from_value(document.clone()) else { continue };
         if loud {
             // What never ends can be looked at.
             std::fs::write(std::env::temp_dir().join("tenter-fuzz.json"), document.to_string()).unwrap();
         }
-        let cost = draw(&workshop, &sky);
+        let cost = draw(&scene_cache, &sky);
         drawn += 1;
         if loud {
             eprintln!("{:7.2} s {:5} MB {name}", cost.cpu, cost.bytes >> 20);

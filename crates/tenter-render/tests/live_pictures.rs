@@ -114,13 +114,13 @@ fn neither_threads_nor_tiles_nor_parts_change_a_picture() {
 #[test]
 fn the_way_to_a_document_does_not_show() {
     let sky = sky_of(CloudKind::CumulusMediocris, 25.0);
-    let workshop = SceneCache::default();
+    let scene_cache = SceneCache::default();
     for elevation in [60.0, 10.0, -4.0] {
         let mut other = sky_of(CloudKind::Stratocumulus, elevation);
         other.air.visibility_km = 12.0;
-        workshop.scene(&other, TableQuality::Draft, &|| false).unwrap();
+        scene_cache.scene(&other, TableQuality::Draft, &|| false).unwrap();
     }
-    let after = workshop.scene(&sky, TableQuality::Draft, &|| false).unwrap();
+    let after = scene_cache.scene(&sky, TableQuality::Draft, &|| false).unwrap();
     assert_eq!(draw(&after, &sky), draw(&scene_of(&sky), &sky));
 }
 

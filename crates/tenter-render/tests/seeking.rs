@@ -9,7 +9,7 @@ use tenter_sky::document::{CloudKind, CloudLayer, CoverRegion, Outline, Placemen
 
 /// Scenes by full maps however they are asked for, so that figures can be told apart from what quick maps do.
 struct Sought {
-    workshop: SceneCache,
+    scene_cache: SceneCache,
     sky: Sky,
 }
 
@@ -17,11 +17,11 @@ impl Sought {
     fn new(clouds: Vec<CloudLayer>) -> Sought {
         let mut sky = Sky { clouds, ..Sky::default() };
         sky.suns[0].placement = Placement::Hand { azimuth_deg: 200.0, elevation_deg: 35.0 };
-        Sought { workshop: SceneCache::default(), sky }
+        Sought { scene_cache: SceneCache::default(), sky }
     }
 
     fn scene(&self, sky: &Sky, quality: TableQuality) -> Scene {
-        self.workshop.scene(sky, quality, &|| false).unwrap()
+        self.scene_cache.scene(sky, quality, &|| false).unwrap()
     }
 
     fn seek(&self, target: Target, by: SearchVariable) -> Vec<Candidate> {

@@ -46,10 +46,10 @@ fn the_glow_of_cirrus_is_as_bright_in_wide_pixels() {
 fn small_maps_are_what_large_ones_are_on_the_whole() {
     const BLOCK: usize = 8;
     let sky = sky(&[CloudKind::CumulusMediocris, CloudKind::Cirrocumulus], 25.0);
-    let workshop = SceneCache::default();
+    let scene_cache = SceneCache::default();
     let [narrow, wide] = [512, 512 * BLOCK].map(|width| {
         let settings = MapSettings { width, sun: false, ..MapSettings::default() };
-        let map = MapRender::new(&sky, &settings, &workshop, &|| false).unwrap();
+        let map = MapRender::new(&sky, &settings, &scene_cache, &|| false).unwrap();
         let (pixels, _) = map.whole(&|| false, |_| {}).unwrap();
         pixels.into_iter().map(|p| f64::from(luminance(p))).collect::<Vec<f64>>()
     });
@@ -72,8 +72,8 @@ fn small_maps_are_what_large_ones_are_on_the_whole() {
 /// While clouds stay what they are, the first picture after a move shows the forms of the refined one before.
 #[test]
 fn clouds_do_not_change_between_first_and_refined() {
-    let (workshop, mut sky) = (SceneCache::default(), sky(&[CloudKind::Altocumulus], 30.0));
-    let scene = |sky: &Sky, quality| workshop.scene(sky, quality, &|| false).unwrap();
+    let (scene_cache, mut sky) = (SceneCache::default(), sky(&[CloudKind::Altocumulus], 30.0));
+    let scene = |sky: &Sky, quality| scene_cache.scene(sky, quality, &|| false).unwrap();
     let quick = scene(&sky, TableQuality::Draft);
     let refined = scene(&sky, TableQuality::Full);
     assert!(!Arc::ptr_eq(&quick.clouds[0].form, &refined.clouds[0].form));

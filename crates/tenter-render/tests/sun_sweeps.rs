@@ -10,13 +10,13 @@ use tenter_sky::spectrum::luminance;
 
 /// Readouts from 10 degrees above the horizon to 4 below, every quarter of a degree.
 fn sweep(clouds: Vec<CloudLayer>) -> Vec<(f64, Readouts)> {
-    let workshop = SceneCache::default();
+    let scene_cache = SceneCache::default();
     (0..=56)
         .map(|i| {
             let elevation_deg = 10.0 - 0.25 * i as f64;
             let mut sky = Sky { clouds: clouds.clone(), ..Sky::default() };
             sky.suns[0].placement = Placement::Hand { azimuth_deg: 240.0, elevation_deg };
-            let scene = workshop.scene(&sky, TableQuality::Draft, &|| false).unwrap();
+            let scene = scene_cache.scene(&sky, TableQuality::Draft, &|| false).unwrap();
             (elevation_deg, readouts(&sky, &scene))
         })
         .collect()
@@ -51,7 +51,7 @@ fn a_clear_sky_dims_without_a_jump() {
 #[test]
 fn twilight_has_no_kinks() {
     const STEPS: usize = 112;
-    let workshop = SceneCache::default();
+    let scene_cache = SceneCache::default();
     let looks = [(0.0, 90.0), (240.0, 5.0), (240.0, 20.0), (60.0, 5.0), (60.0, 20.0), (150.0, 10.0)]
         .map(|(azimuth, elevation): (f64, f64)| toward(azimuth.to_radians(), elevation.to_radians()));
     let heights: Vec<f64> = (0..=STEPS).map(|i| 10.0 - 0.25 * i as f64).collect();
@@ -60,7 +60,7 @@ fn twilight_has_no_kinks() {
         let mut sky = Sky::default();
         sky.night.floor_lx = 0.0;
         sky.suns[0].placement = Placement::Hand { azimuth_deg: 240.0, elevation_deg: *elevation_deg };
-        let scene = workshop.scene(&sky, TableQuality::Full, &|| false).unwrap();
+        let scene = scene_cache.scene(&sky, TableQuality::Full, &|| false).unwrap();
         for (values, (light, _)) in
             seen.iter_mut().zip(radiance_along(&scene, &looks, 0.01, MarchQuality::default()))
         {

@@ -69,9 +69,9 @@ pub(crate) async fn add(
         settings: new.settings,
         request_id: request.header_value().to_str().ok().map(String::from),
     })?;
-    let workshop = s.workshop.clone();
+    let scene_cache = s.scene_cache.clone();
     let planned = compute(&s.turns.short, move |off| {
-        planned.check_half(&workshop, off)?;
+        planned.check_half(&scene_cache, off)?;
         Ok(planned)
     });
     let bake = s.app.queue_bake(planned.await?).await?;

@@ -30,7 +30,7 @@ use std::net::SocketAddr;
 use std::sync::Arc;
 use std::time::Duration;
 use tenter_app::App;
-use tenter_app::studio::CourseBudget;
+use tenter_app::preview::MarchBudget;
 use tenter_render::prepare::SceneCache;
 use tokio::net::TcpListener;
 use tower_http::ServiceBuilderExt;
@@ -47,11 +47,11 @@ use utoipa_axum::routes;
 #[derive(Clone)]
 pub struct Server {
     pub app: App,
-    pub workshop: Arc<SceneCache>,
+    pub scene_cache: Arc<SceneCache>,
     pictures: Arc<pictures::Pictures>,
     turns: compute::Turns,
     sockets: Arc<live::Sockets>,
-    courses: Arc<CourseBudget>,
+    march_budget: Arc<MarchBudget>,
     guard: Arc<Guard>,
 }
 
@@ -74,11 +74,11 @@ impl Server {
     pub fn new(app: App, guard: Guard) -> Server {
         Server {
             app,
-            workshop: Arc::default(),
+            scene_cache: Arc::default(),
             pictures: Arc::default(),
             turns: compute::Turns::default(),
             sockets: Arc::default(),
-            courses: Arc::default(),
+            march_budget: Arc::default(),
             guard: Arc::new(guard),
         }
     }

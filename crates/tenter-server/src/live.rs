@@ -1,8 +1,8 @@
 //! Live pictures over one WebSocket.
 //!
-//! A message from the viewer is a wish: `{"number", "width", "height", "sky"}`. Each picture comes back as
+//! A message from the viewer is a request: `{"number", "width", "height", "sky"}`. Each picture comes back as
 //! one binary message: the length of a JSON header (u32, little-endian), the header padded to a multiple of 4
-//! bytes, the pixels as RGB9_E5 words row by row, and the sun's mask as 32-bit floats. A wish that can't be
+//! bytes, the pixels as RGB9_E5 words row by row, and the sun's mask as 32-bit floats. A request that can't be
 //! granted is answered with text: `{"number", "problems"}`.
 
 use crate::Server;
@@ -20,14 +20,16 @@ use serde::Deserialize;
 use serde_json::{Value, json};
 use std::sync::Arc;
 use std::time::Duration;
-use tenter_app::studio::{LARGEST_SIDE, OVERHEAD_SIDE, Shot, Stage, Studio, Wish};
+use tenter_app::preview::{
+    LARGEST_SIDE, OVERHEAD_SIDE, PreviewFrame, PreviewRenderer, PreviewRequest, PreviewStage,
+};
 use tenter_render::picture::{Disc, MASK_SIDE};
 use tenter_sky::document::Sky;
 use tokio::sync::{Semaphore, mpsc, watch};
 
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
-struct WishMessage {
+struct RequestMessage {
     number: u64,
     width: usize,
     height: usize,
@@ -35,11 +37,11 @@ struct WishMessage {
 }
 
 /// Sockets at once.
-const MOST_SOCKETS: usize = 64;
-/// Pictures of one wish, at most: coarse, refined, refined with what is read from it, smooth.
-const FRAMES_OF_A_WISH: usize = 4;
-/// Messages that may wait for a viewer: pictures, and answers to wishes that can't be granted.
-const WAITING: usize = FRAMES_OF_A_WISH + 2;
+const MAX_SOCKETS: usize = 64;
+/// Frames of one request, at most: coarse, refined, smooth, readings.
+const FRAMES_PER_REQUEST: usize = 4;
+/// Messages that may wait for a viewer: pictures, and answers to requests that can't be granted.
+const WAITING: usize = FRAMES_PER_REQUEST + 2;
 /// Silence after which a viewer is asked whether it is there, and after which it is taken to be gone.
 const PING_AFTER: Duration = Duration::from_secs(20);
 const GONE_AFTER: Duration = Duration::from_secs(60);
@@ -55,13 +57,13 @@ pub struct Sockets {
 
 impl Default for Sockets {
     fn default() -> Self {
-        Sockets { room: Arc::new(Semaphore::new(MOST_SOCKETS)), stopped: watch::channel(false).0 }
+        Sockets { room: Arc::new(Semaphore::new(MAX_SOCKETS)), stopped: watch::channel(false).0 }
     }
 }
 
 pub async fn connect(State(server): State<Server>, upgrade: WebSocketUpgrade) -> Response {
     let Ok(place) = server.sockets.room.clone().try_acquire_owned() else {
-        let detail = format!("{MOST_SOCKETS} viewers are connected; close one and try again");
+        let detail = format!("{MAX_SOCKETS} viewers are connected; close one and try again");
         let title = "Too many live pictures at once";
         return Problem::new(StatusCode::SERVICE_UNAVAILABLE, "/problems/busy", title, detail)
             .into_response();
@@ -75,48 +77,48 @@ pub async fn connect(State(server): State<Server>, upgrade: WebSocketUpgrade) ->
 
 async fn serve(server: &Server, socket: WebSocket) {
     let (send, receive) = socket.split();
-    let studio = Studio::new(server.workshop.clone(), server.courses.clone());
-    // Only the newest wish waits; those between were only passed through by the hand.
-    let (wishes, waiting) = watch::channel(None::<Wish>);
+    let renderer = PreviewRenderer::new(server.scene_cache.clone(), server.march_budget.clone());
+    // Only the newest request waits; those between were only passed through by the hand.
+    let (requests, waiting) = watch::channel(None::<PreviewRequest>);
     let (answers, ready) = mpsc::channel::<Message>(WAITING);
     metrics::gauge!("tenter_live_sockets").increment(1.0);
 
-    let painter = tokio::spawn(paint(server.turns.live.clone(), studio.clone(), waiting, answers.clone()));
+    let painter = tokio::spawn(paint(server.turns.live.clone(), renderer.clone(), waiting, answers.clone()));
     let mut stopped = server.sockets.stopped.subscribe();
     tokio::select! {
         () = write(send, ready) => {}
-        () = read(receive, &studio, &wishes, &answers) => {}
+        () = read(receive, &renderer, &requests, &answers) => {}
         _ = stopped.wait_for(|stopped| *stopped) => {}
     }
     // The viewer is gone: nothing it asked for is wanted any more.
-    studio.announce(u64::MAX);
+    renderer.supersede(u64::MAX);
     painter.abort();
     metrics::gauge!("tenter_live_sockets").decrement(1.0);
 }
 
-/// Draws the newest wish when its turn comes. It waits for a viewer that does not read before it takes a
+/// Draws the newest request when its turn comes. It waits for a viewer that does not read before it takes a
 /// thread.
 async fn paint(
     turns: Arc<Semaphore>,
-    studio: Studio,
-    mut waiting: watch::Receiver<Option<Wish>>,
+    renderer: PreviewRenderer,
+    mut waiting: watch::Receiver<Option<PreviewRequest>>,
     answers: mpsc::Sender<Message>,
 ) {
     while waiting.changed().await.is_ok() {
         let mut room = Vec::new();
-        while room.len() < FRAMES_OF_A_WISH {
+        while room.len() < FRAMES_PER_REQUEST {
             let Ok(place) = answers.clone().reserve_owned().await else { return };
             room.push(place);
         }
         let Ok(turn) = turns.clone().acquire_owned().await else { return };
-        let Some(wish) = waiting.borrow_and_update().clone() else { continue };
-        let studio = studio.clone();
+        let Some(request) = waiting.borrow_and_update().clone() else { continue };
+        let renderer = renderer.clone();
         let drawn = tokio::task::spawn_blocking(move || {
             let _turn = turn;
             let mut room = room;
-            studio.draw(&wish, |shot| {
+            renderer.draw(&request, |frame| {
                 if let Some(place) = room.pop() {
-                    let _ = place.send(Message::Binary(encode(&shot).into()));
+                    let _ = place.send(Message::Binary(encode(&frame).into()));
                 }
             })
         });
@@ -141,19 +143,19 @@ async fn write(mut send: SplitSink<WebSocket, Message>, mut ready: mpsc::Receive
     }
 }
 
-/// Takes wishes; ends when the viewer leaves or is silent, answers to pings taken in.
+/// Takes requests; ends when the viewer leaves or is silent, answers to pings taken in.
 async fn read(
     mut receive: SplitStream<WebSocket>,
-    studio: &Studio,
-    wishes: &watch::Sender<Option<Wish>>,
+    renderer: &PreviewRenderer,
+    requests: &watch::Sender<Option<PreviewRequest>>,
     answers: &mpsc::Sender<Message>,
 ) {
     while let Ok(Some(Ok(message))) = tokio::time::timeout(GONE_AFTER, receive.next()).await {
         let Message::Text(text) = message else { continue };
-        match read_wish(&text) {
-            Ok(wish) => {
-                studio.announce(wish.number);
-                let _ = wishes.send(Some(wish));
+        match read_request(&text) {
+            Ok(request) => {
+                renderer.supersede(request.number);
+                let _ = requests.send(Some(request));
             }
             Err(problem) => {
                 let problem = Message::Text(problem.to_string().into());
@@ -166,8 +168,8 @@ async fn read(
     }
 }
 
-fn read_wish(text: &str) -> Result<Wish, Value> {
-    let m: WishMessage = serde_json::from_str(text)
+fn read_request(text: &str) -> Result<PreviewRequest, Value> {
+    let m: RequestMessage = serde_json::from_str(text)
         .map_err(|e| json!({"number": null, "problems": [{"path": "", "message": e.to_string()}]}))?;
     for (path, side) in [("width", m.width), ("height", m.height)] {
         if !(16..=LARGEST_SIDE).contains(&side) {
@@ -176,35 +178,43 @@ fn read_wish(text: &str) -> Result<Wish, Value> {
         }
     }
     let sky = Sky::from_value(m.sky).map_err(|p| json!({"number": m.number, "problems": p.0}))?;
-    Ok(Wish { sky, width: m.width, height: m.height, number: m.number })
+    Ok(PreviewRequest { sky, width: m.width, height: m.height, number: m.number })
 }
 
-fn encode(shot: &Shot) -> Vec<u8> {
+fn encode(frame: &PreviewFrame) -> Vec<u8> {
+    let overhead = frame.readings.as_ref().map(|r| &r.overhead);
     let header = json!({
-        "number": shot.number,
-        "stage": match shot.stage { Stage::Coarse => "coarse", Stage::Refined => "refined", Stage::Smooth => "smooth" },
-        "width": shot.width,
-        "height": shot.height,
-        "exponent": shot.frame.exponent,
-        "milliseconds": shot.milliseconds,
+        "number": frame.number,
+        "stage": match frame.stage {
+            PreviewStage::Coarse => "coarse",
+            PreviewStage::Refined => "refined",
+            PreviewStage::Smooth => "smooth",
+            PreviewStage::Readings => "readings",
+        },
+        "ev100": frame.ev100,
+        "sun_elevation_deg": frame.sun_elevation_deg,
+        "width": frame.width,
+        "height": frame.height,
+        "exponent": frame.pixels.exponent,
+        "milliseconds": frame.milliseconds,
         "mask_side": MASK_SIDE,
-        "discs": shot.discs.iter().map(of_disc).collect::<Vec<_>>(),
-        "readouts": shot.readouts,
-        "overhead": shot.overhead.as_ref().map(|f| json!({"side": OVERHEAD_SIDE, "exponent": f.exponent})),
+        "discs": frame.discs.iter().map(of_disc).collect::<Vec<_>>(),
+        "readouts": frame.readings.as_ref().map(|r| &r.readouts),
+        "overhead": overhead.map(|f| json!({"side": OVERHEAD_SIDE, "exponent": f.exponent})),
     });
     let mut text = header.to_string().into_bytes();
     while !text.len().is_multiple_of(4) {
         text.push(b' ');
     }
-    let masks = MASK_SIDE * MASK_SIDE * shot.discs.len();
-    let mut out = Vec::with_capacity(4 + text.len() + 4 * (shot.frame.words.len() + masks));
+    let masks = MASK_SIDE * MASK_SIDE * frame.discs.len();
+    let mut out = Vec::with_capacity(4 + text.len() + 4 * (frame.pixels.words.len() + masks));
     out.extend((text.len() as u32).to_le_bytes());
     out.extend(text);
-    out.extend(shot.frame.words.iter().flat_map(|w| w.to_le_bytes()));
-    for disc in &shot.discs {
+    out.extend(frame.pixels.words.iter().flat_map(|w| w.to_le_bytes()));
+    for disc in &frame.discs {
         out.extend(disc.mask.iter().flat_map(|v| v.to_le_bytes()));
     }
-    if let Some(overhead) = &shot.overhead {
+    if let Some(overhead) = overhead {
         out.extend(overhead.words.iter().flat_map(|w| w.to_le_bytes()));
     }
     out

@@ -112,13 +112,13 @@ async fn picture(s: &Server, sky: Sky, size: Size) -> Reply<Response> {
     let png = match s.pictures.find(&key) {
         Some(png) => png,
         None => {
-            let (pictures, workshop) = (s.pictures.clone(), s.workshop.clone());
+            let (pictures, scene_cache) = (s.pictures.clone(), s.scene_cache.clone());
             compute(&s.turns.short, move |off| {
                 // Whoever had the turn before may have made it.
                 if let Some(png) = pictures.find(&key) {
                     return Ok(png);
                 }
-                let png = make(&workshop, &sky, width, off).map_err(|_| AppError::Cancelled)?;
+                let png = make(&scene_cache, &sky, width, off).map_err(|_| AppError::Cancelled)?;
                 pictures.keep(key, png.clone());
                 Ok(png)
             })
@@ -130,13 +130,13 @@ async fn picture(s: &Server, sky: Sky, size: Size) -> Reply<Response> {
 }
 
 fn make(
-    workshop: &SceneCache,
+    scene_cache: &SceneCache,
     sky: &Sky,
     width: usize,
     off: &(dyn Fn() -> bool + Sync),
 ) -> Result<Bytes, Cancelled> {
     let height = height_of(&sky.eye, width);
-    let scene = workshop.scene(sky, TableQuality::Draft, off)?;
+    let scene = scene_cache.scene(sky, TableQuality::Draft, off)?;
     let camera = Camera::lens(&sky.eye, width, height);
     let mut picture = render(&scene, &camera, MarchQuality::COARSE, off)?;
     add_discs(&mut picture, &camera, &scene, &discs(&scene, MarchQuality::default()));

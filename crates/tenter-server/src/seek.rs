@@ -43,9 +43,9 @@ pub(crate) struct Sought {
 )]
 pub(crate) async fn seek(State(s): State<Server>, Json(sought): Json<Sought>) -> Reply<Json<SearchResult>> {
     let sky = Sky::from_value(sought.sky).map_err(AppError::from)?;
-    let workshop = s.workshop.clone();
+    let scene_cache = s.scene_cache.clone();
     let found = compute(&s.turns.long, move |off| {
-        let make = |sky: &Sky, quality| workshop.scene(sky, quality, off);
+        let make = |sky: &Sky, quality| scene_cache.scene(sky, quality, off);
         let found = best_of(&sky, make, &sought.layer, &sought.wish, sought.by, MOST);
         found.map_err(|e| match e {
             SearchError::Cancelled(_) => AppError::Cancelled,

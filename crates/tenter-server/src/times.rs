@@ -88,7 +88,7 @@ pub(crate) async fn moment(Query(wanted): Query<Wanted>) -> Reply<Json<Moment>> 
 pub(crate) async fn day(State(s): State<Server>, Json(document): Json<Value>) -> Reply<Json<Value>> {
     let sky = Sky::from_value(document).map_err(AppError::from)?;
     let strip = compute(&s.turns.short, move |off| {
-        day::strip(&sky, &s.workshop, off).map_err(|_| AppError::Cancelled)
+        day::strip(&sky, &s.scene_cache, off).map_err(|_| AppError::Cancelled)
     });
     Ok(Json(json!(strip.await?)))
 }

@@ -4,6 +4,7 @@ pub mod seek;
 
 use crate::integrator::{MarchQuality, radiance_along};
 use crate::picture::{Disc, discs, render};
+use crate::prepare::Cancelled;
 use crate::scene::{Face, Light, Scene, grade_of};
 use serde::Serialize;
 use std::f64::consts::{PI, TAU};
@@ -74,10 +75,23 @@ pub struct LayerReadout {
 /// Pixels along the sides of the square the illuminance is summed over.
 const SIDE: usize = 128;
 
+/// Readouts of a sky and its scene; the share of clipped pixels is that of a small picture.
 pub fn readouts(sky: &Sky, scene: &Scene) -> Readouts {
+    let to_the_end = || false;
+    let clipped = clipped_of_view(sky, scene);
+    readouts_with(sky, scene, clipped, &to_the_end).expect("nobody cancels")
+}
+
+/// Readouts of a sky of whose picture a share is clipped ([`clipped_fraction`]).
+pub fn readouts_with(
+    sky: &Sky,
+    scene: &Scene,
+    clipped_fraction: f64,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Result<Readouts, Cancelled> {
     let discs = discs(scene, MarchQuality::default());
     let level = Camera { projection: Projection::Level, width: SIDE, height: SIDE };
-    let picture = render(scene, &level, MarchQuality::COARSE, &|| false).expect("nobody calls this off");
+    let picture = render(scene, &level, MarchQuality::COARSE, cancelled)?;
     let mut diffuse = [0.0f64; 3];
     for pixel in &picture.pixels {
         for c in 0..3 {
@@ -98,11 +112,16 @@ pub fn readouts(sky: &Sky, scene: &Scene) -> Readouts {
         (0..32).map(|i| toward(i as f64 * TAU / 32.0, 1f64.to_radians() - dip)).collect();
     let horizon = seen(&ring).iter().map(|(l, _)| luminance(*l) as f64).sum::<f64>() / ring.len() as f64;
 
+    let cover_seen_fraction = cover_seen(scene);
+    if cancelled() {
+        return Err(Cancelled);
+    }
+
     let lux = |d: &Disc| luminance(d.illuminance) as f64;
     let brightest = discs.iter().max_by(|a, b| lux(a).total_cmp(&lux(b))).expect("a scene has lights");
     let direct_level: f64 = discs.iter().map(|d| lux(d) * d.direction[2].max(0.0)).sum();
     let global = direct_level + luminance(diffuse) as f64;
-    Readouts {
+    Ok(Readouts {
         direct_normal_lx: lux(brightest),
         direct_horizontal_lx: direct_level,
         diffuse_horizontal_lx: luminance(diffuse) as f64,
@@ -114,10 +133,10 @@ pub fn readouts(sky: &Sky, scene: &Scene) -> Readouts {
         horizon_cd_m2: horizon,
         sun_visible_fraction: brightest.visible,
         cover_fraction: 1.0 - scene.clouds.iter().map(|c| 1.0 - c.form.1.cover()).product::<f64>(),
-        cover_seen_fraction: cover_seen(scene),
+        cover_seen_fraction,
         suggested_ev100: suggested_ev100(global),
         penumbra_at_100_m: 200.0 * brightest.radius.tan(),
-        clipped_fraction: clipped(sky, scene),
+        clipped_fraction,
         lights: scene.lights.iter().zip(&discs).map(|(light, disc)| of_light(light, disc)).collect(),
         layers: sky
             .clouds
@@ -130,7 +149,7 @@ pub fn readouts(sky: &Sky, scene: &Scene) -> Readouts {
             .into_iter()
             .map(|(l, drift_m)| OpenEnd { id: l.id.clone(), drift_m })
             .collect(),
-    }
+    })
 }
 
 fn of_light(light: &Light, disc: &Disc) -> LightReadout {
@@ -147,15 +166,20 @@ fn of_light(light: &Light, disc: &Disc) -> LightReadout {
     }
 }
 
-/// From a small picture of what the camera sees.
-fn clipped(sky: &Sky, scene: &Scene) -> f64 {
+/// Share of pixels (cd/m2) with a channel past white at an exposure.
+pub fn clipped_fraction(pixels: &[Rgb], ev100: f64) -> f64 {
+    let white = white_luminance(ev100) as f32;
+    let clipped = pixels.iter().filter(|p| p.iter().any(|v| *v > white)).count();
+    clipped as f64 / pixels.len().max(1) as f64
+}
+
+/// The same of a small picture of what the camera sees.
+fn clipped_of_view(sky: &Sky, scene: &Scene) -> f64 {
     const WIDTH: usize = 96;
     let height = ((WIDTH as f64 / sky.eye.frame.aspect()).round() as usize).max(1);
     let camera = Camera::lens(&sky.eye, WIDTH, height);
-    let picture = render(scene, &camera, MarchQuality::default(), &|| false).expect("nobody calls this off");
-    let white = white_luminance(grade_of(sky).ev100) as f32;
-    let over = picture.pixels.iter().filter(|p| p.iter().any(|v| *v > white)).count();
-    over as f64 / picture.pixels.len() as f64
+    let picture = render(scene, &camera, MarchQuality::default(), &|| false).expect("nobody cancels");
+    clipped_fraction(&picture.pixels, grade_of(sky).ev100)
 }
 
 /// How far the horizon lies below the level, radians.

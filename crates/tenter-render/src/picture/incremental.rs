@@ -251,10 +251,10 @@ mod tests {
 
     #[test]
     fn what_is_followed_is_what_would_be_marched() {
-        let workshop = SceneCache::default();
+        let scene_cache = SceneCache::default();
         let mut again = IncrementalRenderer::default();
         for (i, sky) in changed().iter().enumerate() {
-            let scene = workshop.scene(sky, TableQuality::Draft, &|| false).unwrap();
+            let scene = scene_cache.scene(sky, TableQuality::Draft, &|| false).unwrap();
             let camera = Camera::lens(&sky.eye, 96, 54);
             let followed = again.render(&scene, &camera, MarchQuality::default(), &|| false).unwrap();
             let marched = render(&scene, &camera, MarchQuality::default(), &|| false).unwrap();
@@ -264,11 +264,11 @@ mod tests {
 
     #[test]
     fn courses_are_kept_as_long_as_they_hold() {
-        let workshop = SceneCache::default();
+        let scene_cache = SceneCache::default();
         let mut again = IncrementalRenderer::default();
         let mut sizes = Vec::new();
         for sky in changed() {
-            let scene = workshop.scene(&sky, TableQuality::Draft, &|| false).unwrap();
+            let scene = scene_cache.scene(&sky, TableQuality::Draft, &|| false).unwrap();
             again
                 .render(&scene, &Camera::lens(&sky.eye, 96, 54), MarchQuality::default(), &|| false)
                 .unwrap();
@@ -285,12 +285,12 @@ mod tests {
     /// changed; marched ones would not.
     #[test]
     fn what_is_known_is_followed() {
-        let workshop = SceneCache::default();
+        let scene_cache = SceneCache::default();
         let all = changed();
         for (last, next) in [([0, 0], 1), ([1, 2], 3)] {
             let mut again = IncrementalRenderer::default();
             let draw = |again: &mut IncrementalRenderer, sky: &Sky| {
-                let scene = workshop.scene(sky, TableQuality::Draft, &|| false).unwrap();
+                let scene = scene_cache.scene(sky, TableQuality::Draft, &|| false).unwrap();
                 again
                     .render(&scene, &Camera::lens(&sky.eye, 96, 54), MarchQuality::default(), &|| false)
                     .unwrap()

@@ -3,6 +3,7 @@
 use super::ambient::AmbientLights;
 use super::lru::{Cancelled, Key, Lru, key};
 use super::resolve_layer::resolve_layer;
+use super::resolved_sky::ResolvedSky;
 use super::sky_light::SkyLight;
 use crate::air::{Air, AirView, Build, SkyRadiance, SunlightTable, TableQuality};
 use crate::clouds::cover::column_statistics::ColumnStatistics;
@@ -16,7 +17,7 @@ use crate::clouds::sun_depth::{DensityGrid, SunDepth};
 use crate::land::Land;
 use crate::scene::{
     AltitudeInterval, CloudComponent, EnvironmentProbe, Fog, GroundIrradiance, Horizon, Light, MAX_LIGHTS,
-    Scene, Shading, SlabCorrections, placed_lights,
+    PlacedLight, Scene, Shading, SlabCorrections,
 };
 use crate::source::painted;
 use std::f64::consts::PI;
@@ -189,13 +190,13 @@ impl SceneCache {
     /// The lights, each with its tables for one eye.
     fn lights(
         &self,
-        sky: &Sky,
+        placed_lights: &[PlacedLight],
         (air, air_key): (&Air, Key),
         eye: f64,
         build: Build,
     ) -> Result<Vec<Light>, Cancelled> {
         let mut lights = Vec::new();
-        for placed in placed_lights(sky) {
+        for placed in placed_lights.iter().copied() {
             let sun = placed.in_sky;
             let colour = sun.to_rgb.key();
             let view_key = |quality| key((air_key, sun.direction, sun.disc_radius, &colour, eye), quality);
@@ -303,11 +304,22 @@ impl SceneCache {
         quality: TableQuality,
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<Scene, Cancelled> {
+        self.resolved_scene(&ResolvedSky::new(sky.clone()), quality, cancelled)
+    }
+
+    /// The same of a document that is resolved.
+    pub fn resolved_scene(
+        &self,
+        resolved: &ResolvedSky,
+        quality: TableQuality,
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Scene, Cancelled> {
+        let sky = resolved.sky();
         let build = Build::new(quality, cancelled);
         let eye = self.eye_of_light(sky.eye.altitude_m, quality);
         let (air_key, air) = self.keyed_air(&sky.air, build)?;
         let planet = air.medium.planet;
-        let lights = self.lights(sky, (&air, air_key), eye, build)?;
+        let lights = self.lights(resolved.lights(), (&air, air_key), eye, build)?;
         let first = lights[0].direction();
         // Its table is one, fine or not.
         let painted_key = key((&sky.source.made_of, planet, eye, first), TableQuality::Full);
@@ -438,22 +450,22 @@ mod tests {
         sky
     }
 
-    fn scene(workshop: &SceneCache, sky: &Sky, quality: TableQuality) -> Scene {
-        workshop.scene(sky, quality, &|| false).unwrap()
+    fn scene(scene_cache: &SceneCache, sky: &Sky, quality: TableQuality) -> Scene {
+        scene_cache.scene(sky, quality, &|| false).unwrap()
     }
 
     /// What has not changed is as fine in first pictures as in the last one; what has is a draft.
     #[test]
     fn first_pictures_keep_what_has_not_changed() {
-        let workshop = SceneCache::default();
-        let fine = scene(&workshop, &sky(100.0, 30.0), TableQuality::Full);
-        let lifted = scene(&workshop, &sky(110.0, 30.0), TableQuality::Draft);
+        let scene_cache = SceneCache::default();
+        let fine = scene(&scene_cache, &sky(100.0, 30.0), TableQuality::Full);
+        let lifted = scene(&scene_cache, &sky(110.0, 30.0), TableQuality::Draft);
         let same_depths = |scene: &Scene| Arc::ptr_eq(&scene.clouds[0].depths[0], &fine.clouds[0].depths[0]);
         assert!(Arc::ptr_eq(&fine.lights[0].view, &lifted.lights[0].view) && same_depths(&lifted));
         assert_eq!(lifted.eye_altitude, 110.0);
-        let high = scene(&workshop, &sky(200.0, 30.0), TableQuality::Draft);
+        let high = scene(&scene_cache, &sky(200.0, 30.0), TableQuality::Draft);
         assert!(!Arc::ptr_eq(&fine.lights[0].view, &high.lights[0].view) && same_depths(&high));
-        let lit = scene(&workshop, &sky(100.0, 31.0), TableQuality::Draft);
+        let lit = scene(&scene_cache, &sky(100.0, 31.0), TableQuality::Draft);
         assert!(Arc::ptr_eq(&fine.clouds[0].form, &lit.clouds[0].form) && !same_depths(&lit));
         assert!(Arc::ptr_eq(&fine.air, &lit.air) && !Arc::ptr_eq(&fine.lights[0].view, &lit.lights[0].view));
     }
@@ -461,27 +473,27 @@ mod tests {
     /// Maps that end a step farther off are as good for a first picture, and made anew for a refined one.
     #[test]
     fn first_pictures_of_a_lifted_eye_keep_their_clouds() {
-        let workshop = SceneCache::default();
+        let scene_cache = SceneCache::default();
         let top = CloudKind::CumulusMediocris.usual();
-        let planet = scene(&workshop, &Sky::default(), TableQuality::Draft).air.medium.planet;
+        let planet = scene(&scene_cache, &Sky::default(), TableQuality::Draft).air.medium.planet;
         let steps = |eye| reach_steps(planet, top.base_m + top.depth_m, eye);
         let over = (0..3000).map(f64::from).find(|eye| steps(*eye) > steps(0.0)).unwrap();
         let [under, lifted] = [over - 1.0, over].map(|eye| sky(eye, 30.0));
-        let fine = scene(&workshop, &under, TableQuality::Full);
-        let first = scene(&workshop, &lifted, TableQuality::Draft);
+        let fine = scene(&scene_cache, &under, TableQuality::Full);
+        let first = scene(&scene_cache, &lifted, TableQuality::Draft);
         assert!(Arc::ptr_eq(&fine.clouds[0].form, &first.clouds[0].form));
-        let refined = scene(&workshop, &lifted, TableQuality::Full);
+        let refined = scene(&scene_cache, &lifted, TableQuality::Full);
         assert!(!Arc::ptr_eq(&fine.clouds[0].form, &refined.clouds[0].form));
     }
 
     /// A refined picture hangs on its document alone, whatever was drawn before.
     #[test]
     fn refined_scenes_know_nothing_of_what_came_before() {
-        let workshop = SceneCache::default();
+        let scene_cache = SceneCache::default();
         for eye_m in [100.0, 105.0] {
-            scene(&workshop, &sky(eye_m, 30.0), TableQuality::Draft);
+            scene(&scene_cache, &sky(eye_m, 30.0), TableQuality::Draft);
         }
-        let after = scene(&workshop, &sky(110.0, 30.0), TableQuality::Full);
+        let after = scene(&scene_cache, &sky(110.0, 30.0), TableQuality::Full);
         let alone = scene(&SceneCache::default(), &sky(110.0, 30.0), TableQuality::Full);
         assert_eq!(after.ambient.ground, alone.ambient.ground);
         assert_eq!(after.ground_irradiance, alone.ground_irradiance);

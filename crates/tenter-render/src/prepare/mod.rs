@@ -10,12 +10,12 @@ mod eye_probe;
 mod ground_probe;
 mod lru;
 mod resolve_layer;
-mod single_light;
+mod resolved_sky;
 mod sky_light;
 mod slab_correction;
 mod two_stream;
 
 pub use cache::SceneCache;
 pub use lru::Cancelled;
-pub use single_light::normalised_single_light;
+pub use resolved_sky::ResolvedSky;
 pub use sky_light::clear_sky;

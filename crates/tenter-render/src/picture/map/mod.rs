@@ -92,27 +92,27 @@ impl MapRender {
     pub fn new(
         sky: &Sky,
         settings: &MapSettings,
-        workshop: &SceneCache,
+        scene_cache: &SceneCache,
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<MapRender, MapError> {
-        MapRender::of(sky, settings, workshop, TableQuality::Full, cancelled)
+        MapRender::of(sky, settings, scene_cache, TableQuality::Full, cancelled)
     }
 
     /// The same with draft tables: to know in a moment how bright its discs are, about.
     pub fn draft(
         sky: &Sky,
         settings: &MapSettings,
-        workshop: &SceneCache,
+        scene_cache: &SceneCache,
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<MapRender, MapError> {
         let settings = MapSettings { noise_percent: None, ..settings.clone() };
-        MapRender::of(sky, &settings, workshop, TableQuality::Draft, cancelled)
+        MapRender::of(sky, &settings, scene_cache, TableQuality::Draft, cancelled)
     }
 
     fn of(
         sky: &Sky,
         settings: &MapSettings,
-        workshop: &SceneCache,
+        scene_cache: &SceneCache,
         quality: TableQuality,
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<MapRender, MapError> {
@@ -122,7 +122,7 @@ impl MapRender {
         }
         shown.land.shown = settings.land;
         shown.land.muted = false;
-        let scene = workshop.scene(&shown, quality, cancelled)?;
+        let scene = scene_cache.scene(&shown, quality, cancelled)?;
         let camera = settings.camera();
         let (quality, noise_left) = match settings.noise_percent {
             None => (MarchQuality::default(), None),
@@ -379,7 +379,7 @@ mod tests {
     /// The disc's energy is exact at every size, near the zenith, at the seam, and cut by the horizon.
     #[test]
     fn the_discs_energy_does_not_depend_on_size() {
-        let workshop = SceneCache::default();
+        let scene_cache = SceneCache::default();
         for (azimuth_deg, elevation_deg) in [(180.0, 40.0), (0.1, 88.9), (179.9, 3.0), (95.0, 0.05)] {
             let placement = Placement::Hand { azimuth_deg, elevation_deg };
             let sky = Sky {
@@ -395,7 +395,7 @@ mod tests {
                 (Layout::Fisheye, 512),
             ] {
                 let settings = MapSettings { layout, width, ..MapSettings::default() };
-                let map = MapRender::new(&sky, &settings, &workshop, &|| false).unwrap();
+                let map = MapRender::new(&sky, &settings, &scene_cache, &|| false).unwrap();
                 let lx: f64 = map
                     .disc_pixels
                     .iter()
@@ -413,11 +413,11 @@ mod tests {
     /// The three layouts show one sky: the same light on level ground.
     #[test]
     fn layouts_agree() {
-        let workshop = SceneCache::default();
+        let scene_cache = SceneCache::default();
         let sky = Sky::default();
         let level = |layout, width| {
             let settings = MapSettings { layout, width, sun: false, ..MapSettings::default() };
-            let map = MapRender::new(&sky, &settings, &workshop, &|| false).unwrap();
+            let map = MapRender::new(&sky, &settings, &scene_cache, &|| false).unwrap();
             map.whole(&|| false, |_| ()).unwrap().1
         };
         let latlong = level(Layout::Latlong, 256);
