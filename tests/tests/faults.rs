@@ -118,7 +118,7 @@ async fn when_patience_ends_the_bake_fails_and_can_be_gone_on_with() -> Result<(
     let server = TestServer::start_with(&["--patience", "3"]).await?;
     let full = Full::make(&server.files.path().join("bakes"))?;
     let id = add_bake(&server, 1024, "hdr").await?;
-    until("its end", 40, async || Ok(bake(&server, &id).await?["status"] == "failed")).await?;
+    until("its end", 90, async || Ok(bake(&server, &id).await?["status"] == "failed")).await?;
     let failed = bake(&server, &id).await?;
     let problem = failed["problem"].as_str().unwrap_or_default();
     assert!(problem.contains("the store for files") && problem.contains("tries"), "{failed}");

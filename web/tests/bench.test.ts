@@ -1,9 +1,10 @@
 import { allNear, at, equal, near, test } from "./check";
 import { layer, sky } from "./samples";
-import { hasPart, layerOf, partOf, sunOf, useBench } from "../src/bench/bench-store";
-import { find, fogName, sunLine, sunName, type Group } from "../src/bench/groups";
-import { bracket, deal } from "../src/bench/offers";
-import { atMinute, minuteOf, nearestOnPath, offsetOf } from "../src/bench/use-day";
+import { useBench } from "../src/bench/store/bench-store";
+import { hasSelected, layerOf, selectionOf, sunOf } from "../src/bench/store/selection";
+import { find, fogName, sunLine, sunName, type Group } from "../src/bench/sheet/document-rows";
+import { bracket, deal } from "../src/bench/choices/offers";
+import { atMinute, minuteOf, nearestOnPath, offsetOf } from "../src/bench/day/use-day";
 import type { DayPoint, SkyRecord } from "../src/data/api";
 import { toward } from "../src/data/camera";
 import type { Field, NumberField } from "../src/data/fields";
@@ -81,12 +82,15 @@ test("a document that is shown is never the one that was changed", () => {
 test("parts know their place in the document", () => {
   const { sky: shown } = open();
   if (!shown) throw new Error("nothing is open");
-  equal(partOf(at(shown.clouds, 1)), "layer-veil");
+  equal(selectionOf(at(shown.clouds, 1)), "layer-veil");
   equal([layerOf("layer-veil", shown), layerOf("layer-gone", shown), layerOf("air", shown)], [1, -1, -1]);
   equal([sunOf("sun2"), sunOf("air"), sunOf(null)], [2, null, null]);
-  equal([hasPart(shown, "layer-veil"), hasPart(shown, "layer-gone")], [true, false]);
+  equal([hasSelected(shown, "layer-veil"), hasSelected(shown, "layer-gone")], [true, false]);
   const dark = { ...shown, suns: [] };
-  equal([hasPart(dark, "sun0"), hasPart(dark, "sun3"), hasPart(dark, "air")], [true, false, true]);
+  equal(
+    [hasSelected(dark, "sun0"), hasSelected(dark, "sun3"), hasSelected(dark, "air")],
+    [true, false, true],
+  );
 });
 
 test("nine seeds are dealt, and then the next nine", () => {
@@ -142,7 +146,7 @@ test("a bracket is five values around the present one, inside the slider", () =>
 const field = (name: string, title: string, help = "") =>
   ({ kind: "switch", name, title, help }) as unknown as Field;
 const group = (owner: string, ...fields: Field[]): Group => ({
-  part: "air",
+  selection: "air",
   owner,
   fields,
   of: {},

@@ -1,7 +1,7 @@
 import { allNear, at, equal, near, test } from "./check";
 import { layer, region, sky } from "./samples";
-import { addLayer, fromTheTop, kindAt } from "../src/bench/layers";
-import { setThickness, thicknessOf } from "../src/bench/thickness";
+import { addLayer, fromTheTop, kindAt } from "../src/bench/layers/layers";
+import { setThickness, thicknessOf } from "../src/bench/layers/thickness";
 import {
   cornersOf,
   drawnRegion,
@@ -10,7 +10,7 @@ import {
   newRegion,
   tieOf,
   type Km,
-} from "../src/bench/regions/shapes";
+} from "../src/bench/layers/regions/shapes";
 import { toward } from "../src/data/camera";
 import { fieldsOf, words, type Schema } from "../src/data/fields";
 import type { CloudKind, CloudLayer } from "../src/data/sky";

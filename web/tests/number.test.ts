@@ -1,6 +1,6 @@
 import { equal, near, test } from "./check";
 import { readNumber, showNumber } from "../src/data/number";
-import { scaleOf, shownUnit, STEPS, tidy } from "../src/bench/scale";
+import { scaleOf, shownUnit, STEPS, tidy } from "../src/data/scale";
 import type { NumberField } from "../src/data/fields";
 
 test("numbers are read as typed", () => {

@@ -1,5 +1,5 @@
 import type { CloudLayer, CoverRegion, Eye, Grade, Sky } from "../src/data/sky";
-import { plain } from "../src/bench/regions/shapes";
+import { plain } from "../src/bench/layers/regions/shapes";
 
 /** A layer of which only what a test reads is there. */
 export const layer = (said: Partial<CloudLayer> = {}): CloudLayer =>

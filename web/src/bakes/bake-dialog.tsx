@@ -1,11 +1,11 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
-import { useBench } from "../bench/bench-store";
-import { sunName } from "../bench/groups";
+import { useBench } from "../bench/store/bench-store";
+import { sunName } from "../bench/sheet/document-rows";
 import { api, type BakeSettings } from "../data/api";
-import { Button } from "../parts/button";
-import { Choice } from "../parts/choice";
-import { Dialog } from "../parts/dialog";
+import { Button } from "../ui/button";
+import { Choice } from "../ui/choice";
+import { Dialog } from "../ui/dialog";
 
 const widths = [1024, 2048, 4096, 8192].map((w) => ({ value: String(w), title: `${w} × ${w / 2}` }));
 const files = [
@@ -25,14 +25,14 @@ export function BakeDialog({ onClose }: { onClose: () => void }) {
     map: { width: 2048, heading_deg: 0, scale: "nits", sun: true, clouds: true, land: false },
     file: "exr",
   });
-  const { record, sky, say } = useBench.getState();
+  const { record, sky, notify } = useBench.getState();
   const bake = useMutation({
     mutationFn: () => {
       if (!record || !sky) throw new Error("no sky is open");
       return api.bake(record.id, record.name, sky, settings);
     },
     onSuccess: (made) => {
-      say(`The bake of “${made.name}” is in the queue.`, { words: "Bakes", path: "/bakes" });
+      notify(`The bake of “${made.name}” is in the queue.`, { words: "Bakes", path: "/bakes" });
       onClose();
     },
   });

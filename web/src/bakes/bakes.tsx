@@ -1,9 +1,9 @@
 import { keepPreviousData, useInfiniteQuery, useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, type Bake } from "../data/api";
 import { showNumber } from "../data/number";
-import { Button } from "../parts/button";
-import { when } from "../parts/dates";
-import { DeletedNote, wasDeleted } from "../parts/deleted-note";
+import { Button } from "../ui/button";
+import { when } from "../ui/dates";
+import { DeletedNote, wasDeleted } from "../ui/deleted-note";
 import { go } from "../route";
 
 const open = (b: Bake) => b.status === "queued" || b.status === "running" || b.status === "assembling";

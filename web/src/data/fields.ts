@@ -1,4 +1,4 @@
-import type { Option } from "../parts/choice";
+import type { Option } from "../ui/choice";
 import type { CloudKind, CloudLayer } from "./sky";
 
 /** A value of the document as the sheet shows it; all of it comes from the JSON Schema. */

@@ -1,9 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../data/api";
-import { Button } from "../parts/button";
-import { daysLeft, when } from "../parts/dates";
-import { Dialog } from "../parts/dialog";
+import { Button } from "../ui/button";
+import { daysLeft, when } from "../ui/dates";
+import { Dialog } from "../ui/dialog";
 import { go } from "../route";
 
 /** Days for which deleted things can come back. */

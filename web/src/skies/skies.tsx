@@ -8,12 +8,12 @@ import {
 import { DropdownMenu } from "radix-ui";
 import { useEffect, useLayoutEffect, useRef, useState } from "react";
 import { api, type SkySort, type SkySummary } from "../data/api";
-import { Button } from "../parts/button";
-import { Choice } from "../parts/choice";
-import { when } from "../parts/dates";
-import { DeletedNote, wasDeleted } from "../parts/deleted-note";
-import { Dialog } from "../parts/dialog";
-import { ViewLink } from "../parts/view-link";
+import { Button } from "../ui/button";
+import { Choice } from "../ui/choice";
+import { when } from "../ui/dates";
+import { DeletedNote, wasDeleted } from "../ui/deleted-note";
+import { Dialog } from "../ui/dialog";
+import { ViewLink } from "../ui/view-link";
 import { FRESH, go } from "../route";
 
 const sorts = [

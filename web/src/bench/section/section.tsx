@@ -1,9 +1,10 @@
 import { useEffect, useRef, useState, type PointerEvent } from "react";
 import { showNumber } from "../../data/number";
 import type { CloudKind, CloudLayer, Sky } from "../../data/sky";
-import { layerOf, partOf, sunOf, useBench, type Part } from "../bench-store";
-import { fogName, sunLine, sunName } from "../groups";
-import { addLayer, fromTheTop, kindAt, MOST_LAYERS } from "../layers";
+import { useBench } from "../store/bench-store";
+import { layerOf, selectionOf, sunOf, type Selection } from "../store/selection";
+import { fogName, sunLine, sunName } from "../sheet/document-rows";
+import { addLayer, fromTheTop, kindAt, MOST_LAYERS } from "../layers/layers";
 import { LayerOutline } from "./layer-outline";
 
 /** Strips above the air and below the ground, pixels. */
@@ -28,18 +29,18 @@ export function scaleFor(height: number) {
 }
 
 /** Where on the Section a part is: there it points at the Sheet. */
-function anchorOf(part: Part, sky: Sky, height: number): number {
+function anchorOf(selection: Selection, sky: Sky, height: number): number {
   const { y } = scaleFor(height);
-  const layer = sky.clouds[layerOf(part, sky)];
-  const strip: Partial<Record<Part, number>> = { moon: 60, place: 84, source: 108 };
-  if (sunOf(part) !== null) return 24;
-  if (part === "fog") return y(0) - 12;
-  if (part === "land") return y(0) + 14;
-  if (part === "air") return y(30_000);
+  const layer = sky.clouds[layerOf(selection, sky)];
+  const strip: Partial<Record<Selection, number>> = { moon: 60, place: 84, source: 108 };
+  if (sunOf(selection) !== null) return 24;
+  if (selection === "fog") return y(0) - 12;
+  if (selection === "land") return y(0) + 14;
+  if (selection === "air") return y(30_000);
   if (layer) return y(layer.base_m + 0.5 * layer.depth_m);
-  if (part === "clouds") return y(ADDING) - 4;
-  if (part === "drift") return y(ADDING) + 19;
-  return strip[part] ?? (part === "eye" ? y(sky.eye.altitude_m) : height - 24);
+  if (selection === "clouds") return y(ADDING) - 4;
+  if (selection === "drift") return y(ADDING) + 19;
+  return strip[selection] ?? (selection === "eye" ? y(sky.eye.altitude_m) : height - 24);
 }
 
 /** Height of a grip, and least height of what lies between a layer's two, pixels. */
@@ -84,7 +85,7 @@ const MARKS = [0, 500, 1000, 2000, 5000, 10_000, 20_000, 50_000, 100_000];
 export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, CloudLayer> }) {
   const box = useRef<HTMLDivElement>(null);
   const [size, setSize] = useState({ width: 220, height: 700 });
-  const part = useBench((s) => s.part);
+  const selection = useBench((s) => s.selection);
   const { select, change, settle } = useBench.getState();
   const drag = useRef<Drag | null>(null);
 
@@ -136,21 +137,21 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
     change(edited[d.grip], true);
   };
   const top = () => box.current?.getBoundingClientRect().top ?? 0;
-  const drop = (select_: Part) => (e: PointerEvent<SVGElement>) => {
+  const drop = (select_: Selection) => (e: PointerEvent<SVGElement>) => {
     const d = drag.current;
     drag.current = null;
     settle();
-    if (d && Math.abs(e.clientY - d.y) < 3) select(part === select_ ? null : select_);
+    if (d && Math.abs(e.clientY - d.y) < 3) select(selection === select_ ? null : select_);
   };
-  const pick = (p: Part) => ({
+  const pick = (p: Selection) => ({
     role: "button",
     tabIndex: 0,
     "data-testid": `section-${p}`,
-    "aria-pressed": part === p,
+    "aria-pressed": selection === p,
     className: "cursor-pointer",
-    onClick: () => select(part === p ? null : p),
+    onClick: () => select(selection === p ? null : p),
     onKeyDown: (e: React.KeyboardEvent) =>
-      (e.key === "Enter" || e.key === " ") && select(part === p ? null : p),
+      (e.key === "Enter" || e.key === " ") && select(selection === p ? null : p),
   });
 
   const eyeY = y(sky.eye.altitude_m);
@@ -164,7 +165,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
         aria-label="Section: the sky by altitude"
       >
         {/* beyond the air: lights, and what the sky is made of */}
-        <Beyond sky={sky} width={width} part={part} pick={pick} />
+        <Beyond sky={sky} width={width} selection={selection} pick={pick} />
 
         {/* air */}
         <g {...pick("air")} aria-label={`Air ${showNumber(sky.air.visibility_km)} km`}>
@@ -180,7 +181,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
                 addLayer(s, usual[kind], kind.replaceAll("_", "-"));
               });
               const added = useBench.getState().sky?.clouds.at(-1);
-              if (added) select(partOf(added));
+              if (added) select(selectionOf(added));
             }}
           />
           <AirProfile
@@ -199,7 +200,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
           <text x={right} y={y(23_500)} fill="#b9b9b9" fontSize={11} textAnchor="end">
             ozone
           </text>
-          <Mark on={part === "air"} from={BEYOND + 4} to={y(12_000)} />
+          <Mark on={selection === "air"} from={BEYOND + 4} to={y(12_000)} />
         </g>
         <g aria-hidden>
           {MARKS.map((h) => (
@@ -229,7 +230,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
           <text x={LEFT + 8} y={y(ADDING)} fill="#b9b9b9" fontSize={11.5} textDecoration="underline">
             Add clouds
           </text>
-          <Mark on={part === "clouds"} from={y(ADDING) - 14} to={y(ADDING) + 4} />
+          <Mark on={selection === "clouds"} from={y(ADDING) - 14} to={y(ADDING) + 4} />
         </g>
         <g {...pick("drift")} aria-label={`Wind ${windLine(sky)}`}>
           <rect x={LEFT + 1} y={y(ADDING) + 7} width={130} height={24} fill="transparent" />
@@ -247,21 +248,21 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
               {windLine(sky)}
             </tspan>
           </text>
-          <Mark on={part === "drift"} from={y(ADDING) + 8} to={y(ADDING) + 30} />
+          <Mark on={selection === "drift"} from={y(ADDING) + 8} to={y(ADDING) + 30} />
         </g>
         {fromTheTop(sky)
-          .sort((a, b) => Number(partOf(a) === part) - Number(partOf(b) === part))
+          .sort((a, b) => Number(selectionOf(a) === selection) - Number(selectionOf(b) === selection))
           .map((layer) => ({ layer, grips: gripsOf(y(layer.base_m + layer.depth_m), y(layer.base_m)) }))
           .map(({ layer, grips }) => (
             <g key={layer.id}>
               <g
-                {...pick(partOf(layer))}
+                {...pick(selectionOf(layer))}
                 aria-label={`Clouds: ${layer.name}, ${showNumber(layer.base_m)} m and ${showNumber(layer.depth_m)} m deep${layer.muted ? ", muted" : ""}`}
                 onClick={undefined}
                 className="cursor-grab active:cursor-grabbing"
                 onPointerDown={take("band", layer)}
                 onPointerMove={move}
-                onPointerUp={drop(partOf(layer))}
+                onPointerUp={drop(selectionOf(layer))}
               >
                 <rect
                   x={LEFT + 1}
@@ -284,13 +285,13 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
                   y={names.get(layer.id)}
                   fill="#ececec"
                   fontSize={12.5}
-                  fontWeight={part === partOf(layer) ? 600 : undefined}
+                  fontWeight={selection === selectionOf(layer) ? 600 : undefined}
                   textDecoration={layer.muted ? "line-through" : undefined}
                 >
                   {layer.name}
                 </text>
                 <Mark
-                  on={part === partOf(layer)}
+                  on={selection === selectionOf(layer)}
                   from={y(layer.base_m + layer.depth_m)}
                   to={y(layer.base_m)}
                 />
@@ -307,7 +308,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
                   className="cursor-ns-resize"
                   onPointerDown={take(edge, layer)}
                   onPointerMove={move}
-                  onPointerUp={drop(partOf(layer))}
+                  onPointerUp={drop(selectionOf(layer))}
                 />
               ))}
             </g>
@@ -332,7 +333,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
           >
             {fogLine(sky)}
           </text>
-          <Mark on={part === "fog"} from={y(0) - 24} to={y(0)} />
+          <Mark on={selection === "fog"} from={y(0) - 24} to={y(0)} />
         </g>
 
         {/* the eye's height */}
@@ -351,7 +352,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
           <text x={right} y={eyeY - 4} textAnchor="end" fill="#ececec" fontSize={11.5}>
             eye <tspan fontFamily="var(--font-value)">{showNumber(sky.eye.altitude_m)} m</tspan>
           </text>
-          <Mark on={part === "eye"} from={eyeY - 9} to={eyeY + 9} />
+          <Mark on={selection === "eye"} from={eyeY - 9} to={eyeY + 9} />
         </g>
 
         {/* land, and the grade under everything */}
@@ -379,7 +380,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
           >
             {landLine(sky)}
           </text>
-          <Mark on={part === "land"} from={y(0) + 2} to={y(0) + 24} />
+          <Mark on={selection === "land"} from={y(0) + 2} to={y(0) + 24} />
         </g>
         <g {...pick("grade")} aria-label={`Grade ${gradeLine(sky)}`}>
           <rect y={height - LAND + 26} width={width} height={LAND - 26} fill="#262626" />
@@ -389,9 +390,9 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
           <text x={LEFT + 8} y={height - 11} fill="#b9b9b9" fontSize={11} fontFamily="var(--font-value)">
             {gradeLine(sky)}
           </text>
-          <Mark on={part === "grade"} from={height - LAND + 30} to={height - 4} />
+          <Mark on={selection === "grade"} from={height - LAND + 30} to={height - 4} />
         </g>
-        {part && <Pointer y={anchorOf(part, sky, height)} width={width} />}
+        {selection && <Pointer y={anchorOf(selection, sky, height)} width={width} />}
       </svg>
     </div>
   );
@@ -406,20 +407,22 @@ const Pointer = ({ y, width }: { y: number; width: number }) => (
 function Beyond({
   sky,
   width,
-  part,
+  selection,
   pick,
 }: {
   sky: Sky;
   width: number;
-  part: Part | null;
-  pick: (p: Part) => React.SVGProps<SVGGElement> & { "data-testid": string };
+  selection: Selection | null;
+  pick: (p: Selection) => React.SVGProps<SVGGElement> & { "data-testid": string };
 }) {
-  const lights: { part: Part; name: string; line: string; muted: boolean }[] = sky.suns.map((s, i) => ({
-    part: `sun${i}` as Part,
-    name: sunName(sky, i),
-    line: sunLine(sky, i),
-    muted: s.muted,
-  }));
+  const lights: { selection: Selection; name: string; line: string; muted: boolean }[] = sky.suns.map(
+    (s, i) => ({
+      selection: `sun${i}` as Selection,
+      name: sunName(sky, i),
+      line: sunLine(sky, i),
+      muted: s.muted,
+    }),
+  );
   const one = lights.length === 1;
   const step = one ? width - LEFT : (width - LEFT - 8) / lights.length;
   return (
@@ -428,7 +431,11 @@ function Beyond({
       {lights.map((l, i) => {
         const x = LEFT + i * step;
         return (
-          <g key={l.part} {...pick(l.part)} aria-label={`${l.name}, ${l.line}${l.muted ? ", muted" : ""}`}>
+          <g
+            key={l.selection}
+            {...pick(l.selection)}
+            aria-label={`${l.name}, ${l.line}${l.muted ? ", muted" : ""}`}
+          >
             <rect x={x} y={2} width={step} height={42} fill="transparent" />
             <circle cx={x + 12} cy={one ? 22 : 16} r={8} fill="none" stroke="#ececec" />
             <circle cx={x + 12} cy={one ? 22 : 16} r={2} fill="#ececec" />
@@ -446,27 +453,27 @@ function Beyond({
                 {l.line}
               </text>
             )}
-            {part === l.part && (
+            {selection === l.selection && (
               <rect x={x} y={42} width={one ? 60 : step - 6} height={2} fill="var(--color-accent-light)" />
             )}
           </g>
         );
       })}
       <Line
-        part="moon"
+        selection="moon"
         label={sky.moon.risen ? "Moon" : "No moon"}
         y={48}
-        on={part === "moon"}
+        on={selection === "moon"}
         pick={pick}
         width={width}
       >
         {sky.moon.risen ? "Moon" : "No moon"}
       </Line>
       <Line
-        part="place"
+        selection="place"
         label={`Place: ${sky.place.name} ${momentOf(sky)}`}
         y={72}
-        on={part === "place"}
+        on={selection === "place"}
         pick={pick}
         width={width}
       >
@@ -476,10 +483,10 @@ function Beyond({
         </tspan>
       </Line>
       <Line
-        part="source"
+        selection="source"
         label={`Sky ${madeOf(sky)}`}
         y={96}
-        on={part === "source"}
+        on={selection === "source"}
         pick={pick}
         width={width}
       >
@@ -510,7 +517,7 @@ const madeOf = (sky: Sky) =>
 
 /** A line; `label` is what is read out. */
 function Line({
-  part,
+  selection,
   label,
   y,
   on,
@@ -518,16 +525,16 @@ function Line({
   pick,
   children,
 }: {
-  part: Part;
+  selection: Selection;
   label: string;
   y: number;
   on: boolean;
   width: number;
-  pick: (p: Part) => React.SVGProps<SVGGElement> & { "data-testid": string };
+  pick: (p: Selection) => React.SVGProps<SVGGElement> & { "data-testid": string };
   children: React.ReactNode;
 }) {
   return (
-    <g {...pick(part)} aria-label={label}>
+    <g {...pick(selection)} aria-label={label}>
       <rect x={LEFT} y={y} width={width - LEFT} height={24} fill="transparent" />
       <text x={LEFT + 4} y={y + 16} fill="#ececec" fontSize={12}>
         {children}

@@ -1,0 +1,192 @@
+import { useState } from "react";
+import { api, type By, type Findings, type Found, type Wish } from "../../data/api";
+import type { Schema } from "../../data/fields";
+import { showNumber } from "../../data/number";
+import type { CloudLayer, Sky } from "../../data/sky";
+import { Button } from "../../ui/button";
+import { useBench } from "../store/bench-store";
+import type { Choice } from "../store/view";
+import { setThickness } from "../layers/thickness";
+
+const frameThird = (left: number, right: number, filled: boolean): Wish => ({
+  of: "frame",
+  left,
+  right,
+  top: 0,
+  bottom: 0.75,
+  filled,
+});
+
+/** What can be wished for, in words. */
+const wishes: [string, Wish][] = [
+  ["the sun clear", { of: "sun", seen: "clear" }],
+  ["the sun veiled", { of: "sun", seen: "veiled" }],
+  ["the sun hidden", { of: "sun", seen: "hidden" }],
+  ["the sun at the rim of a gap", { of: "sun", seen: "rim" }],
+  ["left third free", frameThird(0, 1 / 3, false)],
+  ["middle third free", frameThird(1 / 3, 2 / 3, false)],
+  ["right third free", frameThird(2 / 3, 1, false)],
+  ["left third filled", frameThird(0, 1 / 3, true)],
+  ["middle third filled", frameThird(1 / 3, 2 / 3, true)],
+  ["right third filled", frameThird(2 / 3, 1, true)],
+];
+
+const percent = (share: number) => `${(100 * share).toFixed(share > 0.1 ? 0 : 1)} %`;
+
+/** What may change, in words. */
+const ways: [By, string][] = [
+  ["slide", "slide"],
+  ["seed", "seed"],
+  ["thickness", "optical thickness"],
+];
+
+/** What a candidate changes, in words. */
+const changed: Record<By, (f: Found, l: CloudLayer) => string> = {
+  slide: (f, l) =>
+    `slid ${showNumber(Math.round(Math.hypot(f.slide_east_m - l.slide_east_m, f.slide_north_m - l.slide_north_m) / 10) / 100)} km`,
+  seed: (f) => `seed ${f.seed}`,
+  thickness: (f) => `thickness ${f.optical_thickness.toPrecision(3)}`,
+};
+
+function offered(
+  sky: Sky,
+  layer: CloudLayer,
+  schema: Schema,
+  [words, wish, by]: [string, Wish, By],
+  { found, without }: Findings,
+): Choice {
+  const index = sky.clouds.findIndex((l) => l.id === layer.id);
+  const what = wish.of === "frame" ? "free" : wish.of === "spot" ? "lit" : "sun";
+  const near = found.some((f) => f.off <= 0.1);
+  return {
+    title: `Seek: ${layer.name}, ${words}`,
+    note: near
+      ? undefined
+      : `No other ${ways.find(([way]) => way === by)?.[1]} comes near; without this layer: ${what} ${percent(without)}.`,
+    options: found.map((f) => ({
+      label: `${what} ${percent(f.figure)}, ${changed[by](f, layer)}${f.off > 0.25 ? ", not quite" : ""}`,
+      edit: (s) => {
+        const l = s.clouds[index];
+        if (!l) return;
+        if (by === "thickness") setThickness(schema, l, f.optical_thickness);
+        else if (by === "seed") l.seed = f.seed;
+        else [l.slide_east_m, l.slide_north_m] = [f.slide_east_m, f.slide_north_m];
+      },
+    })),
+  };
+}
+
+/** Finds what of a layer fulfils a wish and offers it as pictures. */
+export function Seek({ sky, layer, schema }: { sky: Sky; layer: CloudLayer; schema: Schema }) {
+  const { offer, notify } = useBench.getState();
+  const [by, setBy] = useState<By>("slide");
+  const [share, setShare] = useState("40");
+  const [spot, setSpot] = useState({ east: "0", north: "2" });
+  const [busy, setBusy] = useState(false);
+  const seek = async (words: string, wish: Wish) => {
+    setBusy(true);
+    try {
+      const found = await api.seek(sky, layer.id, wish, by);
+      offer(offered(sky, layer, schema, [words, wish, by], found));
+    } catch (e) {
+      notify(e instanceof Error ? e.message : String(e));
+    } finally {
+      setBusy(false);
+    }
+  };
+  const wished = Number(share);
+  const valid = share.trim() !== "" && wished >= 0 && wished <= 100;
+  const [east, north] = [Number(spot.east), Number(spot.north)];
+  const there = Number.isFinite(east) && Number.isFinite(north) && Math.hypot(east, north) < 100;
+  const seekSpot = (lit: boolean) =>
+    void seek(`the land ${east} km east, ${north} km north ${lit ? "lit" : "shaded"}`, {
+      of: "spot",
+      east_m: 1000 * east,
+      north_m: 1000 * north,
+      lit,
+    });
+  const number = "h-6 w-10 border border-edge bg-bench text-right font-value";
+  return (
+    <fieldset disabled={busy} className="py-1" data-testid="seek">
+      <label className="flex items-baseline justify-between gap-2 text-quiet">
+        Seek by changing its
+        <select
+          aria-label="What may change"
+          className="h-6 border border-edge bg-bench px-1 text-ink"
+          value={by}
+          onChange={(e) => setBy(e.target.value as By)}
+        >
+          {ways.map(([value, words]) => (
+            <option key={value} value={value}>
+              {words}
+            </option>
+          ))}
+        </select>
+      </label>
+      <select
+        aria-label="What to seek"
+        className="mt-1 h-6 w-full border border-edge bg-bench px-1"
+        value=""
+        onChange={(e) => {
+          const wish = wishes.find(([words]) => words === e.target.value);
+          if (wish) void seek(...wish);
+        }}
+      >
+        <option value="" disabled>
+          {busy ? "seeking…" : "choose…"}
+        </option>
+        {wishes.map(([words]) => (
+          <option key={words}>{words}</option>
+        ))}
+      </select>
+      <div className="mt-1 flex items-baseline gap-2">
+        <label className="text-quiet">
+          direct sun{" "}
+          <input
+            className={number}
+            value={share}
+            onChange={(e) => setShare(e.target.value)}
+            aria-invalid={!valid}
+          />{" "}
+          %
+        </label>
+        <Button
+          weight="quiet"
+          disabled={!valid}
+          onClick={() => void seek(`direct sun ${wished} %`, { of: "sun_share", share: wished / 100 })}
+        >
+          Seek
+        </Button>
+      </div>
+      <div className="mt-1 flex flex-wrap items-baseline gap-x-2 gap-y-1 text-quiet">
+        <label>
+          land{" "}
+          <input
+            aria-label="km east of the eye"
+            className={number}
+            value={spot.east}
+            onChange={(e) => setSpot({ ...spot, east: e.target.value })}
+            aria-invalid={!there}
+          />{" "}
+          km east,
+        </label>
+        <label>
+          <input
+            aria-label="km north of the eye"
+            className={number}
+            value={spot.north}
+            onChange={(e) => setSpot({ ...spot, north: e.target.value })}
+            aria-invalid={!there}
+          />{" "}
+          north
+        </label>
+        <Button weight="quiet" disabled={!there} onClick={() => seekSpot(true)}>
+          lit
+        </Button>
+        <Button weight="quiet" disabled={!there} onClick={() => seekSpot(false)}>
+          shaded
+        </Button>
+      </div>
+    </fieldset>
+  );
+}

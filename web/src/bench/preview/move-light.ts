@@ -1,0 +1,41 @@
+import type { Strip } from "../../data/api";
+import { anglesOf, type Direction } from "../../data/camera";
+import { useBench } from "../store/bench-store";
+import { atMinute, nearestOnPath } from "../day/use-day";
+
+/** How far from its path of the day a light is pulled before it comes free, degrees. */
+const FREE = 6;
+
+const hundredth = (v: number) => Math.round(v * 100) / 100;
+
+/** Moves a sun (by its number) or the moon toward a direction: along its path of the day, or free of it. */
+export function moveLight(light: number | "moon", to: Direction, day: Strip | undefined) {
+  const { sky, change, notify } = useBench.getState();
+  const object = light === "moon" ? sky?.moon : sky?.suns[light];
+  if (!sky || !object) return;
+  const body = light === "moon" ? "moon" : "sun";
+  if (object.placement.by === "place" && !day) {
+    notify(`The ${body}'s path of the day is not here yet; the server works it out.`);
+    return;
+  }
+  if (object.placement.by === "place" && day) {
+    const { minute, apart } = nearestOnPath(day.day.points, body, sky.place.north_offset_deg, to);
+    if (apart <= FREE) {
+      change((s) => {
+        s.place.at = atMinute(s.place.at, minute);
+      }, true);
+      return;
+    }
+    notify(`The ${body} came free of its place and time; one undo brings it back.`);
+  }
+  const [azimuth, elevation] = anglesOf(to);
+  change((s) => {
+    const target = light === "moon" ? s.moon : s.suns[light];
+    if (target)
+      target.placement = {
+        by: "hand",
+        azimuth_deg: hundredth(azimuth),
+        elevation_deg: hundredth(elevation),
+      };
+  }, true);
+}

@@ -1,0 +1,39 @@
+import { useState, type ReactNode } from "react";
+
+const keyOf = (title: string) => `tenter:fold:${title}`;
+
+/** A part of a Sheet that folds away, and is remembered. */
+export function Disclosure({
+  title,
+  children,
+  open: byDefault = true,
+}: {
+  title: string;
+  children: ReactNode;
+  open?: boolean;
+}) {
+  const [open, setOpen] = useState(() => {
+    const kept = localStorage.getItem(keyOf(title));
+    return kept === null ? byDefault : kept === "open";
+  });
+  const turn = () => {
+    localStorage.setItem(keyOf(title), open ? "folded" : "open");
+    setOpen(!open);
+  };
+  return (
+    <section className="mt-2 border-t border-line pt-1">
+      <h3>
+        <button
+          type="button"
+          aria-expanded={open}
+          onClick={turn}
+          className="flex w-full cursor-pointer items-baseline justify-between py-1 text-left hover:underline hover:underline-offset-4"
+        >
+          {title}
+          <span className="text-small text-quiet">{open ? "fold" : "unfold"}</span>
+        </button>
+      </h3>
+      {open && children}
+    </section>
+  );
+}

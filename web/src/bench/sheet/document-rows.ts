@@ -1,0 +1,154 @@
+import { fieldsOf, type Field, type Schema } from "../../data/fields";
+import { showNumber } from "../../data/number";
+import type { Sky } from "../../data/sky";
+import { selectionOf, type Selection } from "../store/selection";
+
+/**
+ * Rows of one object of the document: where they belong, and how to find the object in a document being
+ * changed.
+ */
+export type Group = {
+  selection: Selection;
+  /** Whose rows they are, for lists that mix several. */
+  owner: string;
+  fields: Field[];
+  of: object;
+  edit: (sky: Sky) => object | undefined;
+  defaults?: object;
+};
+
+const without = (fields: Field[], ...names: string[]) => fields.filter((f) => !names.includes(f.name));
+
+export const sunName = (sky: Sky, i: number) => (sky.suns.length > 1 ? `Sun ${i + 1}` : "Sun");
+
+/** Every row of a sky, group by group. */
+export function groupsOf(sky: Sky, schema: Schema): Group[] {
+  const groups: Group[] = [];
+  const add = (
+    selection: Selection,
+    owner: string,
+    fields: Field[],
+    edit: (sky: Sky) => object | undefined,
+    defaults?: object,
+  ) => {
+    const of = edit(sky);
+    if (of && fields.length > 0)
+      groups.push({ selection, owner, fields, of, edit, ...(defaults ? { defaults } : {}) });
+  };
+  add("place", "Place and time", without(fieldsOf(schema, "Place"), "at", "name", "zone"), (s) => s.place);
+  sky.suns.forEach((sun, i) => {
+    const [selection, owner] = [`sun${i}` as Selection, sunName(sky, i)];
+    const { placement, colour } = sun;
+    add(selection, owner, fieldsOf(schema, "Placement", placement.by), (s) => s.suns[i]?.placement);
+    add(selection, owner, fieldsOf(schema, "LightColour", colour.by), (s) => s.suns[i]?.colour);
+    add(selection, owner, without(fieldsOf(schema, "Sun"), "muted"), (s) => s.suns[i]);
+  });
+  const moon = sky.moon;
+  if (moon.risen) {
+    add("moon", "Moon", fieldsOf(schema, "Placement", moon.placement.by), (s) => s.moon.placement);
+    add("moon", "Moon", fieldsOf(schema, "MoonPhase", moon.phase.by), (s) => s.moon.phase);
+    add("moon", "Moon", without(fieldsOf(schema, "Moon"), "risen"), (s) => s.moon);
+  }
+  add("source", "Sky", fieldsOf(schema, "SkyKind", sky.source.made_of.kind), (s) => s.source.made_of);
+  add("source", "Sky", fieldsOf(schema, "SkySource"), (s) => s.source);
+  add("source", "Night", fieldsOf(schema, "Night"), (s) => s.night);
+  add("air", "Air", fieldsOf(schema, "Air"), (s) => s.air);
+  add("fog", "Low fog", without(fieldsOf(schema, "Fog"), "muted"), (s) => s.fog);
+  sky.clouds.forEach((layer, i) => {
+    const usual = schema.usual[layer.kind];
+    const defaults = { ...usual, seed: layer.seed, slide_east_m: 0, slide_north_m: 0 };
+    const fields = without(fieldsOf(schema, "CloudLayer"), "muted", "kind");
+    add(selectionOf(layer), layer.name || "Clouds", fields, (s) => s.clouds[i], defaults);
+  });
+  add("drift", "Wind and drift", fieldsOf(schema, "Drift"), (s) => s.drift);
+  add("land", "Trial land", without(fieldsOf(schema, "Land"), "muted"), (s) => s.land);
+  add("eye", "Eye", fieldsOf(schema, "Eye"), (s) => s.eye);
+  add("grade", "Grade", fieldsOf(schema, "Grade"), (s) => s.grade);
+  return groups;
+}
+
+/** WMO: fog under 1 km, mist to 5 km; what is dry and reaches farther is haze. */
+export const fogName = (visibility_km: number) =>
+  visibility_km < 1 ? "Fog" : visibility_km <= 5 ? "Mist" : "Haze";
+
+/** Words a painter would type, and the rows they mean. */
+const plainWords: [string, string[]][] = [
+  [
+    "redder warmer red orange evening",
+    [
+      "elevation_deg",
+      "dust_optical_depth",
+      "dust_tint",
+      "white_k",
+      "molecules",
+      "kelvin",
+      "light_shift_mired",
+    ],
+  ],
+  ["bluer colder blue", ["ozone_du", "molecules", "white_k", "scatter_tint", "light_shift_mired", "kelvin"]],
+  [
+    "hazier haze clearer depth distance aerial",
+    ["visibility_km", "aerosol_scale_height_m", "aerosol", "amount"],
+  ],
+  ["darker brighter lighter exposure", ["ev100", "strength", "seen_strength", "light_strength", "floor_lx"]],
+  ["softer shadows penumbra", ["angular_diameter_deg"]],
+  ["shafts rays beams", ["visibility_km", "cover", "amount"]],
+  ["higher lower", ["elevation_deg", "altitude_m", "base_m", "pitch_deg"]],
+  ["thicker thinner", ["water_content_g_m3", "depth_m", "droplet_um", "visibility_km"]],
+  ["turn rotate direction", ["azimuth_deg", "heading_deg", "north_offset_deg"]],
+  ["zoom closer wide", ["lens_mm"]],
+  ["night stars moon", ["floor_lx", "phase_deg", "earthshine"]],
+  ["halo glow bloom aureole", ["halo", "glare", "aerosol", "visibility_km"]],
+  ["streaks wind shear drawn drift move", ["stretch", "heading_deg", "lean_deg", "wind_m_s", "wind_share"]],
+  ["crisp soft veiled edges ragged", ["edge", "erosion", "erosion_grain", "flat_base"]],
+  ["time loop older boil change", ["age_min", "passed_min", "loop_min"]],
+  ["shadow shade darker side", ["shade_lift", "shade_tint", "own_shadow", "shadow_on_land", "high_orders"]],
+  [
+    "planet world alien",
+    ["planet_radius_km", "molecules_scale_height_m", "scatter_tint", "absorb_tint", "molecules"],
+  ],
+  ["more less clouds cover overcast", ["cover", "cell_size_m"]],
+  ["mist low", ["amount", "depth_m", "patchiness"]],
+];
+
+/** Fields whose name, title, help or plain words hold what is typed, best first. */
+export function find(groups: Group[], typed: string): Group[] {
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  if (words.length === 0) return [];
+  const score = (group: Group, f: Field): number => {
+    const plain = plainWords
+      .filter(([, names]) => names.includes(f.name))
+      .map(([said]) => said)
+      .join(" ");
+    let worst = Infinity;
+    for (const w of words) {
+      const [title, owner] = [f.title.toLowerCase(), group.owner.toLowerCase()];
+      const here = title.startsWith(w)
+        ? 5
+        : title.includes(w) || owner.startsWith(w)
+          ? 4
+          : ` ${plain}`.includes(` ${w}`)
+            ? 3
+            : f.help.toLowerCase().includes(w)
+              ? 1
+              : 0;
+      worst = Math.min(worst, here);
+    }
+    return worst;
+  };
+  return groups
+    .flatMap((g) => g.fields.map((f) => ({ g, f, rank: score(g, f) })))
+    .filter(({ rank }) => rank > 0)
+    .sort((a, b) => b.rank - a.rank)
+    .slice(0, 12)
+    .map(({ g, f }) => ({ ...g, fields: [f] }));
+}
+
+/** What a part shows beside its name. */
+export const sunLine = (sky: Sky, i: number): string => {
+  const sun = sky.suns[i];
+  if (!sun) return "";
+  const { placement: p, colour: c } = sun;
+  const where = p.by === "hand" ? `${showNumber(p.elevation_deg)}° high` : "by place and time";
+  return c.by === "temperature" ? `${where}, ${Math.round(c.kelvin)} K` : where;
+};

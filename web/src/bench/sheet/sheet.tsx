@@ -1,0 +1,111 @@
+import { useEffect, useRef } from "react";
+import type { Schema } from "../../data/fields";
+import type { Sky } from "../../data/sky";
+import { Button } from "../../ui/button";
+import { useBench } from "../store/bench-store";
+import { layerOf, sunOf, type Selection } from "../store/selection";
+import { fogName, groupsOf, sunName } from "./document-rows";
+import { CloudRows } from "./rows/cloud-rows";
+import { DriftRows } from "./rows/drift-rows";
+import { GradeRows } from "./rows/grade-rows";
+import { MoonRows, SunRows } from "./rows/light-rows";
+import { PlaceRows } from "./rows/place-rows";
+import { GroupRows } from "./rows/rows";
+import { SourceRows } from "./rows/source-rows";
+
+function titleOf(selection: Selection, sky: Sky): string {
+  const sun = sunOf(selection);
+  if (sun !== null) return sunName(sky, sun);
+  const layer = sky.clouds[layerOf(selection, sky)];
+  if (layer) return layer.name || "Clouds";
+  if (selection === "fog") return `Low ${fogName(sky.fog.visibility_km).toLowerCase()}`;
+  const titles: Record<string, string> = {
+    place: "Place and time",
+    moon: "Moon",
+    source: "Sky",
+    air: "Air",
+    clouds: "New layer",
+    drift: "Wind and drift",
+    land: "Trial land",
+    eye: "Eye",
+    grade: "Grade",
+  };
+  return titles[selection] ?? selection;
+}
+
+const hasNoFocus = () => document.activeElement === null || document.activeElement === document.body;
+
+/** Where a part stands in the Section; of one that is gone, where others are added. */
+const sectionItem = (selection: Selection) =>
+  document.querySelector<SVGGElement>(`[data-testid="section-${selection}"]`) ??
+  document.querySelector<SVGGElement>('[data-testid="section-clouds"]');
+
+/** The controls of what is selected, and nothing else. */
+export function Sheet({ selection, sky, schema }: { selection: Selection; sky: Sky; schema: Schema }) {
+  const select = useBench((s) => s.select);
+  const title = useRef<HTMLHeadingElement>(null);
+  useEffect(() => {
+    // What was pressed may be gone with what it opened: the focus goes on here, and back to the Section
+    // afterwards.
+    const heading = title.current;
+    if (hasNoFocus()) heading?.focus();
+    return () => {
+      if (!hasNoFocus() && !heading?.closest("aside")?.contains(document.activeElement)) return;
+      queueMicrotask(() => hasNoFocus() && sectionItem(selection)?.focus());
+    };
+  }, [selection]);
+  return (
+    <div className="flex min-h-0 flex-1 flex-col" data-testid="sheet">
+      <header className="flex items-center justify-between border-b border-line px-3 py-2">
+        <h2 ref={title} tabIndex={-1} className="text-large outline-none">
+          {titleOf(selection, sky)}
+        </h2>
+        <Button weight="quiet" onClick={() => select(null)} aria-label="Fold the sheet away">
+          Disclosure
+        </Button>
+      </header>
+      <div className="min-h-0 overflow-y-auto px-3 pt-1 pb-3">
+        <Controls selection={selection} sky={sky} schema={schema} />
+      </div>
+    </div>
+  );
+}
+
+function Controls({ selection, sky, schema }: { selection: Selection; sky: Sky; schema: Schema }) {
+  if (sunOf(selection) !== null) return <SunRows selection={selection} sky={sky} schema={schema} />;
+  if (selection === "place") return <PlaceRows sky={sky} schema={schema} />;
+  if (selection === "moon") return <MoonRows sky={sky} schema={schema} />;
+  if (selection === "source") return <SourceRows sky={sky} schema={schema} />;
+  if (selection === "clouds" || selection.startsWith("layer-"))
+    return <CloudRows selection={selection} sky={sky} schema={schema} />;
+  if (selection === "drift") return <DriftRows sky={sky} schema={schema} />;
+  if (selection === "grade") return <GradeRows sky={sky} schema={schema} />;
+  const groups = groupsOf(sky, schema).filter((g) => g.selection === selection);
+  return (
+    <>
+      {groups.map((g) => (
+        <GroupRows key={g.owner} group={g} />
+      ))}
+      {(selection === "fog" || selection === "land") && (
+        <Muting selection={selection} muted={sky[selection].muted} />
+      )}
+    </>
+  );
+}
+
+function Muting({ selection, muted }: { selection: "fog" | "land"; muted: boolean }) {
+  const { change } = useBench.getState();
+  return (
+    <Button
+      className="mt-2"
+      aria-pressed={muted}
+      onClick={() =>
+        change((s) => {
+          s[selection].muted = !s[selection].muted;
+        })
+      }
+    >
+      {muted ? "Show it" : "Mute it"}
+    </Button>
+  );
+}

@@ -1,0 +1,324 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { Group, Panel, Separator, useDefaultLayout } from "react-resizable-panels";
+import { api } from "../../data/api";
+import type { Schema } from "../../data/fields";
+import { FRESH, go } from "../../route";
+import { Button } from "../../ui/button";
+import { BakeDialog } from "../../bakes/bake-dialog";
+import { fieldName } from "../../data/changes";
+import { resolveConflicts, saveNow } from "../store/autosave";
+import { useBench } from "../store/bench-store";
+import { shownSky } from "../store/document";
+import { hasSelected, selectionOf, type Selection } from "../store/selection";
+import { Choices } from "../choices/choices";
+import { Day } from "../day/day";
+import { Find } from "./find";
+import { fromTheTop } from "../layers/layers";
+import { Meter } from "../preview/meter";
+import { Overhead } from "../overhead/overhead";
+import { Picture } from "../preview/picture";
+import { Section } from "../section/section";
+import { Sheet } from "../sheet/sheet";
+import { isForBench, isTyping, isUnentered } from "./shortcut-keys";
+import { Shortcuts } from "./shortcuts";
+import { Starters } from "../choices/starters";
+
+/**
+ * The workplace: Section at the left, the Sheet beside what is selected, the Picture to the right and lower
+ * edges.
+ */
+export function Bench({ id }: { id: string }) {
+  const record = useQuery({
+    queryKey: ["sky", id],
+    queryFn: () => api.sky(id),
+    gcTime: 0,
+    staleTime: Infinity,
+  });
+  const schema = useQuery({ queryKey: ["schema"], queryFn: api.schema, staleTime: Infinity });
+  const sky = useBench(shownSky);
+  const [baking, setBaking] = useState(false);
+  const [handles, setHandles] = useState(true);
+  const [wide, setWide] = useState(false);
+  const [keys, setKeys] = useState(false);
+  const [finding, setFinding] = useState(false);
+  const [flicking, setFlicking] = useState(false);
+  useFirstExposure();
+
+  useEffect(() => {
+    const { open, close, settle, notify, clearView } = useBench.getState();
+    if (record.data && open(record.data)) notify("Unsaved changes from last time are back.");
+    return () => {
+      settle();
+      saveNow();
+      close();
+      clearView();
+    };
+  }, [record.data]);
+
+  useEffect(() => {
+    const press = (e: KeyboardEvent) => {
+      const { undo, redo, select, setDragging, picking, pick, choice, offer, dragging } = useBench.getState();
+      if (!isForBench(e)) return;
+      if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "z" && !isUnentered(e)) {
+        e.preventDefault();
+        if (e.shiftKey) redo();
+        else undo();
+      }
+      if (isTyping(e) || e.ctrlKey || e.metaKey || e.altKey) return;
+      // Escape closes what came last, and nothing else.
+      const close = () => {
+        if (picking) pick(null);
+        else if (choice) offer(null);
+        else if (flicking) setFlicking(false);
+        else if (finding) setFinding(false);
+        else if (dragging) setDragging(false);
+        else select(null);
+      };
+      const actions: Record<string, () => void> = {
+        Escape: close,
+        ".": () => setHandles((v) => !v),
+        "0": () => setWide((v) => !v),
+        "1": () => select("sun0"),
+        "6": () => select("place"),
+        "7": () => select("source"),
+        "8": () => select("fog"),
+        "9": () => select("land"),
+        f: () => {
+          e.preventDefault();
+          setFinding(true);
+        },
+        s: () => {
+          e.preventDefault();
+          setFlicking(true);
+        },
+        "2": () => select("air"),
+        "3": () => select(nextLayer()),
+        "4": () => select("eye"),
+        "5": () => select("grade"),
+        g: () => setDragging(!dragging),
+        "?": () => setKeys(true),
+      };
+      actions[e.key]?.();
+    };
+    // Before anything that is open: it would be closed by the time others are asked.
+    window.addEventListener("keydown", press, true);
+    return () => window.removeEventListener("keydown", press, true);
+  }, [flicking, finding]);
+
+  if (record.isError || schema.isError)
+    return (
+      <main className="p-8">
+        <p role="alert">{String((record.error ?? schema.error)?.message)}</p>
+        <div className="mt-3 flex gap-2">
+          <Button
+            onClick={() => {
+              void record.refetch();
+              void schema.refetch();
+            }}
+          >
+            Try again
+          </Button>
+          <Button onClick={() => go("/")}>Back to the skies</Button>
+        </div>
+      </main>
+    );
+  if (!sky || !schema.data) return <main className="p-8 text-quiet">Opening…</main>;
+  return (
+    <div className="relative flex h-full flex-col">
+      <Bar
+        onBake={() => setBaking(true)}
+        onKeys={() => setKeys(true)}
+        onFind={() => setFinding((v) => !v)}
+        onStarters={() => setFlicking((v) => !v)}
+      />
+      <div className="flex min-h-0 flex-1">
+        {!wide && <Section sky={sky} usual={(schema.data as Schema).usual} />}
+        <Columns sheet={!wide && <OpenSheet schema={schema.data as Schema} />}>
+          {!wide && (
+            <div className="flex shrink-0 border-b border-line">
+              <Overhead sky={sky} />
+              <Day sky={sky} />
+            </div>
+          )}
+          {!wide && <Meter />}
+          <div className="relative flex min-h-0 flex-1">
+            <Picture handles={handles} />
+            <Choices sky={sky} />
+          </div>
+        </Columns>
+      </div>
+      {baking && <BakeDialog onClose={() => setBaking(false)} />}
+      {finding && <Find sky={sky} schema={schema.data as Schema} onClose={() => setFinding(false)} />}
+      {flicking && <Starters onClose={() => setFlicking(false)} />}
+      {keys && <Shortcuts onClose={() => setKeys(false)} />}
+    </div>
+  );
+}
+
+/** An empty sky opens once at the suggested exposure; after that nothing moves it but the hand. */
+function useFirstExposure() {
+  const suggested = useBench((s) => s.frame?.readouts?.suggested_ev100);
+  useEffect(() => {
+    if (suggested === undefined || location.hash !== FRESH) return;
+    history.replaceState(null, "", location.pathname);
+    useBench.getState().change((s) => {
+      s.grade.ev100 = Math.round(suggested * 10) / 10;
+    });
+  }, [suggested]);
+}
+
+/** The layer below the selected one, or the highest; where there is none, the place to add one. */
+function nextLayer(): Selection {
+  const { sky, selection } = useBench.getState();
+  const layers = sky ? fromTheTop(sky) : [];
+  const next = layers[layers.findIndex((l) => selectionOf(l) === selection) + 1] ?? layers[0];
+  return next ? selectionOf(next) : "clouds";
+}
+
+/** What is selected, if the sky has it. */
+const useSelection = () =>
+  useBench((s) => {
+    const sky = shownSky(s);
+    return sky && s.selection && hasSelected(sky, s.selection) ? s.selection : null;
+  });
+
+function OpenSheet({ schema }: { schema: Schema }) {
+  const sky = useBench(shownSky);
+  const selection = useSelection();
+  return sky && selection ? <Sheet key={selection} selection={selection} sky={sky} schema={schema} /> : null;
+}
+
+/** Narrowest, usual and widest sheet, pixels. */
+const SHEET = { narrow: 248, usual: 290, wide: 460 };
+
+/** The Sheet in a column of its own, as wide as it was left; without it there is no column. */
+function Columns({ sheet, children }: { sheet: React.ReactNode; children: React.ReactNode }) {
+  const selection = useSelection();
+  const open = sheet !== false && selection !== null;
+  const layout = useDefaultLayout({
+    id: "tenter:bench",
+    panelIds: open ? ["sheet-column", "picture-column"] : ["picture-column"],
+    onlySaveAfterUserInteractions: true,
+    storage: localStorage,
+  });
+  return (
+    <Group {...layout} orientation="horizontal" className="min-w-0 flex-1">
+      {open && (
+        <>
+          <Panel
+            id="sheet-column"
+            minSize={SHEET.narrow}
+            defaultSize={SHEET.usual}
+            maxSize={SHEET.wide}
+            groupResizeBehavior="preserve-pixel-size"
+          >
+            <aside aria-label="Sheet" className="unfold flex h-full flex-col bg-panel">
+              {sheet}
+            </aside>
+          </Panel>
+          <Separator
+            aria-label="Width of the sheet"
+            className="w-[5px] border-x border-line bg-panel hover:bg-raised focus-visible:bg-accent-light"
+          />
+        </>
+      )}
+      <Panel id="picture-column" minSize={420}>
+        <div className="flex h-full flex-col">{children}</div>
+      </Panel>
+    </Group>
+  );
+}
+
+function Bar({
+  onBake,
+  onKeys,
+  onFind,
+  onStarters,
+}: {
+  onBake: () => void;
+  onKeys: () => void;
+  onFind: () => void;
+  onStarters: () => void;
+}) {
+  const { undo, redo, notify } = useBench.getState();
+  const record = useBench((s) => s.record);
+  const past = useBench((s) => s.past.length);
+  const moving = useBench((s) => s.before !== null);
+  const future = useBench((s) => s.future.length);
+  const note = useBench((s) => s.note);
+  return (
+    <header className="flex h-9 shrink-0 items-center gap-2 border-b border-line bg-bench px-2">
+      <Button weight="quiet" onClick={() => go("/")}>
+        Skies
+      </Button>
+      <h1 className="truncate text-large">{record?.name}</h1>
+      <SaveState />
+      <Button weight="quiet" onClick={undo} disabled={past === 0 && !moving}>
+        Undo
+      </Button>
+      <Button weight="quiet" onClick={redo} disabled={future === 0}>
+        Redo
+      </Button>
+      {note && (
+        <p role="status" className="truncate text-quiet">
+          {note.words}{" "}
+          {note.link && (
+            <Button weight="quiet" onClick={() => go(note.link?.path ?? "/")}>
+              {note.link.words}
+            </Button>
+          )}
+          <Button weight="quiet" onClick={() => notify(null)}>
+            Good
+          </Button>
+        </p>
+      )}
+      <span className="flex-1" />
+      <Button weight="quiet" onClick={onFind}>
+        Find
+      </Button>
+      <Button weight="quiet" onClick={onStarters}>
+        Starters
+      </Button>
+      <Button weight="quiet" onClick={onKeys}>
+        Keys
+      </Button>
+      <Button weight="quiet" onClick={() => go("/bakes")}>
+        Bakes
+      </Button>
+      <Button weight="main" onClick={onBake}>
+        Bake…
+      </Button>
+    </header>
+  );
+}
+
+function SaveState() {
+  const saving = useBench((s) => s.saving);
+  const said = {
+    saved: "saved",
+    unsaved: "saving…",
+    away: "The server is away: your changes are kept here and saved when it is back.",
+    stale: "",
+    refused: "",
+  }[saving.state];
+  const fault =
+    saving.state === "refused"
+      ? saving.problems.map((p) => `${p.path}: ${p.message}`).join("; ") || saving.message
+      : "";
+  return (
+    <p data-testid="saving" data-state={saving.state} role="status" className="shrink-0 text-quiet">
+      {fault ? `Not saved: ${fault}` : said}
+      {saving.state === "stale" && (
+        <>
+          <span title={saving.conflicts.map(fieldName).join("; ")}>
+            Changed here and elsewhere: {fieldName(saving.conflicts[0] ?? { path: [] })}
+            {saving.conflicts.length > 1 && ` and ${saving.conflicts.length - 1} more`}.
+          </span>{" "}
+          <Button onClick={() => resolveConflicts(true)}>Keep mine</Button>{" "}
+          <Button onClick={() => resolveConflicts(false)}>Take theirs</Button>
+        </>
+      )}
+    </p>
+  );
+}

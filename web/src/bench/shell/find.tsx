@@ -1,0 +1,55 @@
+import { useEffect, useRef, useState } from "react";
+import type { Schema } from "../../data/fields";
+import type { Sky } from "../../data/sky";
+import { useBench } from "../store/bench-store";
+import { find, groupsOf } from "../sheet/document-rows";
+import { GroupRows } from "../sheet/rows/rows";
+
+/** Type a plain word: the rows that do it come up live, whichever object owns them. */
+export function Find({ sky, schema, onClose }: { sky: Sky; schema: Schema; onClose: () => void }) {
+  const [typed, setTyped] = useState("");
+  const input = useRef<HTMLInputElement>(null);
+  const select = useBench((s) => s.select);
+  useEffect(() => input.current?.focus(), []);
+  const found = find(groupsOf(sky, schema), typed);
+  return (
+    <div
+      data-testid="find"
+      role="search"
+      className="absolute top-9 right-2 z-30 flex max-h-[80%] w-[310px] flex-col border border-line bg-panel shadow-float"
+      onKeyDown={(e) => {
+        if (e.key === "Escape") {
+          e.stopPropagation();
+          onClose();
+        }
+      }}
+    >
+      <input
+        ref={input}
+        type="search"
+        aria-label="Find a row by a plain word"
+        placeholder="redder, ozone, softer shadows…"
+        value={typed}
+        onChange={(e) => setTyped(e.target.value)}
+        className="m-2 h-6 rounded-soft border border-edge bg-bench px-2"
+      />
+      <div className="min-h-0 overflow-y-auto px-3 pb-2">
+        {found.map((g) => (
+          <section key={`${g.owner} ${g.fields[0]?.name}`}>
+            <button
+              type="button"
+              className="min-h-6 cursor-pointer text-small text-quiet hover:text-ink hover:underline"
+              onClick={() => select(g.selection)}
+            >
+              {g.owner}
+            </button>
+            <GroupRows group={g} />
+          </section>
+        ))}
+        {typed.trim() && found.length === 0 && (
+          <p className="pb-1 text-quiet">No row does that. Try a plainer word.</p>
+        )}
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,73 @@
+/** What the Bench shows of the open sky: the selection, the last frame, and what the hands are about. */
+
+import type { StateCreator } from "zustand";
+import type { Sky } from "../../data/sky";
+import type { PreviewFrame } from "../preview/preview-socket";
+import type { Selection } from "./selection";
+
+/** What the bar says, and where it leads. */
+export type Note = { words: string; link?: { words: string; path: string } | undefined };
+
+/** Ways to change a document, to be chosen from as pictures. */
+export type Choice = {
+  title: string;
+  /** What there is to say about all of them. */
+  note?: string | undefined;
+  options: { label: string; edit: (sky: Sky) => void; now?: boolean }[];
+  /** Other ways, and what asking for them is called. */
+  more?: { words: string; next: () => Choice };
+};
+
+export type Rgb = [number, number, number];
+
+export type ViewState = {
+  selection: Selection | null;
+  frame: PreviewFrame | null;
+  note: Note | null;
+  /** A colour on its way from one row to another, linear. */
+  carried: Rgb | null;
+  /** Whether a hand on the Picture drags the selected layer's clouds. */
+  dragging: boolean;
+  /** Several ways the sky could be, offered as pictures. */
+  choice: Choice | null;
+  /** Who gets the colour of the next place that is clicked in the Picture. */
+  picking: ((light: Rgb) => void) | null;
+  select: (selection: Selection | null) => void;
+  /** Shows a picture, or readings beside the last one. */
+  setFrame: (frame: PreviewFrame) => void;
+  notify: (words: string | null, link?: Note["link"]) => void;
+  carry: (colour: Rgb) => void;
+  pick: (then: ((light: Rgb) => void) | null) => void;
+  offer: (choice: Choice | null) => void;
+  setDragging: (dragging: boolean) => void;
+  /** Forgets all that belongs to the sky that was open. */
+  clearView: () => void;
+};
+
+const cleared = {
+  selection: null,
+  frame: null,
+  note: null,
+  carried: null,
+  dragging: false,
+  choice: null,
+  picking: null,
+} satisfies Partial<ViewState>;
+
+export const viewState: StateCreator<ViewState> = (set) => ({
+  ...cleared,
+  // Another layer is not dragged by accident.
+  select: (selection) => set({ selection, dragging: false }),
+  setFrame: (frame) =>
+    set(({ frame: last }) => {
+      const { readouts, overhead } = frame;
+      if (frame.stage === "readings") return { frame: last && { ...last, readouts, overhead } };
+      return { frame: { ...frame, readouts: last?.readouts ?? null, overhead: last?.overhead ?? null } };
+    }),
+  notify: (words, link) => set({ note: words === null ? null : { words, link } }),
+  carry: (carried) => set({ carried }),
+  pick: (picking) => set({ picking }),
+  offer: (choice) => set({ choice }),
+  setDragging: (dragging) => set({ dragging }),
+  clearView: () => set(cleared),
+});
