@@ -1,15 +1,15 @@
-//! Low fog in front of what a ray sees.
+//! Low fog along rays.
 
 use super::rays::Rays;
 use crate::clouds::shape::hash::value_noise;
 use crate::scene::Fog;
 use crate::simd::{Mask, Real};
 
-/// Steps through it, closer together where it begins.
+/// Steps through it, shorter near its beginning.
 const STEPS: usize = 10;
 const PATCHES: u32 = 77;
 
-/// How much light passes the fog on a way, and how far off what is seen of that fog lies in the mean.
+/// Transmittance of the fog, and the mean distance of its visible part, m.
 pub struct FogSegment<R: Real> {
     pub through: R,
     pub distance: R,
@@ -34,7 +34,7 @@ pub fn fog_segment<R: Real>(fog: &Fog, rays: &Rays<R>, to_ground: R, distance: R
             let mut density = (above * R::splat(-1.0 / fog.depth)).exp() * R::splat(fog.extinction);
             if fog.patchiness > 0.0 {
                 let scale = R::splat(1.0 / fog.patch_size);
-                // Two sizes of banks; the mean stays.
+                // Patches of two sizes; the mean is unchanged.
                 let wide = value_noise(PATCHES, p.x * scale, p.y * scale);
                 let fine = R::splat(2.7) * scale;
                 let small = value_noise(PATCHES + 1, p.x * fine, p.y * fine);
@@ -43,7 +43,7 @@ pub fn fog_segment<R: Real>(fog: &Fog, rays: &Rays<R>, to_ground: R, distance: R
                 density = density * R::splat(1.0).lerp(share, R::splat(fog.patchiness));
             }
             let piece = density * length * R::splat(b * b - a * a);
-            // What lies behind fog is hidden by it.
+            // Fog behind fog is attenuated by it.
             let share = (-(piece.mul_add(R::splat(0.5), depth))).exp() * piece;
             depth = depth + piece;
             seen = seen + share;

@@ -20,7 +20,7 @@ pub fn ground_light<R: Real>(rays: &Rays<R>, p: &RayPoint<R>, t: R) -> [R; 3] {
         surface = land::surface(land, rays, p, t, sea);
     }
     let normal = surface.normal;
-    // A slope sees so much of the sky, and of the ground for the rest.
+    // A slope sees this share of the sky, and of the ground for the rest.
     let open = normal[2].mul_add(R::splat(0.5), R::splat(0.5));
     let mut near = zero;
     let mut here_diffuse = [0.0; 3];

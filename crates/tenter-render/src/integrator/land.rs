@@ -28,8 +28,8 @@ pub fn to_land<R: Real>(land: &Land, rays: &Rays<R>, to_ground: R) -> R {
         let inside = gap.lt(zero) & active;
         let back = step * (-gap) / (gap_before - gap).max(R::splat(1e-6));
         hit = R::select(inside, t - back, hit);
-        // Slopes are seldom steeper than the way down to them is long; far off a step may pass what no pixel
-        // shows.
+        // Slopes are seldom steeper than the ray's height over them is long; far off a step may pass what
+        // is smaller than a pixel.
         step = (gap * R::splat(0.7)).max((t * R::splat(0.0035)).max(R::splat(1.5)));
         gap_before = gap;
         t = R::select(active, t + step, t);
@@ -37,11 +37,11 @@ pub fn to_land<R: Real>(land: &Land, rays: &Rays<R>, to_ground: R) -> R {
     hit.min(to_ground)
 }
 
-/// A place where a ray ends: how it faces and what share of light it gives back.
+/// Surface at the end of a ray: its normal and albedo.
 pub struct Surface<R: Real> {
     pub normal: [R; 3],
     pub albedo: [R; 3],
-    /// Share of each light that the land lets through.
+    /// Visible share of each light above the terrain.
     pub lit: [R; MAX_LIGHTS],
 }
 
@@ -75,8 +75,8 @@ pub fn surface<R: Real>(land: &Land, rays: &Rays<R>, p: &RayPoint<R>, t: R, sea:
     Surface { normal, albedo, lit }
 }
 
-/// Share of a light's disc that stands clear of the land from a place: the least angle over the land on the
-/// way, in discs.
+/// Visible share of a light's disc above the terrain: the least angle over the land along the way, in disc
+/// diameters.
 #[inline(always)]
 fn seen_from<R: Real>(land: &Land, p: &RayPoint<R>, to: [R; 3], radius: f32) -> R {
     let (zero, one) = (R::splat(0.0), R::splat(1.0));

@@ -1,10 +1,10 @@
-//! Rays through bands of clouds.
+//! Ray marching through cloud intervals.
 //!
-//! Steps follow the form's own distance through the open and the optical depth inside. Where enough cloud has
-//! come together, a ray asks what light reaches it there: few rays of a packet ask at once, so their
-//! questions wait until a packet is full of them ([`super::shading`]). The answers come together by stretches
-//! of the way ([`super::segments`]), each of which gets its colours and the air in front of it. Where the
-//! rays' courses are known ([`super::march_cache`]) they are not marched: only the light is asked for.
+//! Steps follow the signed distance outside of clouds and the optical depth inside. Each time a ray has
+//! accumulated enough opacity, it emits a shading sample: few rays of a packet do so in the same step, so
+//! samples wait in a queue until they fill a packet ([`super::shading`]). Shaded samples are summed by ray
+//! segments ([`super::segments`]), each of which gets its colours and the air in front of it. Where the
+//! march of the rays is cached ([`super::march_cache`]) it is replayed: only the shading is computed.
 
 use super::in_scatter::InScatter;
 use super::march_cache::{MarchEvent, MarchReplay, ShadingSample};
@@ -21,35 +21,35 @@ use crate::simd::{Mask, Real};
 use std::f32::consts::PI;
 use tenter_sky::document::Family;
 
-/// Transmittance below which nothing behind is worth a step.
+/// Transmittance below which a ray ends.
 const MIN_TRANSMITTANCE: f32 = 0.004;
 const MAX_STEPS: usize = 700;
-/// Steps through the open are no shorter, m, for usual effort.
+/// Shortest step outside of clouds at usual quality, m.
 const MIN_STEP_M: f32 = 4.0;
-/// Altitude where no cloud is, m.
+/// Altitude at which finished rays are parked, above all clouds, m.
 const OUTSIDE_ALTITUDE_M: f32 = 1e6;
-/// Opacity that is worth a look.
+/// Least opacity for a shading sample.
 const MIN_OPACITY: f32 = 1e-4;
-/// Opacity that is lit by one look toward the sun: in heaps, and in sheets, whose wide thin shades would show
-/// grain.
+/// Opacity per shading sample: in cumuliform clouds, and in stratiform and cirriform ones, whose wide thin
+/// shadows would show grain.
 const SAMPLE_OPACITY: [f32; 2] = [0.12, 0.08];
 
-/// A band on the way down, or on the way up.
+/// An altitude interval as a ray passes it: descending or ascending.
 #[derive(Clone, Copy)]
 pub struct IntervalVisit<'a> {
     pub band: &'a AltitudeInterval,
     pub rising: bool,
 }
 
-/// Bands in the order in which rays come to them.
+/// Intervals in the order in which rays pass them.
 pub fn interval_visits(scene: &Scene) -> impl Iterator<Item = IntervalVisit<'_>> {
-    // No ray sinks into what lies over the eye.
+    // Descending rays never enter intervals above the eye.
     let falling = scene.intervals.iter().rev().filter(|band| (band.from as f64) < scene.eye_altitude);
     let falling = falling.map(|band| IntervalVisit { band, rising: false });
     falling.chain(scene.intervals.iter().map(|band| IntervalVisit { band, rising: true }))
 }
 
-/// The clouds on the way, band after band: down to the ray's lowest point, and up from there.
+/// Radiance and transmittance of all intervals: down to the ray's lowest point, then up.
 #[inline(always)]
 pub fn march_intervals<R: Real>(packet: &RayPacket, context: &PacketContext<R>) -> CloudLight<R> {
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
@@ -75,7 +75,7 @@ pub fn march_intervals<R: Real>(packet: &RayPacket, context: &PacketContext<R>) 
             recorder.borrow_mut().end_interval(light.transmittance);
         }
     }
-    // What was spent hides all that is left.
+    // Rays that ended early count as opaque: their light is normalised by their opacity.
     let left = R::splat(MIN_TRANSMITTANCE).lt(light.transmittance);
     let gain = one / (one - light.transmittance).max(R::splat(1e-6));
     for c in 0..3 {
@@ -85,7 +85,7 @@ pub fn march_intervals<R: Real>(packet: &RayPacket, context: &PacketContext<R>) 
     light
 }
 
-/// Follows the rays through a band, or marches them, and gathers its light.
+/// Replays or marches the rays through one interval and accumulates its light.
 #[inline(always)]
 fn march_interval<R: Real>(
     packet: &RayPacket,
@@ -96,7 +96,7 @@ fn march_interval<R: Real>(
     gathered: &mut SegmentAccumulator,
     light: &mut CloudLight<R>,
 ) {
-    // Of clouds that are met: most packets meet few of them.
+    // Made when the first segment ends: most packets meet few clouds.
     let mut shader = None;
     let shadow_march = ShadowMarch::new(packet.quality.step_scale);
     let mut queue = ShadingQueue::new();
@@ -140,14 +140,14 @@ fn march_interval<R: Real>(
     light.transmittance = march.through;
 }
 
-/// What a band's clouds are at a packet of places, taken together.
+/// The clouds of an interval at a packet of points, combined.
 struct CloudEncounter<R: Real> {
     /// Distance to the nearest surface, positive inside.
     inside: R,
     extinction: R,
-    /// Longest step inside.
+    /// Longest step inside cloud, m.
     longest: R,
-    /// The thickest of them there: which of the band's it is, and the place in it.
+    /// Index, within the interval, of the cloud with the highest extinction, and its sample.
     which: R,
     place: CloudSample<R>,
 }
@@ -204,18 +204,20 @@ fn sample_clouds<R: Real>(
     met
 }
 
-/// A packet of rays on its march through a band.
+/// State of a packet's march through an interval.
 struct March<R: Real> {
-    /// Opacity that is lit by one look.
+    /// Opacity per shading sample: in cumuliform clouds, and in stratiform and cirriform ones, whose wide
+    /// thin shadows would show grain.
     enough: R,
     through: R,
     t: R,
     step: R,
     taken: usize,
-    /// Extinction where the last step ended, and how deep inside it did if that was outside.
+    /// Extinction at the end of the last step, and the signed distance there if it was outside, m.
     before: R,
     outside: R,
-    /// Opacity not yet looked up, and times its distance; of the whole stretch; where that began.
+    /// Opacity since the last shading sample, and the same times distance; the same for the segment; where
+    /// the segment began, m.
     pending: R,
     pending_at: R,
     stretch: R,
@@ -256,17 +258,17 @@ impl<R: Real> March<R> {
         let (zero, one) = (R::splat(0.0), R::splat(1.0));
         let March { enough, mut through, t, mut step, before, outside, mut pending, mut pending_at, .. } =
             *self;
-        // The last step ends with the span.
+        // The last step is clipped to the span.
         let active = t.le(span.end) & (t - step).lt(span.end) & R::splat(MIN_TRANSMITTANCE).lt(through);
         let done = self.taken == MAX_STEPS || !active.any();
         let mut p = rays.at(t);
-        // Rays that are done would only keep the others waiting: far up there is nothing to look up.
+        // Finished rays must not delay the packet: they are parked above all clouds.
         let asks = R::splat(MIN_OPACITY).lt(pending);
         p.altitude = R::select(active | asks, p.altitude, R::splat(OUTSIDE_ALTITUDE_M));
         let w = rays.width(t);
         let met = sample_clouds(packet, band, &p, w * R::splat(packet.quality.footprint_scale));
-        // A step that came out deep inside goes back to the surface, or neighbours would enter at
-        // different depths and rings would show.
+        // A step that ended deep inside is taken back to the surface: entry depths that differ between
+        // neighbours would show as rings.
         let deep = met.inside - outside.min(zero);
         let back = outside.lt(R::splat(-0.5)) & R::splat(2.0).max(w * R::splat(0.4)).lt(met.inside) & active;
         let surface = t - step * met.inside / deep.max(R::splat(1e-3));
@@ -275,19 +277,19 @@ impl<R: Real> March<R> {
         let passed = R::select(back, one, passed);
         let opacity = R::select(active, through * (one - passed), zero);
         let stretch = self.stretch + opacity;
-        // A step's cloud lies half a step back.
+        // The opacity of a step is attributed to its middle.
         let middle = t - step * R::splat(0.5);
         let distance = opacity.mul_add(middle, self.distance);
         pending_at = opacity.mul_add(middle, pending_at);
         pending = pending + opacity;
         through = R::select(active, through * passed, through);
 
-        // In the open as far as the form promises, inside by optical depth, never finer than a pixel asks.
+        // Outside: the signed distance. Inside: by optical depth. Never finer than the pixel.
         let pixel = w * R::splat(0.7 * packet.quality.step_scale);
         let open = (-met.inside * R::splat(1.1 * packet.quality.step_scale))
             .max(pixel)
             .max(R::splat(MIN_STEP_M * packet.quality.step_scale));
-        // What is left behind a thick veil needs less care.
+        // Steps grow where little transmittance is left.
         let inside = met.longest * (R::splat(1.8) - through * R::splat(0.8));
         let inside = inside.max(pixel);
         let ahead = R::select(met.inside.lt(zero), open, inside.min(open.max(inside)));
@@ -297,9 +299,9 @@ impl<R: Real> March<R> {
         step = R::select(active, R::select(back, zero, R::select(reaches, left, ahead)), step);
         let next = R::select(back, surface, R::select(reaches, span.end, t + step));
 
-        // Light is looked up once enough cloud has come together, or when a ray comes out of it; each ray by
-        // itself, so that nothing hangs on its neighbours. Air and colour change along the way: a stretch is
-        // closed once it has grown by a third.
+        // A ray emits a shading sample once it has accumulated enough opacity, or when it leaves the cloud;
+        // each ray for itself, so that its result does not depend on its neighbours. Air and colours change
+        // with distance: a segment ends when its distance has grown by a third.
         let left = extinction.le(zero) & R::splat(MIN_OPACITY).lt(pending) & active;
         let long = (self.stretch_from * R::splat(1.35)).lt(next) & R::splat(1e-3).lt(stretch) & active;
         let (mut ready, mut ends) = (enough.lt(pending) | left | long | (asks & !active), long);
@@ -378,8 +380,7 @@ fn segment_shader<'a, R: Real>(
     shader
 }
 
-/// How far light of a disc spreads over a pixel: radius, radians, of a disc that is as wide, in the mean of
-/// squares, as both together.
+/// Angular radius (radians) over which the light of a disc spreads within a pixel: variances of both added.
 fn spread_of_light(packet: &RayPacket, light: usize) -> f64 {
     let disc = packet.scene.lights[light].placed.in_sky.disc_radius;
     disc.hypot(packet.pixel_angle as f64 / 3f64.sqrt())

@@ -1,30 +1,30 @@
-//! Courses of rays through clouds: where each asks for light, and how much opacity hangs on the answer.
+//! Recorded marches: where each ray emits shading samples, and with how much opacity.
 //!
-//! A course hangs on the forms of clouds and on the eye alone. Marching finds it; where nothing but lights,
-//! air or tints have changed since then, it is followed, and only light is looked for anew. Where lights
-//! stand as they did, what reached the clouds from them and from around need not be looked for either: a lit
-//! course has it, yet without colour. The light seen is the same to the last bit.
+//! A march depends on the cloud forms and the eye alone. It is recorded once; while only lights, air or
+//! tints change it is replayed and only shading is computed again. While the lights keep their directions
+//! as well, the shaded light is replayed too, before colours: a lit record. The resulting radiance is the
+//! same to the last bit.
 
 use crate::simd::{Mask, Real};
 use std::cell::RefCell;
 
-/// Numbers of a stop.
+/// Numbers of a shading sample.
 pub(super) const SAMPLE_NUMBERS: usize = 6;
-/// What follows in the words of a course: a stop in the cloud of this number (of its band), or in a lit one
-/// that cloud's light in a stretch; or one of these.
+/// First word of each entry: a non-negative one is the index of a cloud within the interval, followed by a
+/// shading sample (in a lit record by that cloud's light in a segment); or one of these.
 pub(super) const SEGMENT_ENDS: f32 = -1.0;
 pub(super) const INTERVAL_ENDS: f32 = -2.0;
 
-/// Where rays ask for light, and what is known of the cloud there.
+/// Where rays are shaded, and what is known of the cloud there.
 #[derive(Clone, Copy)]
 pub struct ShadingSample<R: Real> {
-    /// Distance, m.
+    /// Distance along the ray, m.
     pub t: R,
-    /// Share of the form's thickness over, under and beside it.
+    /// Metres of cloud above, below and beside the point.
     pub above: R,
     pub below: R,
     pub beside: R,
-    /// Optical depth of clouds before it, and the opacity that the answer stands for.
+    /// Optical depth between the eye and the point, and the opacity that the sample stands for.
     pub depth_before: R,
     pub opacity: R,
 }
@@ -46,28 +46,28 @@ impl<R: Real> ShadingSample<R> {
     }
 }
 
-/// What rays of a packet do next: some ask for light, then some end a stretch.
+/// One step of a packet: some rays emit a shading sample, then some end a segment.
 pub struct MarchEvent<R: Real> {
     pub samples: R::Mask,
     pub sample: ShadingSample<R>,
-    /// In which of the band's clouds each asks.
+    /// Index within the interval of each ray's cloud.
     pub cloud: [f32; 16],
     pub segment_ends: R::Mask,
-    /// Of the stretch that segment_ends: opacity as seen from the eye, and the same times distance.
+    /// Of the segment that ends: opacity as seen from the eye, and the same times distance.
     pub opacity: R,
     pub distance: R,
-    /// Whether all are through the band.
+    /// Whether all rays have left the interval.
     pub done: bool,
 }
 
-/// What is known of the courses of a packet's rays, and where the rest of them is noted.
+/// The cached marches of a packet's rays, and the recorder for the rest of them.
 #[derive(Clone, Copy, Default)]
 pub struct MarchReplay<'a> {
     pub cached: Option<CachedMarch<'a>>,
     pub recorder: Option<&'a RefCell<MarchRecorder>>,
 }
 
-/// Courses, one for each lane, and how many bands of each hold.
+/// Cached marches, one per lane, and the number of intervals that are valid in each.
 #[derive(Clone, Copy)]
 pub struct CachedMarch<'a> {
     pub marches: [&'a [f32]; 16],
@@ -75,14 +75,14 @@ pub struct CachedMarch<'a> {
     pub lit: bool,
 }
 
-/// What notes are taken of.
+/// What is recorded: marches, and lit records.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct RecordFlags {
     pub plain: bool,
     pub lit: bool,
 }
 
-/// Courses of one packet, while it is marched, and lit ones.
+/// Records of one packet while it is marched.
 #[derive(Default)]
 pub struct MarchRecorder {
     pub flags: RecordFlags,
@@ -99,7 +99,7 @@ impl MarchRecorder {
         self.plain.iter_mut().chain(&mut self.lit).for_each(Vec::clear);
     }
 
-    /// The course of a ray that has come through all bands.
+    /// The record of a ray that has passed all intervals.
     pub fn plain(&self, ray: usize) -> &[f32] {
         &self.plain[ray]
     }
@@ -108,13 +108,13 @@ impl MarchRecorder {
         &self.lit[ray]
     }
 
-    /// Light of one of a band's clouds in a stretch of a ray.
+    /// Records the light of one cloud of the interval in a segment of a ray.
     pub fn record_light(&mut self, ray: usize, cloud: usize, parts: impl Iterator<Item = f32>) {
         self.lit[ray].push(cloud as f32);
         self.lit[ray].extend(parts);
     }
 
-    /// A stretch of a ray is whole, and all of its light taken.
+    /// Ends a segment of a ray in its lit record.
     pub fn end_segment(&mut self, ray: usize, opacity: f32, distance: f32) {
         self.lit[ray].extend([SEGMENT_ENDS, opacity, distance]);
     }
@@ -144,7 +144,7 @@ impl MarchRecorder {
         }
     }
 
-    /// A band ends, after which the rays let so much through.
+    /// Ends an interval: the transmittance of the rays after it.
     #[inline(always)]
     pub fn end_interval<R: Real>(&mut self, through: R) {
         let mut values = [0.0; 16];

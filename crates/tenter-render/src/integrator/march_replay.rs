@@ -1,4 +1,4 @@
-//! Known courses of a packet, while they are followed.
+//! Replays the cached marches of a packet.
 
 use super::march_cache::{
     CachedMarch, INTERVAL_ENDS, MarchEvent, SAMPLE_NUMBERS, SEGMENT_ENDS, ShadingSample,
@@ -6,7 +6,7 @@ use super::march_cache::{
 use super::segments::SegmentAccumulator;
 use crate::simd::Real;
 
-/// Known courses of a packet, while they are followed.
+/// Replays the cached marches of a packet.
 pub struct MarchReplayer<'a> {
     left: [&'a [f32]; 16],
     lit: bool,
@@ -17,13 +17,13 @@ impl<'a> MarchReplayer<'a> {
         MarchReplayer { left: cached.marches, lit: cached.lit }
     }
 
-    /// Whether no ray of so many does anything more in the present band.
+    /// Whether no ray has anything left in the present interval.
     #[inline(always)]
     pub fn is_through(&self, rays: usize) -> bool {
         self.left.iter().take(rays).all(|words| words[0] == INTERVAL_ENDS)
     }
 
-    /// Goes on to the next band; what the rays let through up to there.
+    /// Goes on to the next interval; returns the transmittance up to there.
     #[inline(always)]
     pub fn next_interval<R: Real>(&mut self) -> R {
         let mut through = [0.0; 16];
@@ -34,7 +34,8 @@ impl<'a> MarchReplayer<'a> {
         R::load(&through)
     }
 
-    /// What the rays do next; the light of lit ones goes to their stretches, each cloud's in so many parts.
+    /// The next step of the rays. The light of lit records is added to their segments, `parts` numbers for
+    /// each cloud.
     #[inline(always)]
     pub fn step<R: Real>(&mut self, parts: usize, segments: &mut SegmentAccumulator) -> MarchEvent<R> {
         let mut numbers = [[0.0; 16]; SAMPLE_NUMBERS];
@@ -107,8 +108,7 @@ mod tests {
         CachedMarch { marches: [march; 16], intervals: 2, lit }
     }
 
-    /// What a ray did in two bands comes back, step by step: an ask, an ask that ends a stretch, and an end
-    /// alone.
+    /// Two intervals are replayed step by step: a sample, a sample that ends a segment, and an end alone.
     #[test]
     fn noted_courses_are_followed() {
         let steps = [step(Some(0.0), false, false), step(Some(1.0), true, false), step(None, true, true)];
@@ -140,7 +140,7 @@ mod tests {
         assert_eq!(replayer.next_interval::<Scalar>().0, 0.5);
     }
 
-    /// A lit course asks for nothing: it ends its stretches, with their light in them.
+    /// A lit record emits no samples: it ends its segments with their light in them.
     #[test]
     fn lit_courses_ask_for_nothing() {
         let mut recorder = MarchRecorder::of(RecordFlags { plain: false, lit: true });

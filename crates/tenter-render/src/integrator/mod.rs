@@ -1,9 +1,9 @@
-//! The live integrator: fast, free of noise, approximate.
+//! The interactive integrator: fast, deterministic, approximate.
 //!
-//! Packets of neighbouring pixels march together. For each pixel light is gathered from what lies along its
-//! ray (bands of clouds one after the other, then ground or sky), each behind the air in front of it: a share
-//! `a` of cloud at distance `t` hides what lies behind, so the air's own light up to `t` is seen with weight
-//! `a`, and the rest of it with what is left at the end.
+//! Packets of neighbouring pixels are marched together. Along each ray radiance is accumulated from the
+//! cloud intervals in order, then from ground or sky, each behind the air in front of it: cloud of opacity
+//! `a` at distance `t` hides what lies behind it, so the airlight up to `t` has weight `a` and the rest of
+//! it the transmittance that is left at the end.
 
 mod fog;
 mod ground;
@@ -37,21 +37,21 @@ use segments::CloudLight;
 use shafts::AirlightLoss;
 use tenter_sky::spectrum::Rgb;
 
-/// Share of the ground in a pixel from which on clouds above the eye are seen in front of it.
+/// Ground coverage of a pixel above which clouds above the eye are composited in front of the ground.
 const WHOLE_GROUND: f32 = 0.999;
 
-/// How finely rays are marched.
+/// Step lengths and footprints of a march.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct MarchQuality {
-    /// 1 is usual, 0.5 takes steps half as long.
+    /// Factor of the step length: 1 is usual, 0.5 halves it.
     pub step_scale: f32,
-    /// How wide forms are looked at, as a share of a pixel's width.
+    /// Footprint at which cloud forms are sampled, as a share of the pixel's width.
     pub footprint_scale: f32,
 }
 
 impl MarchQuality {
-    /// For first and small pictures, whose pixels are so wide that small gaps and crests would go over into
-    /// an even cloud, which lets less light through than they do: forms are looked at more narrowly.
+    /// For first and small pictures. Their pixels are so wide that full footprints would average small gaps
+    /// and crests into even cloud, which transmits less light; the footprint is narrower.
     pub const COARSE: MarchQuality = MarchQuality { step_scale: 1.0, footprint_scale: 0.5 };
 }
 
@@ -61,16 +61,16 @@ impl Default for MarchQuality {
     }
 }
 
-/// What is gathered for up to 16 pixels.
+/// Radiance and transmittance of up to 16 rays.
 #[derive(Clone, Debug)]
 pub struct PacketRadiance {
-    /// Radiance in linear Rec.709, cd/m2, without the sun's disc.
+    /// Linear Rec.709, cd/m2, without the discs of lights.
     pub radiance: [[f32; 16]; 3],
-    /// Share of light from beyond the clouds that comes through; 0 where the ray meets the ground.
+    /// Transmittance of all clouds and fog; 0 where the ray meets the ground.
     pub transmittance: [f32; 16],
 }
 
-/// A packet of directions to look in.
+/// A packet of view rays from the eye.
 pub struct RayPacket<'a> {
     pub scene: &'a Scene,
     /// Unit directions by component; lanes past `LANES` are ignored.
@@ -78,8 +78,8 @@ pub struct RayPacket<'a> {
     /// Angle between neighbouring pixels, radians.
     pub pixel_angle: f32,
     pub quality: MarchQuality,
-    /// What clouds leave of the light in the air, if they take any, and which of the followed rays are around
-    /// these.
+    /// Shadows of clouds in the air, if there are any, and the interpolation weights of this packet's rays
+    /// among the rays they were computed for.
     pub shadows: Option<&'a AirShadows>,
     pub shadow_weights: &'a ShadowWeights,
     pub replay: MarchReplay<'a>,
@@ -93,23 +93,24 @@ impl Kernel for RayPacket<'_> {
     }
 }
 
-/// What a packet of rays shares in all that it meets: where each light's tables are read, and by which phase.
+/// Lookups shared by all that a packet meets: each light's position in the tables of the air, and the value
+/// of the forward lobe.
 struct AirLookups<R: Real> {
     corners: [AerialCorners<R>; MAX_LIGHTS],
     forward_lobe: [R; MAX_LIGHTS],
 }
 
-/// The way of a packet: its rays and where they end.
+/// The rays of a packet and what stands at their ends.
 struct PacketContext<'a, R: Real> {
     rays: Rays<'a, R>,
     lookups: AirLookups<R>,
     to_ground: R,
-    /// Where sky and ground go over into each other rays are followed just above the horizon; so much of what
-    /// is seen is the ground, so far away.
+    /// Near the horizon sky and ground are blended: such rays are bent to just above the horizon, and this
+    /// is the ground's coverage and its distance, m.
     ground_covers: R,
     ground: R,
     airlight_loss: AirlightLoss<R>,
-    /// Radiance of the sky behind, and of fog before it has passed any air.
+    /// Radiance of the sky behind everything, and of the fog before any air.
     sky: [R; 3],
     fog: [R; 3],
 }
@@ -132,7 +133,7 @@ impl RayPacket<'_> {
                 (cloud.radiance, cloud.transmittance, cloud.forward_transmitted);
         }
 
-        // What stands at the end of the ray: ground, sky, or some of both.
+        // The end of the ray: ground, sky, or a blend of both.
         let far = context.to_ground.min(R::splat(FAR));
         let mut end = context.sky;
         if CLOUDS {
@@ -155,7 +156,7 @@ impl RayPacket<'_> {
             let distance = R::select(hits, context.ground, zero);
             let ground = ground_light(&context.rays, &context.rays.at(distance), distance);
             let segment = self.air::<R, CLOUDS>(&context, distance);
-            // Clouds past the horizon do not hide the ground before it.
+            // Clouds beyond the horizon do not hide the ground in front of it.
             let is_partly_sky = context.ground_covers.le(R::splat(WHOLE_GROUND));
             let before = if self.is_below_clouds() { R::select(is_partly_sky, one, zero) } else { zero };
             let left = left.lerp(one, before);
@@ -239,20 +240,21 @@ impl RayPacket<'_> {
         }
     }
 
-    /// Share of the ground that is seen where sky and ground go over into each other.
+    /// Coverage of the ground where sky and ground are blended.
     #[inline(always)]
     fn ground_covers<R: Real>(&self, rays: &Rays<R>) -> R {
         let horizon = self.scene.horizon;
-        // Never sharper than a pixel; one whose middle lies half of it below is all ground.
+        // The blend is at least a pixel wide: a pixel whose centre is half a pixel below the horizon is all
+        // ground.
         let softness = horizon.softness.max(0.5 * self.pixel_angle).max(1e-5);
-        // Angles below the horizon are small, or do not matter: the sine's difference stands for them.
+        // The difference of sines stands for the angle: it is small, or saturates the blend.
         let below = R::splat(self.scene.horizon_sine()) - rays.direction[2];
         let x = ((below - R::splat(horizon.drop)) * R::splat(1.0 / softness)).clamp(0.0, 1.0);
         x * x * (R::splat(3.0) - x - x)
     }
 
-    /// Radiance that fog sends toward the eye: each light by a phase function that two or three turns have
-    /// widened, and what comes from all sides.
+    /// Radiance scattered by the fog toward the eye: each light by a phase function widened by two or three
+    /// scatterings, plus the ambient light.
     #[inline(always)]
     fn fog_light<R: Real>(&self, fog: &Fog, rays: &Rays<R>, sky: &[R; 3]) -> [R; 3] {
         let scene = self.scene;
@@ -275,20 +277,20 @@ impl RayPacket<'_> {
         sum
     }
 
-    /// Puts fog before light that comes from beyond it.
+    /// Composites fog over the light behind it.
     #[inline(always)]
     fn add_fog<R: Real>(&self, context: &PacketContext<R>, fog: &FogSegment<R>, light: &mut [R; 3]) {
         let near = self.air_light(context, fog.distance);
         let hidden = R::splat(1.0) - fog.through;
         for c in 0..3 {
-            // Air before the fog is seen whole; what lies behind it through the fog.
+            // The air in front of the fog is not attenuated by it; what lies behind is.
             let behind = subtract_clamped(light[c], near.radiance[c]);
             let own = context.fog[c] * near.transmittance[c] * hidden;
             light[c] = behind.mul_add(fog.through, light[c] - behind) + own;
         }
     }
 
-    /// Adds what the air up to a distance scatters, once, of light that clouds below it send up.
+    /// Adds single scattering, by the air up to a distance, of the light that clouds below send up.
     #[inline(always)]
     fn add_upwelling<R: Real>(&self, context: &PacketContext<R>, distance: R, light: &mut [R; 3]) {
         let lifted = &self.scene.ambient.lifted;
@@ -306,7 +308,7 @@ impl RayPacket<'_> {
             }
             let first = segment.isotropic_up_to(&context.lookups.corners[0], from);
             for c in 0..3 {
-                // The air over each layer is lit by it, and by those below no more.
+                // Each level replaces the light of the ones below it.
                 let change = R::splat(radiance[c] - before[c]);
                 light[c] = (whole[c] - first[c]).mul_add(change, light[c]);
             }
@@ -314,7 +316,7 @@ impl RayPacket<'_> {
         }
     }
 
-    /// The air up to a distance under all lights.
+    /// Airlight and transmittance up to a distance, summed over all lights.
     #[inline(always)]
     fn air_light<R: Real>(&self, context: &PacketContext<R>, distance: R) -> AirSegment<R> {
         let zero = R::splat(0.0);
@@ -334,7 +336,7 @@ impl RayPacket<'_> {
         sum
     }
 
-    /// The air and fog up to a distance, with the shadows of clouds in the air.
+    /// The same with fog and with the shadows of clouds.
     #[inline(always)]
     fn air<R: Real, const CLOUDS: bool>(&self, context: &PacketContext<R>, distance: R) -> AirSegment<R> {
         let mut segment = self.air_light(context, distance);
@@ -353,8 +355,7 @@ impl RayPacket<'_> {
     }
 }
 
-/// Light with a part of it taken away, which is no more than there is: of a colour out of gamut some
-/// channels are under nothing.
+/// Subtracts a part without changing the sign: channels of colours outside the gamut may be negative.
 #[inline(always)]
 fn subtract_clamped<R: Real>(light: R, part: R) -> R {
     let zero = R::splat(0.0);
@@ -362,7 +363,7 @@ fn subtract_clamped<R: Real>(light: R, part: R) -> R {
     R::select(zero.le(light), left.max(zero), left.min(zero))
 }
 
-/// Light and transmittance in single directions.
+/// Radiance (cd/m2) and transmittance in single directions; `pixel`: angular footprint, radians.
 pub fn radiance_along(
     scene: &Scene,
     directions: &[[f64; 3]],
@@ -406,8 +407,8 @@ pub fn radiance_along(
     seen
 }
 
-/// A number that is much the same for directions near one another (Morton 1966, of their three parts): rays
-/// of a packet wait for the longest.
+/// Morton code (Morton 1966) of a direction: sorting by it puts similar rays into one packet, which takes
+/// as long as its longest ray.
 fn among_neighbours(direction: [f64; 3]) -> u32 {
     const BITS: u32 = 7;
     let parts = direction.map(|v| ((v + 1.0) * 0.5 * f64::from((1 << BITS) - 1)) as u32);
@@ -417,7 +418,7 @@ fn among_neighbours(direction: [f64; 3]) -> u32 {
         .fold(0, |all, (bit, at)| all | bit << at)
 }
 
-/// Up to 16 directions by component; the last one fills what is left.
+/// Up to 16 directions by component; unused lanes repeat the last direction.
 pub fn pack_directions(directions: &[[f64; 3]]) -> [[f32; 16]; 3] {
     let mut packet = [[0.0; 16]; 3];
     for lane in 0..16 {

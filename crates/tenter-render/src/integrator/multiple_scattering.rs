@@ -1,9 +1,9 @@
-//! How light is scattered in clouds, and how even sheets get exactly what a plane slab sends.
+//! Multiple scattering at points in clouds.
 //!
-//! What reaches a place is told by its depths to each side and toward the light ([`SlabPoint`]); that holds
-//! wherever forms bend and shade themselves, and is a few tens of percent off where the sun is low over thin
-//! sheets. So for sheets it is multiplied by what [`SlabTable`] has for an even one of that thickness, over
-//! what this has for the same.
+//! The light at a point follows from its optical depths to the surfaces and toward the light
+//! ([`SlabPoint`]). This holds for forms that bend and shade themselves and is off by some tens of percent
+//! under a low sun over thin layers; stratiform clouds are therefore scaled by the exact light of a plane
+//! slab of the same thickness over this approximation of it ([`crate::scene::SlabCorrections`]).
 
 use crate::air::henyey_greenstein;
 use crate::clouds::optics::diffusion::{ASYMMETRY, DiffusionWeights, diffusion_weights, not_yet_scattered};
@@ -11,25 +11,25 @@ use crate::clouds::optics::sphere_table::HALF;
 use crate::scene::slab_correction::EDGEWISE;
 use crate::simd::Real;
 
-/// Share of extinction that turns light for good (similarity).
+/// Share of extinction that scatters out of the forward direction (similarity), 1 - g.
 pub const NON_FORWARD: f32 = 1.0 - ASYMMETRY;
-/// Steepest way through a sheet whose thickness is taken for that along a ray.
+/// Least sine of elevation in the slant thickness of a layer.
 const SLANTED: f32 = 0.05;
-/// Depth toward a light under which what lies over a place tells nothing of another side: where a sheet ends
-/// both go to nothing.
+/// Depth added to the one toward a light, so that the ratio is defined at the edges of layers, where both
+/// depths vanish.
 const IN_EDGES: f32 = 0.1;
-/// Of what a sheet of this thickness scatters along a way (`down`: sine of its height), the share that has
-/// hardly turned.
+/// Share of the light scattered along a slant path through a layer that counts as transmitted (`down`: sine
+/// of the path's elevation).
 #[inline(always)]
 pub fn forward_scattered_fraction<R: Real>(thickness: R, down: R) -> R {
     let one = R::splat(1.0);
-    // Thinner ones are no different, but their exponentials would cancel.
+    // Thinner layers have the same limit, but their exponentials would cancel.
     let along = (thickness / down.abs().max(R::splat(SLANTED))).max(R::splat(0.03));
     one - (one - (-along * R::splat(NON_FORWARD)).exp()) / (one - (-along).exp())
 }
 
-/// How much more light would meet droplets along a way than crystals that turn so many times more of what
-/// they meet; `thickness`: of droplets that turn as much (similarity), `down`: sine of the way's height.
+/// Ratio of the light scattered by droplets to that scattered by crystals with the same similarity-scaled
+/// thickness; `down`: sine of the path's elevation, `turned`: the crystals' similarity scale.
 #[inline(always)]
 pub fn extinction_ratio<R: Real>(thickness: R, down: R, turned: f32) -> R {
     let one = R::splat(1.0);
@@ -37,21 +37,22 @@ pub fn extinction_ratio<R: Real>(thickness: R, down: R, turned: f32) -> R {
     (one - (-along).exp()) / (one - (along * R::splat(-1.0 / turned)).exp())
 }
 
-/// The same of a heap, by the mean chord of the ball that it is like; `dome`: its optical radius.
+/// Forward-scattered share of a cumuliform body, by the mean chord of the equivalent sphere of optical
+/// radius `dome`.
 #[inline(always)]
 pub fn sphere_forward_fraction<R: Real>(dome: R) -> R {
     forward_scattered_fraction(dome * R::splat(HALF * 4.0 / 3.0), R::splat(1.0))
 }
 
-/// The smooth phase function of light that has been turned a few times: two or three turns by narrow angles
-/// make a broader lobe, the rest is nearly even.
+/// Phase function of low scattering orders: two or three narrow scatterings make a wider lobe, the rest is
+/// nearly isotropic.
 #[inline(always)]
 pub fn low_order_phase<R: Real>(cosine: R) -> R {
     henyey_greenstein(0.72, cosine) * R::splat(0.7) + henyey_greenstein(0.1, cosine) * R::splat(0.3)
 }
 
-/// A place in a cloud: optical depths to its surfaces and toward a light, that light's sine of height, the
-/// same of the way that is looked along, and the share of what is scattered that has turned.
+/// A point in a plane-parallel cloud: optical depths to its surfaces and toward a light, sines of elevation
+/// of the light and of the view ray, and the share of scattered light that is not forward.
 pub struct SlabPoint<R: Real> {
     pub above: R,
     pub below: R,
@@ -63,8 +64,7 @@ pub struct SlabPoint<R: Real> {
 }
 
 impl<R: Real> SlabPoint<R> {
-    /// What has been turned a few times, and many times. Through a sheet light flows straight down, or up
-    /// from a sun below.
+    /// Low and high orders. The flux through a layer is vertical, upward from a light below.
     #[inline(always)]
     pub fn in_sheet(&self) -> (DiffusionWeights<R>, [R; 2]) {
         let up = self.up.abs().max(R::splat(0.05));
@@ -75,17 +75,17 @@ impl<R: Real> SlabPoint<R> {
         let many = r.sun - not_yet_scattered(facing, self.turned(), through, r.sunward);
         let (zero, one) = (R::splat(0.0), R::splat(1.0));
         let single = (-self.depth).exp();
-        // Of what flows down, this has not yet been scattered; without it more flows up near the lit side.
+        // Without the light that has not been scattered yet, more flows upward near the lit side.
         let straight = facing * R::splat(3.0) * self.turned() * flow;
         let lean = (r.sun_lean - straight) * self.down * R::splat(ASYMMETRY) * (one - through);
         let many = (many + lean).max(zero) * self.spread;
         (r, [self.turned() - single, many])
     }
 
-    /// Cosine of the light to the plane through which it comes in, and how level that plane is. The ways
-    /// straight up and toward the light end on it, so with its slope t the second is `sin e + t cos e` times
-    /// as short as the first under a light at height e. In an even sheet it is level; under a light overhead
-    /// both ways are one and tell nothing.
+    /// Cosine of the light to the plane through which it enters, and the cosine of that plane's slope. The
+    /// vertical path and the path toward the light both end on the plane: with its slope t the second is
+    /// `sin e + t cos e` times as short as the first under a light at elevation e. In an even layer the
+    /// plane is level; under a light overhead both paths coincide and its slope is unknown.
     #[inline(always)]
     fn lit_side(&self, up: R) -> (R, R) {
         let one = R::splat(1.0);
@@ -103,7 +103,7 @@ impl<R: Real> SlabPoint<R> {
         (-self.depth * R::splat(NON_FORWARD)).exp()
     }
 
-    /// Near the lit side many scatterings have not yet happened, in a thin body nowhere.
+    /// Light not yet scattered near the lit side; none in a thin body.
     #[inline(always)]
     fn through(&self, facing: R) -> R {
         ((self.depth + self.below / facing) * R::splat(-NON_FORWARD)).exp()
@@ -115,8 +115,8 @@ mod tests {
     use super::*;
     use crate::simd::Scalar;
 
-    /// Droplets need no more of themselves; of ice, that turns half as much again, thin sheets need half as
-    /// much again to scatter as often.
+    /// For droplets the ratio is 1; for ice with a similarity scale of 1.5 thin layers scatter half as much
+    /// again.
     #[test]
     fn more_is_met_where_crystals_stand_for_droplets() {
         let more = |thickness: f32, turned: f32| extinction_ratio(Scalar(thickness), Scalar(0.7), turned).0;
@@ -124,8 +124,7 @@ mod tests {
         assert!((more(0.05, 1.5) - 1.5).abs() < 0.03 && (more(60.0, 1.5) - 1.0).abs() < 1e-3);
     }
 
-    /// Next to nothing lets on what it scatters but for the share that turns for good; large heaps let
-    /// nothing on.
+    /// A vanishing body forwards all but the non-forward share; a large one forwards nothing.
     #[test]
     fn small_heaps_let_light_on() {
         let share = |dome: f32| sphere_forward_fraction(Scalar(dome)).0;
@@ -133,8 +132,7 @@ mod tests {
         assert!((1..40).all(|i| share(i as f32 + 1.0) < share(i as f32)) && share(60.0) < 1e-3);
     }
 
-    /// Light comes into an even sheet from above, and into a wall that faces it from the side; straight from
-    /// above, it does into both.
+    /// Light enters an even layer from above and a wall from the side; from straight above it enters both.
     #[test]
     fn walls_are_lit_from_the_side() {
         let side = |above: f32, depth: f32, up: f32| {

@@ -7,7 +7,7 @@ use crate::simd::{Mask, Real};
 pub struct Rays<'a, R: Real> {
     pub scene: &'a Scene,
     pub direction: [R; 3],
-    /// Unit heading along the ground, and how much of the direction is level.
+    /// Unit heading along the ground, and the cosine of the elevation.
     pub heading: [R; 2],
     pub flat: R,
     /// Width of a pixel per metre of distance.
@@ -16,18 +16,18 @@ pub struct Rays<'a, R: Real> {
     eye: R,
 }
 
-/// A place on a ray.
+/// A point on each ray.
 #[derive(Clone, Copy)]
 pub struct RayPoint<R: Real> {
     pub altitude: R,
     /// Metres along the ground from the origin, east and north.
     pub x: R,
     pub y: R,
-    /// How far round the planet the place lies from the eye's, and which way.
+    /// The local frame at the point.
     pub frame: LocalFrame<R>,
 }
 
-/// The way round a planet from the origin to a place: unit heading, cosine and sine of the angle.
+/// Rotation about the planet's centre from the eye to a point: unit heading, cosine and sine of the angle.
 #[derive(Clone, Copy)]
 pub struct LocalFrame<R: Real> {
     pub heading: [R; 2],
@@ -36,7 +36,7 @@ pub struct LocalFrame<R: Real> {
 }
 
 impl<R: Real> LocalFrame<R> {
-    /// A direction at the origin, in the frame of the place: east, north, up.
+    /// Components of a direction at the eye in the frame of the point: east, north, up.
     #[inline(always)]
     pub fn local(&self, direction: [f64; 3]) -> [R; 3] {
         let [hx, hy] = self.heading;
@@ -49,15 +49,14 @@ impl<R: Real> LocalFrame<R> {
     }
 }
 
-/// A part of each ray, as distances; empty where it does not begin before it ends.
+/// A part of each ray as distances, m; empty where it ends before it begins.
 #[derive(Clone, Copy)]
 pub struct Span<R: Real> {
     pub start: R,
     pub end: R,
 }
 
-/// No ray is followed farther, m: from 400 km over the ground the far side of the air behind the horizon is
-/// nearer.
+/// Longest distance, m: from 400 km altitude the far side of the atmosphere behind the horizon is nearer.
 pub const FAR: f32 = 5e6;
 
 impl<'a, R: Real> Rays<'a, R> {
@@ -87,13 +86,13 @@ impl<'a, R: Real> Rays<'a, R> {
         sum.clamp(-1.0, 1.0)
     }
 
-    /// Width of a pixel after a distance, m, never nothing.
+    /// Width of a pixel at a distance, m; at least half a metre.
     #[inline(always)]
     pub fn width(&self, t: R) -> R {
         (t * self.pixel).max(R::splat(0.5))
     }
 
-    /// Altitude and place after a distance.
+    /// The point at a distance.
     #[inline(always)]
     pub fn at(&self, t: R) -> RayPoint<R> {
         let dz = self.direction[2];
@@ -102,7 +101,7 @@ impl<'a, R: Real> Rays<'a, R> {
         let gain = t * (t + (r + r) * dz);
         let r2 = (r * r + gain).max(R::splat(0.0)).sqrt();
         let altitude = self.eye + gain / (r + r2);
-        // Angle at the planet's middle between eye and place.
+        // Angle at the planet's centre between eye and point.
         let q = t * self.flat / (r + t * dz).max(R::splat(1.0));
         let arc = self.planet * arc_tangent(q);
         let cos = R::splat(1.0) / (q * q + R::splat(1.0)).sqrt();
@@ -190,8 +189,7 @@ impl<'a, R: Real> Rays<'a, R> {
         Span { start: near.max(zero), end: R::select(R::splat(FAR * 0.999).le(near), zero, end) }
     }
 
-    /// Where the rays come over an altitude for good; at once where they are above it and do not sink, never
-    /// below the ground.
+    /// Distance from which on the rays stay above an altitude: 0 where they are above it already.
     #[inline(always)]
     pub fn over(&self, altitude: f32) -> R {
         if altitude <= self.scene.eye_altitude as f32 {
@@ -200,8 +198,8 @@ impl<'a, R: Real> Rays<'a, R> {
         self.to_shell(altitude).1.max(R::splat(0.0))
     }
 
-    /// Where the rays are below one altitude and above another, as if there were no ground; those that pass
-    /// over the first count from their lowest point.
+    /// Where the rays are between two altitudes, ground ignored; those that pass above the higher one count
+    /// from their lowest point.
     #[inline(always)]
     pub fn under(&self, high: f32, low: f32) -> Span<R> {
         let zero = R::splat(0.0);
@@ -225,7 +223,7 @@ fn arc_tangent<R: Real>(q: R) -> R {
         near = near.mul_add(q2, R::splat(c));
     }
     near = near * q;
-    // Ways of over 1200 km are for those who see a planet from outside.
+    // Distances over 1200 km occur only for eyes in space.
     let far = R::splat(0.2).lt(q);
     if !far.any() {
         return near;

@@ -1,8 +1,8 @@
-//! Light of clouds gathered by stretches of the way.
+//! Light of clouds, summed by ray segments.
 //!
-//! What is gathered has no colour yet: the sun's, the sky's and the ground's come on for whole stretches,
-//! behind the air in front of them. Clouds that are met together keep their light apart: each has its own
-//! drops and surroundings.
+//! The sums have no colours yet: those of the lights, the sky and the ground are applied once per segment,
+//! behind the air in front of it. Overlapping clouds are summed apart: each has its own phase functions and
+//! ambient light.
 
 use super::in_scatter::{InScatter, LightInScatter};
 use super::march_cache::MarchRecorder;
@@ -13,31 +13,31 @@ use crate::scene::{LayerAmbient, MAX_LIGHTS, Shading};
 use crate::simd::{Mask, Real};
 use tenter_sky::spectrum::LUMINANCE;
 
-/// Stretches of each ray that are kept before they get their colours.
+/// Segments per ray that are buffered before they get their colours.
 const KEPT: usize = 4;
 
-/// What clouds send along the rays, and what they let through.
+/// Radiance and transmittance of clouds along rays.
 pub struct CloudLight<R: Real> {
     pub radiance: [R; 3],
     pub transmittance: R,
-    /// What sheets have scattered but hardly turned, as a share of what stands behind all clouds.
+    /// Share of the light from behind all clouds that is scattered forward and counts as transmitted.
     pub forward_transmitted: R,
 }
 
-/// Opacities and light of up to [`KEPT`] stretches of each ray.
+/// Opacities and in-scattered light of up to [`KEPT`] segments of each ray.
 pub struct SegmentAccumulator {
-    /// The present stretch of each ray.
+    /// The current segment of each ray.
     current: [usize; 16],
     count: usize,
     /// Opacity as seen from the eye, and the same times distance.
     opacity: [[f32; 16]; KEPT],
     distance: [[f32; 16]; KEPT],
-    /// Of as many clouds as a band has at most.
+    /// By cloud of the interval.
     light: Vec<[[[f32; 16]; InScatter::COUNT]; KEPT]>,
 }
 
-/// Phase functions of a packet: exact for the first order, smooth for those that follow it closely, and two
-/// for many orders.
+/// Phase functions of a packet, per steradian: exact for the first order, smooth for low orders, two for
+/// high orders, and one for repeated diffraction.
 #[derive(Clone, Copy)]
 pub struct Phases<R: Real> {
     pub single: [R; 3],
@@ -47,20 +47,20 @@ pub struct Phases<R: Real> {
     pub diffracted: R,
 }
 
-/// What gives colours to stretches.
+/// Applies the colours of the light sources to segments.
 pub struct SegmentShader<'a, R: Real> {
     pub packet: &'a RayPacket<'a>,
     pub context: &'a PacketContext<'a, R>,
-    /// Of each cloud of the band.
+    /// By cloud of the interval.
     pub clouds: Vec<LayerShader<R>>,
 }
 
-/// What gives colours to a cloud's light.
+/// Applies them to one cloud layer.
 pub struct LayerShader<R: Real> {
     pub phases: [Phases<R>; MAX_LIGHTS],
-    /// Of sheets, what is scattered more than once is multiplied by these.
+    /// Stratiform and cirriform clouds: factors for light scattered more than once.
     pub slab: Option<SlabCorrection<R>>,
-    /// Of heaps, what stands beyond them and what lights their sides.
+    /// Cumuliform clouds: the radiance behind them and the light on their sides.
     pub probe: Option<ProbeSample<R>>,
     pub ambient: LayerAmbient,
     pub shading: Shading,
@@ -78,19 +78,19 @@ impl SegmentAccumulator {
         }
     }
 
-    /// The number of a ray's present stretch.
+    /// Index of a ray's current segment.
     #[inline(always)]
     pub fn current(&self, ray: usize) -> usize {
         self.current[ray] * 16 + ray
     }
 
-    /// Adds a part of a cloud's light in a stretch.
+    /// Adds one number of [`InScatter`] to a segment of a cloud.
     #[inline(always)]
     pub fn add(&mut self, cloud: usize, stretch: usize, part: usize, value: f32) {
         self.light[cloud][stretch / 16][part][stretch % 16] += value;
     }
 
-    /// Some rays' present stretches are whole: their opacity, and the same times distance.
+    /// Ends the current segment of some rays: its opacity, and the same times distance.
     #[inline(always)]
     pub fn end<R: Real>(&mut self, rays: R::Mask, opacity: R, distance: R) {
         let (mut o, mut d) = ([0.0; 16], [0.0; 16]);
@@ -107,20 +107,20 @@ impl SegmentAccumulator {
         }
     }
 
-    /// Whether a stretch has ended.
+    /// Whether any segment has ended.
     #[inline(always)]
     pub fn any(&self) -> bool {
         self.count > 0
     }
 
-    /// Whether a ray has no room for another stretch.
+    /// Whether a ray's buffer is full.
     #[inline(always)]
     pub fn full(&self) -> bool {
         self.count == KEPT
     }
 
-    /// Adds all stretches that have ended to what is seen along their rays, and forgets them; those that go
-    /// on are the first ones then, so that no ray's light hangs on when its neighbours' stretches end.
+    /// Adds all ended segments to the light along their rays and clears them; open ones become the first
+    /// ones, so that no ray depends on when its neighbours' segments end.
     #[inline(always)]
     pub fn flush<R: Real>(&mut self, shader: &SegmentShader<R>, light: &mut CloudLight<R>) {
         let zero = R::splat(0.0);
@@ -145,20 +145,20 @@ impl SegmentAccumulator {
                 forward_transmitted = forward_transmitted + gathered.forward_transmitted;
                 match &layer.probe {
                     Some(sides) => {
-                        // The air in front is in it.
+                        // The probe includes the air.
                         for c in 0..3 {
                             light.radiance[c] =
                                 sides.forward[c].mul_add(gathered.forward_transmitted, light.radiance[c]);
                         }
                     }
-                    // What stands behind is seen with the air before it.
+                    // The air in front of what lies behind is added with it.
                     None => {
                         light.forward_transmitted = light.forward_transmitted + gathered.forward_transmitted
                     }
                 }
                 let own = layer.of(shader, t, &gathered);
-                // What haze turns by a few degrees still comes from the cloud: the air's own light is
-                // without it.
+                // Light that haze scatters by a few degrees still counts as coming from the cloud; the
+                // airlight is without it.
                 for c in 0..3 {
                     let through =
                         segment.transmittance[c] * segment.forward_gain * R::splat(layer.shading.scatter[c]);
@@ -183,14 +183,14 @@ impl SegmentAccumulator {
         (self.current, self.count) = ([0; 16], 0);
     }
 
-    /// Notes the light of those of the stretches with this number that have ended.
+    /// Records the light of the ended segments with this index.
     fn record(&self, k: usize, rays: usize, parts: usize, recorder: &mut MarchRecorder) {
         if !recorder.flags.lit {
             return;
         }
         for ray in (0..rays).filter(|ray| k < self.current[*ray]) {
             for (cloud, light) in self.light.iter().enumerate() {
-                // What was looked for has an opacity.
+                // Only shaded clouds have an opacity.
                 if light[k][InScatter::OPACITY][ray] != 0.0 {
                     recorder.record_light(ray, cloud, light[k][..parts].iter().map(|of_rays| of_rays[ray]));
                 }
@@ -199,7 +199,7 @@ impl SegmentAccumulator {
         }
     }
 
-    /// Light of stretches that go on is moved to the first place, all other light forgotten.
+    /// Moves open segments to the first slot and clears all others.
     fn keep_open_segments(&mut self) {
         for light in &mut self.light {
             for ray in 0..16 {
@@ -215,7 +215,7 @@ impl SegmentAccumulator {
 }
 
 impl<R: Real> LayerShader<R> {
-    /// The light of a stretch in the colours of what lights it, `t` metres along the way.
+    /// Radiance of a segment under all light sources, `t` metres along the ray.
     #[inline(always)]
     fn of(
         &self,
@@ -227,7 +227,7 @@ impl<R: Real> LayerShader<R> {
         let p = context.rays.at(t);
         let (a, shading) = (&self.ambient, &self.shading);
         let beside = gathered.beside;
-        // The flow is a part of what comes from above, less what comes from below.
+        // The flow adds to the light from above and is taken from the light from below.
         let (mut above, mut below) = (gathered.above + gathered.flow, gathered.below - gathered.flow);
         let thickness = gathered.log_thickness / gathered.opacity.max(R::splat(1e-9));
         if let Some(sheet) = &self.slab {
@@ -264,13 +264,14 @@ impl<R: Real> LayerShader<R> {
                     share = self.phases[i].single[c].min(sheet.cut_off).mul_add(backward, share);
                 }
                 own[c] = share.mul_add(sun[c] * strength, own[c]);
-                // Around a light there is no edge that a narrow phase function would show.
+                // Light from around the disc takes the smooth phase functions: its source is wider than the
+                // exact function's features.
                 let once = if self.slab.is_some() { single + backward } else { single };
                 let wide = self.phases[i].forward.mul_add(once, many);
                 own[c] = wide.mul_add(R::splat(a.sunward[i][c]), own[c]);
             }
         }
-        // Fits of what is scattered many times can come out under nothing.
+        // The fits for high orders can be negative: negative luminance becomes zero.
         let bright = own[0] * R::splat(LUMINANCE[0])
             + own[1] * R::splat(LUMINANCE[1])
             + own[2] * R::splat(LUMINANCE[2]);

@@ -1,9 +1,9 @@
-//! What light reaches places in a cloud.
+//! In-scattered light at points in clouds.
 //!
-//! At each the depth toward the sun is marched through the form for the first few hundred metres, where its
-//! shape shows, and read from the sun-depth grid beyond. A look costs as much as several steps of a ray, and
-//! seldom do more than two rays of a packet ask for one in the same step: questions wait until they fill a
-//! packet of their own.
+//! The optical depth toward each light is marched through the form for the first few hundred metres, where
+//! its shape shows, and read from the sun-depth grid beyond. One point costs as much as several steps of a
+//! ray, and seldom more than two rays of a packet need one in the same step: points are queued until they
+//! fill a packet.
 
 use super::in_scatter::{InScatter, InScatterArray, LightInScatter};
 use super::march_cache::ShadingSample;
@@ -18,40 +18,40 @@ use crate::scene::Scene;
 use crate::simd::{Mask, Real, Subkernel};
 use tenter_sky::document::Family;
 
-/// Samples toward the sun through the form, each longer than the one before, and how far they reach, m.
+/// Shadow-ray samples, each longer than the one before, and their total length, m.
 const SUN_STEPS: f32 = 8.0;
 const SUN_GROWTH: f32 = 1.42;
 const SUN_DISTANCE: f32 = 370.0;
-/// Share of a layer's depth that they reach at least: lumps of tall clouds shade one another from farther
-/// off.
+/// Least total length as a share of the layer's depth: lobes of tall clouds shade one another over longer
+/// distances.
 const SUN_DEEP: f32 = 0.1;
-/// Where a pixel is wider than this (m), they grow with it.
+/// Pixel width above which the samples grow with it, m.
 const SUN_PIXEL: f32 = 14.0;
-/// Sine of a light's height under which the way out of a layer is taken to be no longer.
+/// Least sine of a light's elevation in the length of the way out of a layer.
 const MIN_SINE: f32 = 0.005;
-/// Footprint of a sample toward the sun, as a share of its length.
+/// Footprint of a shadow-ray sample as a share of its length.
 const SUN_FOOTPRINT: f32 = 0.5;
 
-/// Most radius of a lump's dome, in those of the whole body: in a flat or ragged one a dome is more than
-/// there is of it. Of 1, 1.5, 2 and no end the one by which a ragged heap overhead has the light it has in
-/// the reference, under suns of 5 and 40 degrees.
+/// Largest radius of a lobe in radii of the whole body: in a flat or ragged body a lobe can be larger than
+/// its share of the volume. Calibrated: of 1, 1.5, 2 and infinity the value that gives a ragged cumulus
+/// overhead the light of the reference under suns at 5 and 40 degrees.
 const DOMES: f32 = 1.5;
 
-/// Least width of the edge of a surface without lumps, m.
+/// Least edge width of the surface without lobes, m.
 const SMOOTH_EDGE: f32 = 40.0;
 
-/// Samples from a place toward the sun.
+/// The lengths of the shadow-ray samples.
 pub struct ShadowMarch {
     count: usize,
-    /// Length of the first one where a pixel is no wider than [`SUN_PIXEL`], m.
+    /// First length where a pixel is no wider than [`SUN_PIXEL`], m.
     first: f32,
     growth: f32,
-    /// Of all of them together over that of the first.
+    /// Total length over the first one.
     whole: f32,
 }
 
 impl ShadowMarch {
-    /// Finer steps are more of them over the same way.
+    /// Finer steps are more samples over the same length.
     pub fn new(step: f32) -> ShadowMarch {
         let count = (SUN_STEPS / step).round().max(3.0);
         let growth = SUN_GROWTH.powf(SUN_STEPS / count);
@@ -60,18 +60,18 @@ impl ShadowMarch {
     }
 }
 
-/// Numbers in a question.
+/// Numbers of a shading point.
 const POINT_NUMBERS: usize = 14;
-/// Most depth of diffraction that is told: past it next to nothing is left of light.
+/// Largest optical depth of diffraction: beyond it next to nothing is transmitted.
 const MAX_DIFFRACTION_DEPTH: f32 = 12.0;
-/// Questions that can wait: all but one of a packet, and a packet more.
+/// Length of the queue: a packet less one, and a packet more.
 const QUEUE_LENGTH: usize = 32;
 
-/// Where light is asked for, and for how much opacity the answer stands.
+/// A point to shade and the opacity it stands for.
 pub struct ShadingPoint<R: Real>([R; POINT_NUMBERS]);
 
 impl<R: Real> ShadingPoint<R> {
-    /// `width`: at which forms are looked at, as a share of a pixel's.
+    /// `width`: footprint as a share of the pixel's width.
     #[inline(always)]
     pub fn new(rays: &Rays<R>, stop: &ShadingSample<R>, width: f32) -> Self {
         let p = rays.at(stop.t);
@@ -83,10 +83,10 @@ impl<R: Real> ShadingPoint<R> {
     }
 }
 
-/// Questions that wait for an answer, in the order they were asked.
+/// Points that wait to be shaded, in order.
 pub struct ShadingQueue {
     asked: [[f32; QUEUE_LENGTH]; POINT_NUMBERS],
-    /// Which stretch of which ray each is for, and in which of the band's clouds it lies.
+    /// The segment and ray of each point, and its cloud within the interval.
     whose: [usize; QUEUE_LENGTH],
     cloud: [usize; QUEUE_LENGTH],
     count: usize,
@@ -103,7 +103,7 @@ impl ShadingQueue {
         }
     }
 
-    /// Some rays ask, each in that of the band's clouds.
+    /// Queues the points of some rays.
     #[inline(always)]
     pub fn push<R: Real>(
         &mut self,
@@ -129,7 +129,7 @@ impl ShadingQueue {
         }
     }
 
-    /// Whether a packet of them has come together.
+    /// Whether a packet is complete.
     #[inline(always)]
     pub fn full<R: Real>(&self) -> bool {
         self.count >= R::LANES
@@ -140,8 +140,8 @@ impl ShadingQueue {
         self.count > 0
     }
 
-    /// Answers the first packet of them, or as many of it as lie in the first one's cloud; `clouds`: the
-    /// numbers of the band's.
+    /// Shades the first packet, or the points of it that lie in the first one's cloud; `clouds`: numbers of
+    /// the interval's clouds.
     #[inline(always)]
     pub fn shade_packet<R: Real>(
         &mut self,
@@ -170,7 +170,7 @@ impl ShadingQueue {
                 }
                 continue;
             }
-            // What is not answered yet moves up.
+            // Points that are not shaded move up.
             for k in 0..POINT_NUMBERS {
                 self.asked[k][left] = self.asked[k][i];
             }
@@ -196,10 +196,7 @@ impl<R: Real> Subkernel<R> for ShadePacket<'_, R> {
     }
 }
 
-/// How much of each source reaches places (colours left out): the surroundings above, beside and below, the
-/// flow between them and what stands behind, the logarithm of a sheet's thickness there, then for each light
-/// what it sends straight, a few times forward, many times scattered: all around and backward, and what has
-/// been turned by diffraction alone more than once.
+/// In-scattered light of all sources at the points, before colours.
 #[inline(always)]
 fn shade<R: Real>(
     shadow_march: &ShadowMarch,
@@ -217,9 +214,9 @@ fn shade<R: Real>(
     let mut in_scatter = InScatter::zero();
     in_scatter.opacity = one;
 
-    // Light that has hardly turned is still on its way: in a thin sheet only so much of what is scattered
-    // toward the eye comes from all around, the rest from what stands behind (similarity, along the ray).
-    // Crystals turn more light than droplets do, which tables are of.
+    // Light scattered nearly forward still counts as transmitted: in a thin layer only part of the
+    // scattered light comes from the ambient field, the rest from behind (similarity, along the ray). Ice
+    // scatters more strongly sideways than the droplets the tables are made for.
     let turned = if sheet { clouds.similarity_scale } else { 1.0 };
     let peak = if sheet { clouds.slab_corrections.peak } else { 1.0 - NON_FORWARD_FRACTION };
     let thick = R::splat(form.mean_extinction * turned);
@@ -235,13 +232,13 @@ fn shade<R: Real>(
     }
 
     for (i, light) in scene.lights.iter().enumerate() {
-        // A muted light sheds nothing; the first one's look tells of the surroundings too.
+        // Muted lights are skipped; the first light's march also finds the ambient terms.
         if i > 0 && light.strength <= 0.0 {
             continue;
         }
         let [sx, sy, sz] = turn.local(light.direction());
-        // Other clouds on the way take from what comes straight; what leaves its direction there is part of
-        // the surroundings. `smooth` is the depth toward the light if lumps cast no shadows.
+        // Other clouds attenuate the direct light; what they scatter out of its direction belongs to the
+        // ambient light. `smooth` is the depth toward the light without the shadows of lobes.
         let (mut depth, mut smooth, mut veiled) = (zero, zero, zero);
         for (number, other) in scene.clouds.iter().enumerate() {
             let z = z + R::splat(form.base - other.form.0.base);
@@ -250,16 +247,16 @@ fn shade<R: Real>(
                 veiled = shadow.mul_add(R::splat(other.form.0.non_forward_fraction), veiled);
                 continue;
             }
-            // Depth toward the light: the form itself nearby, the grid beyond.
+            // Depth toward the light: the form nearby, the grid beyond.
             let (mut near, mut near_smooth) = (zero, zero);
             let longer = (other.form.0.depth * (SUN_DEEP / SUN_DISTANCE)).max(1.0);
             let first = (w * R::splat(1.0 / SUN_PIXEL)).max(R::splat(longer)) * R::splat(shadow_march.first);
-            // There is nothing to be found past the layer's end.
+            // No sample beyond the layer's boundary.
             let end = R::select(zero.le(sz), R::splat(other.form.0.depth) - z, z);
             let way = end.max(one) / sz.abs().max(R::splat(MIN_SINE));
             let first = first.min(way * R::splat(1.0 / shadow_march.whole));
             let mut gone = zero;
-            // The first light's look begins with the place itself.
+            // The first light's march begins with the point itself.
             let own_heap = !sheet && number == cloud;
             let begins = own_heap && i == 0;
             let mut length = if begins { zero } else { first };
@@ -281,7 +278,7 @@ fn shade<R: Real>(
                     continue;
                 }
                 if own_heap {
-                    // Under a surface that is where this place's own is, and goes on as the hull does.
+                    // The surface without lobes passes through this point's own and follows the hull.
                     let inside = nearest + there.hull_distance - within_hull;
                     let share = (inside / length.max(R::splat(SMOOTH_EDGE)) + R::splat(0.5)).clamp(0.0, 1.0);
                     near_smooth = share.mul_add(length, near_smooth);
@@ -298,7 +295,7 @@ fn shade<R: Real>(
                 continue;
             }
             let all = near + other.shadow(i, 0, [x, y, z], [sx, sy, sz]);
-            // Heads stand in the ice of their own anvil: what that scatters goes on to them.
+            // A tower stands in its own anvil: the anvil's scattered light reaches it.
             if other.layer == clouds.layer && (other.form.0.is_anvil || form.is_anvil) {
                 (depth, smooth) = (depth + all, smooth + all);
             } else {
@@ -334,13 +331,13 @@ fn shade<R: Real>(
             }
             [single, few, many, back] = [(-depth).exp(), forward, wide, backward];
         }
-        // After n such turns on the whole way, of depth t, it is e^-t x^n / n!, x being what they take: the
-        // first is in `single`.
+        // After n diffractions along the whole path, of depth t, it is e^-t x^n / n! with x the diffraction
+        // depth: n = 0 is in `single`.
         let x = ((depth + before) * R::splat(peak)).clamp(1e-3, MAX_DIFFRACTION_DEPTH);
         let in_peak = x.exp() - one;
         let diffracted = single * (in_peak / x - one);
         if sheet {
-            // Before or after these turns there may be another one.
+            // One ordinary scattering may come before or after the diffractions.
             back = single * in_peak;
         }
         in_scatter.lights[i] = LightInScatter {

@@ -1,9 +1,8 @@
-//! What clouds leave of each light in the air below them, along rays.
+//! Transmittance of clouds toward each light, in the air along rays.
 //!
-//! Shadows in the air change little from pixel to pixel and cost much: they are looked for along a few rays
-//! ([`AirShadows`]), and the rays between take theirs from those around them ([`ShadowWeights`]). For that the rays
-//! here know neither ground nor land: they go on below it, so that what they say is smooth across the horizon
-//! and the outlines of hills.
+//! Shadows in the air change little from pixel to pixel and are costly: they are computed along a few rays
+//! ([`AirShadows`]) and interpolated for the rays between ([`ShadowWeights`]). These rays ignore ground and
+//! land and go on below it, so that the result is smooth across the horizon and the outlines of hills.
 
 use super::pack_directions;
 use super::rays::{Rays, Span};
@@ -11,56 +10,56 @@ use crate::scene::{MAX_LIGHTS, Scene};
 use crate::simd::{Int, Kernel, Real, dispatch};
 use tenter_sky::spectrum::luminance;
 
-/// Stretches that are told apart, and places looked at in each.
+/// Segments of a ray, and samples in each.
 pub const SEGMENTS: usize = 12;
 pub const SAMPLES: usize = 4;
 /// Distances: `FIRST * (GROWTH^k - 1)`, m.
 pub const FIRST: f32 = 400.0;
 pub const GROWTH: f32 = 1.135;
-/// Where shadows lie farther apart than the cells of a coarser grid, that one is asked: it blurs what would
-/// else show as slices.
+/// Sample indices from which the coarser grids of sun depth are read: they blur what would show as slices
+/// where samples are farther apart than cells.
 const COARSER: [usize; 2] = [14, 26];
-/// Share of the sky's light that a layer must take to be worth a look: by whatever light, or several would
-/// not add up.
+/// Least share of the sky's light that a layer must stop to be sampled; the same for all lights, so that
+/// their contributions add up.
 const MIN_LOSS: f32 = 0.01;
-/// How deep under the ground rays are followed, m.
+/// Altitude down to which rays are followed below the ground, m.
 const LOWEST_ALTITUDE_M: f32 = -2000.0;
 
-/// Metres from where a ray comes below the clouds to a place of the row of looks.
+/// Distance from where a ray enters the space below the clouds to sample `k`, m.
 pub fn distance(k: f32) -> f32 {
     FIRST * (GROWTH.powf(k) - 1.0)
 }
 
-/// Altitude below which the air is shaded, if it is: tall clouds shade what stands beside them.
+/// Altitude below which the air is shaded, if it is: tall clouds shade the air beside them.
 pub fn shaded_below(scene: &Scene) -> Option<f32> {
     let layers = scene.clouds.iter().zip(&scene.ambient.layers);
     let shading = layers.filter(|(_, around)| MIN_LOSS <= 1.0 - around.open);
     shading.map(|(clouds, _)| clouds.form.0.base + clouds.form.0.depth).reduce(f32::max)
 }
 
-/// Parts after those of the lights: what has been scattered before, and red, green and blue of what clouds
-/// send down.
+/// Numbers after those of the lights: the share of light scattered before, and the red, green and blue that
+/// clouds add.
 const AFTER_LIGHTS: usize = 4;
 const MAX_PARTS: usize = MAX_LIGHTS + AFTER_LIGHTS;
 
-/// Along some rays, share that is left of what comes straight from each light, and after those of what has
-/// been scattered before; then mean radiance that clouds add, cd/m2.
+/// Along some rays: the transmittance toward each light, the share that is left of light scattered before,
+/// and the mean radiance that clouds add, cd/m2.
 pub struct AirShadows {
-    /// By stretch, part and ray.
+    /// By segment, number and ray.
     values: Vec<f32>,
     parts: usize,
     rays: usize,
 }
 
 impl AirShadows {
-    /// Along rays in these directions (unit vectors); nothing where no cloud shades the air.
+    /// For rays in these directions (unit vectors); none where no cloud shades the air.
     pub fn along(scene: &Scene, directions: &[[f64; 3]], pixel: f64) -> Option<AirShadows> {
         let highest = shaded_below(scene)?;
         let values = dispatch(Along { scene, directions, pixel: pixel as f32, highest });
         Some(AirShadows { values, parts: scene.lights.len() + AFTER_LIGHTS, rays: directions.len() })
     }
 
-    /// One part in one stretch, at rays among those that were followed.
+    /// One number of a segment, interpolated between the computed rays.
     #[inline(always)]
     pub fn transmittance<R: Real>(&self, stretch: usize, part: usize, around: &ShadowWeights) -> R {
         let row = (stretch * self.parts + part) * self.rays;
@@ -77,7 +76,7 @@ impl AirShadows {
     }
 }
 
-/// For each ray of a packet, four followed rays around it and the weights of what they say.
+/// For each ray of a packet the four computed rays around it and their weights.
 #[derive(Clone, Debug)]
 pub struct ShadowWeights {
     rays: [[f32; 16]; 4],
@@ -89,14 +88,14 @@ impl ShadowWeights {
         ShadowWeights { rays: [[0.0; 16]; 4], weights: [[0.0; 16]; 4] }
     }
 
-    /// Sets the numbers of the followed rays around one lane's, and their weights.
+    /// Sets the computed rays around one lane's ray, and their weights.
     pub fn set(&mut self, lane: usize, rays: [usize; 4], weights: [f32; 4]) {
         for k in 0..4 {
             (self.rays[k][lane], self.weights[k][lane]) = (rays[k] as f32, weights[k]);
         }
     }
 
-    /// Rays that were followed themselves.
+    /// Each ray is a computed one itself.
     pub fn identity(rays: &[usize]) -> ShadowWeights {
         let mut around = ShadowWeights::none();
         around.weights[0] = [1.0; 16];
@@ -126,8 +125,8 @@ impl Kernel for Along<'_> {
             let d = [R::load(&directions[0]), R::load(&directions[1]), R::load(&directions[2])];
             let rays = Rays::new(self.scene, d, self.pixel);
             let Span { start, end } = rays.under(self.highest, LOWEST_ALTITUDE_M);
-            // Shadows are looked for a little before the end: on the base itself, rounding would say on which
-            // side of it.
+            // The last sample lies a little before the end: on the cloud base itself rounding would decide
+            // on which side.
             let last = (end - start).mul_add(R::splat(0.999), start);
             for stretch in 0..SEGMENTS {
                 let mut left = [R::splat(0.0); MAX_PARTS];
@@ -150,9 +149,8 @@ impl Kernel for Along<'_> {
     }
 }
 
-/// What is left at distances on the rays: what comes straight from a light is lost in the shadow of each
-/// cloud, what has been scattered before in the mean over the sky; and what the lowest clouds over a place
-/// send down in their stead.
+/// At one sample: direct light is attenuated by the shadow of each cloud, light scattered before by the
+/// mean over the sky, and the lowest cloud above the point adds what it sends down.
 #[inline(always)]
 fn left_at<R: Real>(rays: &Rays<R>, t: R, level: usize) -> [R; MAX_PARTS] {
     let scene = rays.scene;
@@ -174,7 +172,7 @@ fn left_at<R: Real>(rays: &Rays<R>, t: R, level: usize) -> [R; MAX_PARTS] {
         let beneath = z.lt(zero);
         left[lights] = left[lights] * R::select(beneath, R::splat(around.open), one);
         let first = beneath & under.le(zero);
-        // Haze sends on more of what comes from where one looks.
+        // Haze scatters forward: light from the view direction counts more.
         let bright = luminance(around.sent_down).max(1e-9);
         let along = R::splat(around.leaning[0] * scene.air.phase_moments[0] / bright);
         let across = R::splat(around.leaning[1] * scene.air.phase_moments[1] / bright);

@@ -1,10 +1,9 @@
 //! Shafts: the shadows of clouds in the air below them.
 //!
-//! Air under clouds gets less light than the air's tables know of what comes straight from lights what
-//! is left in shadows, of what was scattered before what comes between clouds; and it gets light that
-//! clouds send down, which is as good as even. What it loses by all that is summed once for each packet of
-//! rays, over stretches that grow from some metres to a hundred kilometres, in each of which
-//! [`super::shadows`] tells what is left.
+//! Air below clouds receives less light than the tables of the clear air assume: of direct light the
+//! transmittance of the clouds is left, of multiply scattered light the share that comes between clouds;
+//! and it receives nearly isotropic light from the cloud bases. The difference is summed once per packet,
+//! over segments whose lengths grow from metres to a hundred kilometres ([`super::shadows`]).
 
 use super::rays::Span;
 use super::shadows::{FIRST, GROWTH, SAMPLES, SEGMENTS, distance, shaded_below};
@@ -12,13 +11,13 @@ use super::{PacketContext, RayPacket, subtract_clamped};
 use crate::scene::MAX_LIGHTS;
 use crate::simd::{Int, Mask, Real};
 
-/// Light that the air along a packet of rays loses to clouds' shadows.
+/// Airlight that a packet of rays loses to the shadows of clouds.
 pub struct AirlightLoss<R: Real> {
     any: bool,
-    /// Where the rays come below the clouds, and how long they stay there.
+    /// Distance at which the rays enter the space below the clouds, and the length inside, m.
     start: R,
     length: R,
-    /// Up to the end of each stretch, by colour and ray.
+    /// Loss up to the end of each segment, by colour and ray.
     lost: [f32; (SEGMENTS + 1) * 3 * 16],
 }
 
@@ -49,7 +48,7 @@ impl<R: Real> AirlightLoss<R> {
         let lights = scene.lights.len();
         let mut before = [[[zero; 3]; 3]; MAX_LIGHTS];
         let mut lost = [zero; 3];
-        // The first turn only asks the air up to the start, so that the tables' look-up is compiled once.
+        // The first round only reads the air up to the start, so that the table look-up is compiled once.
         for node in 0..=SEGMENTS {
             let t = (start + R::splat(distance((node * SAMPLES) as f32))).min(end).max(start);
             let stretch = node.saturating_sub(1);
@@ -89,7 +88,7 @@ impl<R: Real> AirlightLoss<R> {
         shade
     }
 
-    /// Takes from the air's light up to a distance what it has lost.
+    /// Subtracts from the airlight up to a distance what it has lost.
     #[inline(always)]
     pub fn subtract_from(&self, t: R, light: &mut [R; 3]) {
         if !self.any {
@@ -99,7 +98,7 @@ impl<R: Real> AirlightLoss<R> {
         let k = travelled.mul_add(R::splat(1.0 / FIRST), R::splat(1.0)).ln()
             * R::splat(1.0 / (GROWTH.ln() * SAMPLES as f32));
         let node = k.floor().min(R::splat(SEGMENTS as f32 - 1.0)).max(R::splat(0.0));
-        // Between nodes what is lost grows with the way; the last ends where the way does.
+        // The loss is linear in distance between nodes; the last segment ends where the ray does.
         let at = (node * R::splat(GROWTH.ln() * SAMPLES as f32)).exp();
         let from = (at - R::splat(1.0)) * R::splat(FIRST);
         let to = at.mul_add(R::splat(GROWTH.powf(SAMPLES as f32) * FIRST), R::splat(-FIRST)).min(self.length);

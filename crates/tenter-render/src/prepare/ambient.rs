@@ -1,4 +1,5 @@
-//! Light that comes from all around: on level ground, and on clouds from above, beside and below.
+//! Ambient light: diffuse illuminance of level ground, and the radiance around cloud layers from above,
+//! beside and below.
 
 use super::sky_light::{Scattering, SkyIrradiance, SkyLight, SkyPart, filter_of, sent_back_by_air};
 use super::two_stream::{ClearFluxes, FluxLevels, SlabFluxes, at_least_nothing};
@@ -10,42 +11,40 @@ use crate::scene::{AmbientLight, Fog, LayerAmbient, Light, MAX_LIGHTS, Upwelling
 use std::f64::consts::PI;
 use tenter_sky::spectrum::{Rgb, luminance};
 
-/// Share by which what goes up has to change from one layer to the next to be told apart.
+/// Least relative change of the upwelling light from one layer to the next that makes a level of its own.
 const MIN_CHANGE: f32 = 0.1;
 
-/// How far air is in the mean from clouds that light it, m: molecules thin out so fast (scale height of the
-/// standard atmosphere).
+/// Mean distance of air from the clouds that light it, m: the scale height of molecules (standard
+/// atmosphere).
 const AIR_LIT: f64 = 8000.0;
 
-/// Of the radiance of a closed sheet of clouds, (1 + 2 sin e) / 3 of the zenith's (Moon and Spencer 1942):
-/// its mean over the upper half, and over all around weighed by the second Legendre polynomial, by its flux
-/// over pi.
+/// Radiance under an overcast, (1 + 2 sin e) / 3 of the zenith's (Moon and Spencer 1942), over flux / pi:
+/// its mean over the upper hemisphere, and over all directions weighted by the second Legendre polynomial.
 const MEAN_OF_LID: f32 = 6.0 / 7.0;
 const SECOND_OF_LID: f32 = 3.0 / 56.0;
 
-/// Light around clouds of everything together, and of each light that shines alone, by its place among the
-/// lights.
+/// Ambient light of all sources together, and of each light alone with its index.
 pub struct AmbientLights {
     pub whole: AmbientLight,
     pub alone: Vec<(usize, AmbientLight)>,
 }
 
-/// What light passes on its way, whichever light it is.
+/// What light passes, whatever its source.
 struct Passed<'a> {
     air: &'a Air,
-    /// Fog and layers from the lowest up, in the mean all over and as they look from [`AIR_LIT`] over the
-    /// eye.
+    /// Mean properties of fog and layers from the lowest up, and the same as seen from [`AIR_LIT`] above
+    /// the eye.
     slabs: Vec<SlabFluxes>,
     near: Vec<SlabFluxes>,
-    /// Altitudes of their levels from the ground up, m; and of the layers' middles and tops.
+    /// Altitudes of the levels from the ground up, m; and of the layers' middles and tops.
     levels: Vec<f64>,
     heights: &'a [(f64, f64)],
     eye: f64,
 }
 
 impl AmbientLights {
-    /// `clouds`: the layers' columns, from the lowest up, and how much more light they turn than droplets do;
-    /// `heights`: the altitudes of their middles and tops, m.
+    /// `clouds`: column statistics and slab tables of the layers from the lowest up; `heights`: altitudes
+    /// of their middles and tops, m.
     pub fn new(
         air: &Air,
         sky: &SkyLight,
@@ -77,7 +76,7 @@ impl AmbientLights {
     }
 }
 
-/// Of layers under the eye only the highest is seen over: its air begins below everything.
+/// Below the eye only the highest layer counts: its air begins below everything.
 fn distinct_levels(all: &[UpwellingAirlight], eye: f64) -> Vec<UpwellingAirlight> {
     let mut lifted: Vec<UpwellingAirlight> = Vec::new();
     for UpwellingAirlight { above, radiance } in all {
@@ -103,7 +102,7 @@ impl<'a> Passed<'a> {
         eye: f64,
         fog: Option<&Fog>,
     ) -> Passed<'a> {
-        // Fog takes from the lights only: it is thin beside what the sky's light comes through.
+        // Fog attenuates the direct lights only: its effect on diffuse light is small.
         let of_fog = fog.map(|fog| SlabFluxes {
             of_sky: 1.0,
             open: 1.0,
@@ -119,7 +118,7 @@ impl<'a> Passed<'a> {
             });
             of_fog.clone().into_iter().chain(of_clouds).collect()
         };
-        // Layers that cross are taken as one over the other.
+        // Overlapping layers are taken one above the other.
         let middles = heights.iter().scan(0.0f64, |over, (middle, _)| {
             *over = over.max(*middle);
             Some(*over)
@@ -129,7 +128,7 @@ impl<'a> Passed<'a> {
         Passed { air, slabs, near, levels, heights, eye }
     }
 
-    /// What one light makes, and what clouds send up of it into the air over each layer.
+    /// Ambient light of one source, and the upwelling light over each layer.
     fn ambience(&self, part: &SkyPart) -> (AmbientLight, Vec<UpwellingAirlight>) {
         let medium = &self.air.medium;
         let albedo = medium.ground_rgb;
@@ -144,7 +143,7 @@ impl<'a> Passed<'a> {
         };
         let slabs = under(&self.slabs);
         let levels = FluxLevels::between(&slabs, &clear, albedo, sent_back);
-        // What clouds change in the air is seen best overhead.
+        // The change of airlight by clouds is evaluated overhead.
         let near = FluxLevels::between(&under(&self.near), &clear, albedo, sent_back);
         let lowest = slabs.len() - self.heights.len();
         let lifted = match part.sky.painted {
@@ -154,7 +153,7 @@ impl<'a> Passed<'a> {
         let layers = self.layers(part, &falling, &clear, [&levels, &near], lowest);
         let straight_left: f32 =
             slabs[lowest..].iter().filter_map(|slab| slab.of_lights.first()).map(|of| of.1).product();
-        // What goes with the light is the sky's still, where the ground is lit.
+        // Circumsolar light counts as the sky's on the ground.
         let with_light = falling.with_light(part);
         let ground_diffuse =
             [0, 1, 2].map(|c| levels.down[0][c] + with_light[c] * clear[0].brighter[c] * straight_left);
@@ -163,7 +162,7 @@ impl<'a> Passed<'a> {
             ground_diffuse,
             ground,
             layers,
-            // Half of what surrounds a droplet is sky, half is ground.
+            // Half of a droplet's surroundings is sky, half is ground.
             fog: [0, 1, 2].map(|c| 0.5 * (ground_diffuse[c] / PI as f32 + ground[c])),
             lifted: distinct_levels(&lifted, self.eye),
         };
@@ -177,15 +176,15 @@ impl<'a> Passed<'a> {
         tops.map(|(k, (_, top))| {
             highest = highest.max(*top);
             let (up, bare) = (near.up[lowest + k + 1], near.bare[lowest + k + 1]);
-            // Half of what surrounds the air is the ground's side.
+            // Half of the air's surroundings is the ground's side.
             let radiance = [0, 1, 2].map(|c| 0.5 * at_least_nothing(up[c] - bare[c], bare[c]) / PI as f32);
             UpwellingAirlight { above: highest as f32, radiance }
         })
         .collect()
     }
 
-    /// The surroundings of each layer, from the lowest up; `near`: with clouds as the air near the eye sees
-    /// them.
+    /// Ambient light of each layer from the lowest up; `near`: fluxes with the clouds that the air near the
+    /// eye sees.
     fn layers(
         &self,
         part: &SkyPart,
@@ -197,25 +196,25 @@ impl<'a> Passed<'a> {
         let radiance = |flux: Rgb| flux.map(|v| v / PI as f32);
         let number = part.light.unwrap_or(0);
         let mut layers = Vec::with_capacity(self.heights.len());
-        // Of the air's light, of what comes straight, and of the sky's that comes between clouds.
+        // For airlight, for direct light, and for the sky's light that comes between clouds.
         let (mut left, mut straight_left, mut open) = (1.0, 1.0, 1.0);
         for i in (lowest..self.slabs.len()).rev() {
             let brighter = clear[i + 1].brighter;
             let mut sunward = [[0.0; 3]; MAX_LIGHTS];
             sunward[number] = [0, 1, 2].map(|c| falling.sunward[c] * brighter[c] * straight_left);
             let upright = part.on_upright_planes(self.air, self.heights[i - lowest].0);
-            // Aslant there is more air before the ground than straight down.
+            // Slant paths pass more air in front of the ground than the vertical.
             let upward = [0, 1, 2].map(|c| (levels.bare[i + 1][c] - levels.bare[0][c]) / PI as f32);
             let aslant = [0, 1, 2].map(|c| at_least_nothing(upright[1][c] - upward[c], upright[1][c]) * left);
             let below = radiance(levels.below[i]);
             let mut around_of = [[0.0; 3]; MAX_LIGHTS];
             around_of[number] = upright[0];
-            // Shares of what there is without clouds.
+            // Ratios to the light without clouds.
             let [above, beneath] =
                 [i + 1, i].map(|level| levels.total_down(level) / clear[level].down().max(1e-9));
             let share = if above > 0.0 { (beneath / above).min(1.0) } else { self.slabs[i].of_sky };
             open *= self.near[i].open;
-            // Fluxes beside what comes between clouds: down, and up from what lies below.
+            // Fluxes without the light that comes between clouds: down, and up from below.
             let down = [0, 1, 2].map(|c| {
                 let all = near.down[i][c] - near.hardly[i][c];
                 at_least_nothing(all - open * clear[i].sky[c], all) / PI as f32

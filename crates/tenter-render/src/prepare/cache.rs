@@ -1,4 +1,4 @@
-//! Where scenes are made and their parts kept.
+//! Builds scenes and caches their parts.
 
 use super::ambient::AmbientLights;
 use super::lru::{Cancelled, Key, Lru, key};
@@ -25,40 +25,38 @@ use std::sync::{Arc, Mutex};
 use tenter_sky::document::{self, CloudLayer, Colour, MAX_LAYERS, Phase, Sky, SkyKind};
 use tenter_sky::spectrum::Rgb;
 
-/// Entries each stage keeps: the current one and a few to go back to; where there is one for each light, of
-/// as many.
+/// Entries per cache: the current one and a few to go back to; for parts that exist per light, as many per
+/// light.
 const KEPT: usize = 4;
 const KEPT_FOR_LIGHTS: usize = 2 * MAX_LIGHTS;
-/// For layers: all of a full sky, draft and fine, and some to go back to.
+/// For parts that exist per layer: all of a full sky, draft and full, and some to go back to.
 const KEPT_FOR_LAYERS: usize = 2 * MAX_LAYERS + 6;
 
-/// Eyes no farther apart in height, m, see the same light in first pictures: there is 1 % more or less of
-/// haze under them.
+/// Difference of eye altitudes up to which first pictures share tables, m: haze changes by 1 %.
 const NEAR_EYE: f64 = 30.0;
-/// How many times as many depths toward lights are kept as a scene has: those of the last pictures under a
-/// light that moves, which are large.
+/// Sun-depth grids cached, as multiples of what a scene holds: the last ones of a moving light are large.
 const DEPTHS_KEPT: usize = 3;
-/// Most bytes of depths that are kept beside those of the sky itself, and of densities, which are made again
-/// for another light where there is no room.
+/// Most bytes of cached sun-depth grids beside those of the scene itself, and of density grids, which are
+/// built again for another light where there is no room.
 const DEPTHS_BYTES: usize = 512 << 20;
 const DENSITIES_BYTES: usize = 256 << 20;
 
-/// A form, and columns taken all over it.
+/// A cloud form and the statistics of its columns.
 type Formed = (CloudForm, ColumnStatistics);
 
-/// A form of a sky's clouds.
+/// One cloud form of a sky.
 struct CloudPart {
-    /// Its layer's place in the document, and the layer as it was formed.
+    /// Index of its layer in the document, and the layer it was built from.
     number: usize,
     layer: CloudLayer,
     key: Key,
     form: Arc<Formed>,
 }
 
-/// Of the three colours of a phase function.
+/// Index among the three colours of a phase function.
 const GREEN: usize = 1;
 
-/// Makes scenes; every stage is kept under the content it was made from.
+/// Builds scenes; every part is cached under the content it was built from.
 pub struct SceneCache {
     air: Lru<Air>,
     view: Lru<AirView>,
@@ -73,7 +71,7 @@ pub struct SceneCache {
     land: Lru<Land>,
     ambience: Lru<AmbientLights>,
     around_eye: Lru<(Option<Arc<EnvironmentProbe>>, Option<GroundIrradiance>)>,
-    /// Altitude of the eye that the last tables were made for, m.
+    /// Altitude of the eye for which the last tables were built, m.
     eye: Mutex<Option<f64>>,
 }
 
@@ -108,19 +106,18 @@ impl SceneCache {
         self.air.best_or_build(|quality| key(air, quality), build, || Air::new(air, build))
     }
 
-    /// The altitude to make tables of light for: a first picture is content with those of an eye near by.
+    /// The altitude to build tables for: first pictures reuse those of an eye near by.
     fn eye_of_light(&self, eye: f64, quality: TableQuality) -> f64 {
         let mut last = self.eye.lock().unwrap_or_else(|e| e.into_inner());
         let near = last.filter(|last| quality == TableQuality::Draft && (last - eye).abs() <= NEAR_EYE);
         *last.insert(near.unwrap_or(eye))
     }
 
-    /// The forms a layer is made of: the bodies of its kinds, and the anvils over them; each with the layer
-    /// it was made from.
+    /// The forms of a layer: its bodies, and the anvils over them; each with the layer it was built from.
     fn forms(&self, layer: &CloudLayer, reach_steps: i32, build: Build) -> Result<Vec<CloudPart>, Cancelled> {
         let mut parts = Vec::new();
         for layer in layer.parted() {
-            // What does not change the form is left out of its key.
+            // The key leaves out what does not change the form.
             let formed = CloudLayer {
                 id: String::new(),
                 name: String::new(),
@@ -142,7 +139,7 @@ impl SceneCache {
                     continue;
                 }
                 let key_at = |steps, quality| key((&formed, layer.loop_min, reach_m(steps), anvil), quality);
-                // A first picture is content with maps that end a step farther off or nearer.
+                // First pictures reuse maps whose extent differs by one step.
                 let beside = || {
                     let steps = [reach_steps + 1, reach_steps - 1].into_iter();
                     let steps = steps.filter(|_| build.quality == TableQuality::Draft);
@@ -169,7 +166,7 @@ impl SceneCache {
         Ok(parts)
     }
 
-    /// How much of a form lies toward a light.
+    /// The sun-depth grid of a form toward a light.
     fn sun_depth(
         &self,
         (form, form_key): (&CloudForm, Key),
@@ -187,7 +184,7 @@ impl SceneCache {
         self.sun_depth.get_or_build(depth_key(build.quality), build, make)
     }
 
-    /// The lights, each with its tables for one eye.
+    /// The lights with their tables for one eye.
     fn lights(
         &self,
         placed_lights: &[PlacedLight],
@@ -202,7 +199,7 @@ impl SceneCache {
             let view_key = |quality| key((air_key, sun.direction, sun.disc_radius, &colour, eye), quality);
             let (_, view) =
                 self.view.best_or_build(view_key, build, || AirView::new(air, eye, &sun, build))?;
-            // One for each air.
+            // Built once per air, whatever the quality.
             let light_key = key((air_key, sun.disc_radius, &colour), TableQuality::Full);
             let sunlight = self.sunlight.get_or_build(light_key, build, || {
                 SunlightTable::new(&air.medium, &air.transmittance, &sun.to_rgb, sun.disc_radius)
@@ -216,7 +213,7 @@ impl SceneCache {
         Ok(lights)
     }
 
-    /// The forms of all layers that are seen, from the lowest base up.
+    /// The forms of all visible layers, from the lowest base up.
     fn parts(
         &self,
         sky: &Sky,
@@ -240,8 +237,7 @@ impl SceneCache {
         Ok(parts)
     }
 
-    /// Keeps as many densities and depths as there is room for; depths at least of all parts, for they are
-    /// what a scene holds.
+    /// Sets the capacity of density and sun-depth caches to what memory allows, at least one scene's.
     fn make_room_for_grids(&self, parts: &[CloudPart], lights: usize) {
         if parts.is_empty() {
             return;
@@ -254,7 +250,7 @@ impl SceneCache {
         self.sun_depth.set_capacity(fitting(DEPTHS_BYTES).clamp(own, wished));
     }
 
-    /// Clouds under the lights, from the lowest base up, and the keys of their forms.
+    /// The cloud components under the lights, from the lowest base up, and the keys of their forms.
     fn clouds(
         &self,
         sky: &Sky,
@@ -273,7 +269,7 @@ impl SceneCache {
                 depths.push(self.sun_depth((&form.0, form_key), light.direction(), planet, build)?);
             }
             let ice = layer.kind.phase() == Phase::Ice || form.0.is_anvil;
-            // The drops' table is one, fine or not.
+            // The phase function has one quality.
             let phase_key = key((ice, layer.droplet_um, layer.halo), TableQuality::Full);
             let phase = self.phase.get_or_build(phase_key, build, || {
                 if ice { ice::phase(layer.halo) } else { PhaseFunction::new(layer.droplet_um) }
@@ -297,7 +293,7 @@ impl SceneCache {
         Ok((clouds, form_keys))
     }
 
-    /// The scene of a document. `cancelled` is asked all the while; it may not take back what it said.
+    /// The scene of a document. `cancelled` is polled throughout; once true it must stay true.
     pub fn scene(
         &self,
         sky: &Sky,
@@ -307,7 +303,7 @@ impl SceneCache {
         self.resolved_scene(&ResolvedSky::new(sky.clone()), quality, cancelled)
     }
 
-    /// The same of a document that is resolved.
+    /// The same of a resolved document.
     pub fn resolved_scene(
         &self,
         resolved: &ResolvedSky,
@@ -321,7 +317,7 @@ impl SceneCache {
         let planet = air.medium.planet;
         let lights = self.lights(resolved.lights(), (&air, air_key), eye, build)?;
         let first = lights[0].direction();
-        // Its table is one, fine or not.
+        // It has one quality.
         let painted_key = key((&sky.source.made_of, planet, eye, first), TableQuality::Full);
         let painted = match &sky.source.made_of {
             SkyKind::Air {} => None,
@@ -365,7 +361,7 @@ impl SceneCache {
         })?;
         let mut land = None;
         if sky.land.shown && !sky.land.muted {
-            // Its grids are the same, fine or not.
+            // It has one quality.
             let made =
                 self.land.get_or_build(key(&sky.land, TableQuality::Full), build, || Land::new(&sky.land))?;
             land = Some(made);
@@ -405,7 +401,7 @@ impl SceneCache {
     }
 }
 
-/// Each light inside the fog: the mean over its column of what comes straight.
+/// Mean direct illuminance of each light over the fog's column, lx.
 fn fog_lit(fog: &Fog, lights: &[Light]) -> [Rgb; MAX_LIGHTS] {
     let mut lit = [[0.0; 3]; MAX_LIGHTS];
     for (lit, light) in lit.iter_mut().zip(lights) {
@@ -422,12 +418,12 @@ fn sky_height(lights: &[Light]) -> f64 {
     shining.map(|l| l.direction()[2]).fold(-1.0, f64::max)
 }
 
-/// Least reach of maps, m, and the steps in which it grows.
+/// Least extent of maps, m, and the ratio of its steps.
 const LEAST_REACH: f64 = 60_000.0;
 const REACH_STEP: f64 = 1.25;
 
-/// How far clouds with these tops can be seen: to the horizon and from there to the top, in steps of a
-/// quarter so that a lifted eye keeps the maps.
+/// Distance at which clouds with these tops can be seen: to the horizon and from there to the top, in steps
+/// of a quarter so that a lifted eye keeps the maps.
 fn reach_steps(planet: f64, top: f64, eye: f64) -> i32 {
     let horizon = |h: f64| (h * (2.0 * planet + h)).sqrt();
     let exact = (horizon(top) + horizon(eye)).clamp(LEAST_REACH, 450_000.0);
@@ -454,7 +450,7 @@ mod tests {
         scene_cache.scene(sky, quality, &|| false).unwrap()
     }
 
-    /// What has not changed is as fine in first pictures as in the last one; what has is a draft.
+    /// Unchanged parts of first pictures have full quality; changed ones are drafts.
     #[test]
     fn first_pictures_keep_what_has_not_changed() {
         let scene_cache = SceneCache::default();
@@ -470,7 +466,7 @@ mod tests {
         assert!(Arc::ptr_eq(&fine.air, &lit.air) && !Arc::ptr_eq(&fine.lights[0].view, &lit.lights[0].view));
     }
 
-    /// Maps that end a step farther off are as good for a first picture, and made anew for a refined one.
+    /// First pictures reuse maps one step larger; refined ones build their own.
     #[test]
     fn first_pictures_of_a_lifted_eye_keep_their_clouds() {
         let scene_cache = SceneCache::default();
@@ -486,7 +482,7 @@ mod tests {
         assert!(!Arc::ptr_eq(&fine.clouds[0].form, &refined.clouds[0].form));
     }
 
-    /// A refined picture hangs on its document alone, whatever was drawn before.
+    /// A refined picture depends on its document alone.
     #[test]
     fn refined_scenes_know_nothing_of_what_came_before() {
         let scene_cache = SceneCache::default();

@@ -1,8 +1,7 @@
-//! What stands around the eye, for clouds that are lit by it from one side: a wall of cloud brightens small
-//! heaps before it, and what faces the sun's side of the sky gets more of its light than what does not.
+//! Builds the environment probe at the eye, for cumuliform clouds: a wall of cloud brightens small clouds
+//! before it, and sides that face the sun's part of the sky get more of its light.
 //!
-//! Means over all azimuths are elsewhere ([`AmbientLight`](crate::scene::Ambience)); here is what the eye sees
-//! around it, for clouds see much the same.
+//! The light that clouds receive is taken to be much like what the eye sees.
 
 use super::sky_light::clear_sky;
 use super::two_stream::ratio;
@@ -17,30 +16,28 @@ use tenter_sky::camera::Camera;
 use tenter_sky::document::Family;
 use tenter_sky::spectrum::Rgb;
 
-/// Width of looks that are spread all around, radians: were they as wide as they are apart, clouds would be
-/// all edge, and dark.
+/// Angular footprint of the probe's rays, radians: with footprints as wide as their spacing all clouds
+/// would be blurred and dark.
 pub(super) const LOOK: f64 = 0.005;
 
-/// Asymmetry of light that has hardly turned (an assumption: droplets' own after diffraction is left out).
+/// Asymmetry of the forward-scattering lobe (an assumption: the droplets' own without diffraction).
 const FORWARD_ASYMMETRY: f32 = 0.9;
-/// Sky about within this angle of a light, radians, comes with it and not from around.
+/// Angle around a light, radians, whose sky counts as the light's own.
 const LIGHT_RADIUS: f64 = 0.45;
-/// What faces one azimuth gets no more than so many times as much from the sky as of a clear one, and no less
-/// than one over it.
+/// Limits of the irradiance ratio: this and its inverse.
 const MAX_RATIO: f32 = 6.0;
 
-/// Least cosine that counts: what faces the ground sees a little of all the sky, not of the nearest looks.
+/// Least cosine in the irradiance: planes that face the ground average the whole sky a little.
 const MIN_COSINE: f32 = 1e-3;
 
 impl EnvironmentProbe {
-    /// Nothing where there are no heaps. `alone`: what surrounds clouds under each light that shines, were
-    /// it the only one.
+    /// None without cumuliform clouds. `alone`: the ambient light of each light alone.
     pub fn of(scene: &Scene, alone: &[(usize, AmbientLight)]) -> Option<EnvironmentProbe> {
         if scene.clouds.iter().all(|c| c.form.0.family != Family::Cumuliform) {
             return None;
         }
         let camera = Camera::latlong(WIDTH, 0.0);
-        // A painted sky is one, whatever lights there are.
+        // A painted sky has one probe, whatever the lights.
         if alone.len() < 2 || scene.painted.is_some() {
             let number = alone.first().map_or(0, |(number, _)| *number);
             return Some(EnvironmentProbe { camera, lights: vec![LightProbe::of(scene, number)] });
@@ -64,7 +61,7 @@ impl LightProbe {
     fn of(scene: &Scene, number: usize) -> LightProbe {
         let lights: Vec<[f64; 3]> =
             scene.lights.iter().filter(|l| l.strength > 0.0).map(|l| l.direction()).collect();
-        // An eye under all clouds sees only ground below, in the mean.
+        // Below all clouds only the ground's mean radiance is seen downward.
         let under = scene.clouds.iter().all(|c| scene.eye_altitude < c.form.0.base as f64);
         let is_ground = |d: &[f64; 3]| under && d[2] < 0.0;
         let clear = |d| {
@@ -84,7 +81,7 @@ impl LightProbe {
         })
     }
 
-    /// From the directions of lights, the clear sky and what is seen in others.
+    /// From the directions of lights, the clear sky's radiance and the radiance along rays.
     fn new(
         number: usize,
         lights: &[[f64; 3]],
@@ -98,13 +95,13 @@ impl LightProbe {
         };
         let directions: Vec<[f64; 3]> = (0..WIDTH * HEIGHT).map(middle).collect();
         let seen = look(&directions);
-        // Softly, or moved lights would take looks one by one.
+        // A soft limit: moving lights would else gain and lose rays one by one.
         let apart = |d: &[f64; 3]| {
             let cosine = |l: &[f64; 3]| (l[0] * d[0] + l[1] * d[1] + l[2] * d[2]).clamp(-1.0, 1.0);
             let share = |l: &[f64; 3]| ((cosine(l).acos() / LIGHT_RADIUS - 0.5) as f32).clamp(0.0, 1.0);
             lights.iter().map(share).fold(1.0, f32::min)
         };
-        // Rows go with the sine of their angle from the zenith.
+        // Solid angles of rows.
         let solid = |i: usize| (PI * ((i / WIDTH) as f64 + 0.5) / HEIGHT as f64).sin() as f32;
         let of_sky = |i: usize| {
             let d = &directions[i];
@@ -126,8 +123,8 @@ impl LightProbe {
     }
 }
 
-/// What is seen all around, component by component, and what each look counts: of all, and of the sky away
-/// from lights.
+/// The probe's rays by component, with the weights of each: for all directions, and for the sky away from
+/// lights.
 struct ProbeImage {
     directions: [Vec<f32>; 3],
     light: [Vec<f32>; 3],
@@ -149,7 +146,7 @@ impl Kernel for ProbeRow<'_> {
         let zero = R::splat(0.0);
         let mut row = Vec::with_capacity(WIDTH);
         for to in self.row * WIDTH..(self.row + 1) * WIDTH {
-            // Red, green, blue and the weights of each kind of spreading.
+            // Red, green, blue and weight of each convolution.
             let mut sums = [[zero; 4]; 3];
             for first in (0..WIDTH * HEIGHT).step_by(R::LANES) {
                 let mut cosine = zero;
@@ -202,7 +199,7 @@ mod tests {
         EnvironmentProbe { camera: Camera::latlong(WIDTH, 0.0), lights: vec![under] }
     }
 
-    /// Of an even sphere the same comes from everywhere, whichever way something faces.
+    /// A uniform sphere gives the same everywhere.
     #[test]
     fn even_light_stays_even() {
         let even = LightProbe::new(0, &[SUN], |_| [3.0, 2.0, 1.0], |d| vec![[3.0, 2.0, 1.0]; d.len()]);
@@ -214,8 +211,8 @@ mod tests {
         }
     }
 
-    /// A wall in the east, up to 20 degrees: most of its light comes through what stands before it, little
-    /// through what stands in the west; what faces east gets more of it. All the light there is stays.
+    /// A wall in the east up to 20 degrees: it shows through clouds in front of it, little through clouds
+    /// in the west; sides that face east get more of it. Energy is conserved.
     #[test]
     fn a_wall_is_seen_through_what_stands_before_it() {
         let wall = |d: &[f64; 3]| f32::from(d[0] > 0.5 && (0.0..0.34).contains(&d[2]));

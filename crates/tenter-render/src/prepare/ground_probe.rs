@@ -1,5 +1,5 @@
-//! The ground under the eye: lit by the sky that stands over it, clouds and all, where the mean over places
-//! may be a fifth more or less.
+//! Builds the irradiance of the ground below the eye under the sky and clouds that stand above it; the mean
+//! over places may differ by a fifth.
 
 use super::eye_probe::LOOK;
 use crate::integrator::{MarchQuality, radiance_along};
@@ -8,16 +8,15 @@ use glam::DVec3;
 use std::f64::consts::{PI, TAU};
 use tenter_sky::camera::{Camera, Projection};
 
-/// Pixels along a side of the level picture of the sky.
+/// Pixels along a side of the orthographic picture of the sky.
 const SIDE: usize = 36;
-/// Around each light there is a peak, which has directions of its own: within this angle, radians, on so many
-/// rings and so many along each.
+/// Radius (radians) around each light that is sampled on rings of its own, rings, and samples per ring.
 const CAP: f64 = 0.14;
 const RINGS: usize = 12;
 const ALONG: usize = 16;
 
 impl GroundIrradiance {
-    /// Nothing where there are no clouds, or some are under the eye.
+    /// None without clouds, or with some below the eye.
     pub fn of(scene: &Scene) -> Option<GroundIrradiance> {
         let lowest = scene.clouds.iter().map(|c| c.form.0.base).reduce(f32::min)?;
         let around = lowest - scene.eye_altitude as f32;
@@ -53,8 +52,8 @@ impl GroundIrradiance {
     }
 }
 
-/// Directions all over the sky with their weights: pixels of a level picture have equal shares of level
-/// ground's light.
+/// Directions over the sky with their weights: pixels of an orthographic picture contribute equally to the
+/// irradiance.
 fn spread() -> impl Iterator<Item = (DVec3, f64)> {
     let level = Camera { projection: Projection::Level, width: SIDE, height: SIDE };
     let middle = |i: usize| level.direction((i % SIDE) as f64 + 0.5, (i / SIDE) as f64 + 0.5);
@@ -63,7 +62,7 @@ fn spread() -> impl Iterator<Item = (DVec3, f64)> {
     inside.into_iter().map(move |d| (DVec3::from_array(d), share))
 }
 
-/// Directions around a light, the closer the more, weighted by their solid angle and cosine.
+/// Directions around a light, denser toward it, weighted by solid angle and cosine.
 fn cap(light: DVec3) -> impl Iterator<Item = (DVec3, f64)> {
     let (a, b) = light.any_orthonormal_pair();
     (0..RINGS * ALONG).map(move |i| {
@@ -79,7 +78,7 @@ fn cap(light: DVec3) -> impl Iterator<Item = (DVec3, f64)> {
 mod tests {
     use super::*;
 
-    /// Even light of 1 gives level ground pi, and a cap its solid angle times its cosine.
+    /// Uniform radiance of 1 gives an irradiance of pi; a cap its solid angle times its cosine.
     #[test]
     fn weights_add_up() {
         let all: f64 = spread().map(|(_, w)| w).sum();

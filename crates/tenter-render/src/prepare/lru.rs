@@ -1,4 +1,4 @@
-//! Parts of scenes, kept under what they were made from.
+//! A cache of scene parts, keyed by the content they were built from.
 
 use crate::air::{Build, TableQuality};
 use serde::Serialize;
@@ -7,7 +7,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 pub type Key = [u8; 32];
 
-/// A hash of the parts of a document, and of other stages' keys, that something is made from.
+/// Hash of parts of a document, keys of other parts, and a quality.
 pub fn key(parts: impl Serialize, quality: TableQuality) -> Key {
     let json = serde_json::to_vec(&parts).expect("parts of documents are plain data");
     let mut hash = Sha256::new();
@@ -16,22 +16,22 @@ pub fn key(parts: impl Serialize, quality: TableQuality) -> Key {
     hash.finalize().into()
 }
 
-/// The work was called off.
+/// The work was cancelled.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("called off")]
 pub struct Cancelled;
 
-/// A small cache.
+/// A least-recently-used cache.
 pub struct Lru<T>(Mutex<Entries<T>>);
 
 struct Entries<T> {
     capacity: usize,
-    /// Newest last.
+    /// Most recently used last.
     entries: Vec<(Key, Arc<T>)>,
 }
 
 impl<T> Entries<T> {
-    /// Lets go of the oldest until there is room for so many.
+    /// Evicts the least recently used until there is room for so many.
     fn make_room(&mut self, count: usize) {
         let old = (self.entries.len() + count).saturating_sub(self.capacity).min(self.entries.len());
         self.entries.drain(..old);
@@ -47,14 +47,14 @@ impl<T> Lru<T> {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Keeps no more than so many from now on.
+    /// Sets the capacity, which evicts at once.
     pub fn set_capacity(&self, capacity: usize) {
         let mut entries = self.entries();
         entries.capacity = capacity;
         entries.make_room(0);
     }
 
-    /// A value, if it is kept.
+    /// A cached value, which becomes the most recently used.
     fn touch(&self, key: &Key) -> Option<Arc<T>> {
         let kept = &mut self.entries().entries;
         let i = kept.iter().position(|(k, _)| k == key)?;
@@ -63,7 +63,8 @@ impl<T> Lru<T> {
         kept.last().map(|(_, value)| value.clone())
     }
 
-    /// The kept value, or a new one; two callers at once may both make it, which costs time but never waits.
+    /// The cached value, or a new one. Two callers at once may both build it: that costs time but nobody
+    /// waits.
     pub fn get_or_build(
         &self,
         key: Key,
@@ -83,13 +84,13 @@ impl<T> Lru<T> {
         Ok(made)
     }
 
-    /// A value, if it is kept, and its key.
+    /// A cached value and its key.
     pub fn find(&self, key: Key) -> Option<(Key, Arc<T>)> {
         Some((key, self.touch(&key)?))
     }
 
-    /// The value that is best kept, and its key. For a first picture the fine one is as good: where nothing
-    /// has changed first pictures show what the last one did, or they would jump at each touch.
+    /// The cached value of the best quality, and its key. A draft is satisfied by a full one: where nothing
+    /// has changed first pictures show what the last one did, and do not jump.
     pub fn find_best(&self, key: impl Fn(TableQuality) -> Key, build: Build) -> Option<(Key, Arc<T>)> {
         let fine = (build.quality == TableQuality::Draft).then_some(TableQuality::Full);
         fine.into_iter().chain([build.quality]).map(key).find_map(|key| self.find(key))
@@ -118,7 +119,7 @@ mod tests {
         key("a number", quality)
     }
 
-    /// A draft is made where nothing fine is kept, and a fine one though there is a draft.
+    /// A draft is built where no full value is cached, and a full one beside a draft.
     #[test]
     fn what_is_fine_is_good_enough_for_a_draft() {
         let stage = Lru::with_capacity(4);
@@ -134,7 +135,7 @@ mod tests {
         );
     }
 
-    /// What was asked for last stays longest.
+    /// The most recently used stay.
     #[test]
     fn the_newest_are_kept() {
         let stage = Lru::with_capacity(3);
@@ -152,7 +153,7 @@ mod tests {
         assert!(kept(5) && !kept(0));
     }
 
-    /// What was called off while it was made is not kept.
+    /// A value whose building was cancelled is not cached.
     #[test]
     fn nothing_is_kept_of_what_was_called_off() {
         let stage: Lru<u32> = Lru::with_capacity(3);

@@ -1,13 +1,12 @@
-//! A cloud layer as it is when all that it hangs on is known: the wind that has carried it, and what its
-//! cover regions are tied to.
+//! Resolves a cloud layer: the wind has carried it, and its cover regions are tied to the ground.
 
 use tenter_sky::document::{CloudLayer, CoverRegion, Sky, Tie};
 
-/// Farthest that a region tied to the sun is put, m: past it lies the horizon of most layers.
+/// Largest distance of a region tied to the sun, m: beyond it lies the horizon of most layers.
 const FARTHEST: f64 = 150_000.0;
 
-/// A layer of a sky with all its regions tied to the ground, after the time that has passed. `sun`: toward
-/// the first one.
+/// The layer with all its regions tied to the ground, after the elapsed time. `sun`: direction of the first
+/// one.
 pub fn resolve_layer(sky: &Sky, layer: &CloudLayer, sun: [f64; 3]) -> CloudLayer {
     let mut layer = sky.drift.carried(layer);
     let middle = layer.base_m + 0.5 * layer.depth_m - sky.eye.altitude_m;
@@ -24,7 +23,7 @@ fn tie_to_ground(region: &mut CoverRegion, eye_heading_deg: f64, height: f64, su
         Tie::Sun => {
             let flat = sun[0].hypot(sun[1]);
             let way = if sun[2].abs() > 1e-6 { height * flat / sun[2] } else { FARTHEST };
-            // A sun that never shines through the layer stands over its horizon.
+            // A sun below the layer: the region is put at the horizon.
             let way = if way < 0.0 { FARTHEST } else { way.min(FARTHEST) };
             (sun[0].atan2(sun[1]).to_degrees(), way)
         }

@@ -1,5 +1,4 @@
-//! The clear sky's own light: what it sheds at the eye's height and at others, and what air sends back of
-//! light from below.
+//! Diffuse light of the clear sky at any altitude, and the reflectance of air for light from below.
 
 use super::two_stream::{ClearFluxes, ratio};
 use crate::air::{Air, Medium, SkyRadiance, TOP_M, forward_lobe, on_upright_planes};
@@ -9,9 +8,9 @@ use std::f64::consts::PI;
 use tenter_sky::document::SkySource;
 use tenter_sky::spectrum::{LightToRgb, Rgb, Spectrum, luminance};
 
-/// Share that air over an altitude (m) sends back of light that comes from all over the ground's side: the
-/// two-stream solution by quadrature for air that absorbs nothing (Meador and Weaver 1980, table 1), with
-/// forward scattering counted as none.
+/// Reflectance of the air above an altitude (m) for diffuse light from below: two-stream solution by
+/// quadrature for conservative scattering (Meador and Weaver 1980, table 1), forward scattering counted as
+/// none.
 pub(super) fn sent_back_by_air(medium: &Medium, altitude: f64) -> Spectrum {
     const STEP: f64 = 500.0;
     const STEPS: usize = (TOP_M / STEP) as usize;
@@ -26,10 +25,10 @@ pub(super) fn sent_back_by_air(medium: &Medium, altitude: f64) -> Spectrum {
     Spectrum(depth.0.map(|t| 0.75f32.sqrt() * t / (1.0 + 0.75f32.sqrt() * t)))
 }
 
-/// What a spectrum of shares makes of each channel of a light.
+/// Effect of a spectral transmittance on each channel of a light.
 pub(super) fn filter_of(shares: &Spectrum, to_rgb: &LightToRgb) -> Rgb {
     let (some, all) = (to_rgb.convert(shares), to_rgb.colour());
-    // On the edge of the gamut a channel is a difference of much larger numbers.
+    // At the edge of the gamut a channel is a difference of much larger numbers.
     [0, 1, 2].map(|c| ratio(some[c], all[c], 0.0).clamp(0.0, shares.max().max(0.0)))
 }
 
@@ -55,7 +54,7 @@ pub fn clear_sky(lights: &[Light], painted: Option<&SkyRadiance>, night_glow: f3
     sum
 }
 
-/// The sky as it lights things.
+/// The clear sky as a source of light.
 pub struct SkyLight<'a> {
     pub lights: &'a [Light],
     pub painted: Option<&'a SkyRadiance>,
@@ -63,33 +62,33 @@ pub struct SkyLight<'a> {
     pub source: &'a SkySource,
 }
 
-/// What one light makes of the sky, and for one of them what is there without any: airglow, or a painted
-/// sky. Light of all parts adds up, so that several suns are the sum of what each makes alone.
+/// The sky of one light; the first one includes what needs no light: airglow, or a painted sky. Parts are
+/// additive.
 pub(super) struct SkyPart<'a> {
     pub sky: &'a SkyLight<'a>,
-    /// Its place among the lights.
+    /// Index of the light.
     pub light: Option<usize>,
     pub with_rest: bool,
 }
 
-/// What a clear sky sheds, lx: on level ground, and of that what comes from around the light, on a plane
-/// that faces it: so much that its flow along the ground is the sky's.
+/// Illuminance by the clear sky, lx: on level ground, and the circumsolar part on a plane that faces the
+/// light.
 pub(super) struct SkyIrradiance {
     pub level: Rgb,
     pub sunward: Rgb,
 }
 
 impl SkyIrradiance {
-    /// What comes from around the light, on level ground.
+    /// Circumsolar part on level ground.
     pub fn with_light(&self, part: &SkyPart) -> Rgb {
         self.sunward.map(|v| v * part.light().map_or(0.0, Light::up))
     }
 
-    /// At another altitude than the ground's: so much more or less as there is air above that scatters down
-    /// what the light sends it. The sky around the light goes with it, the rest is even.
+    /// At another altitude: changed by the light that the air above scatters down. The circumsolar part
+    /// goes with the light, the rest is uniform.
     pub fn at(&self, part: &SkyPart, over: &Scattering, altitude: f64) -> ClearFluxes {
         let (here, there) = (over.above(0.0), over.above(altitude));
-        // Channels on the edge of the gamut go with the others.
+        // Channels at the edge of the gamut follow the others.
         let whole = ratio(luminance(there), luminance(here), 1.0).max(0.0);
         let by_channel = |c: usize| ratio(there[c], here[c], whole).clamp(0.25 * whole, 4.0 * whole);
         let brighter = if part.sky.painted.is_some() { [1.0; 3] } else { [0, 1, 2].map(by_channel) };
@@ -106,7 +105,7 @@ impl SkyIrradiance {
     }
 }
 
-/// Light that clear air scatters down, by all that lies over an altitude (once scattered).
+/// Light scattered down once by the air above an altitude.
 pub(super) struct Scattering {
     /// Every [`Scattering::STEP`] m from the ground.
     above: Vec<Rgb>,
@@ -116,8 +115,8 @@ impl Scattering {
     const STEP: f64 = 500.0;
     const STEPS: usize = (TOP_M / Self::STEP) as usize;
 
-    /// Of a light at a cosine `m` to the zenith the Eddington approximation sends `(1 + 3/2 g m) / 2` of what
-    /// is scattered on down (Meador and Weaver 1980, table 1).
+    /// For a light at a cosine `m` to the zenith the Eddington approximation scatters `(1 + 3/2 g m) / 2`
+    /// downward (Meador and Weaver 1980, table 1).
     pub fn new(medium: &Medium, light: Option<&Light>) -> Scattering {
         let asymmetry = [0.0, medium.aerosol.moment(1), medium.dust.moment(1)];
         let mut above = vec![[0.0; 3]; Self::STEPS + 1];
@@ -148,11 +147,11 @@ impl Scattering {
     }
 }
 
-/// Sine of a light's height under which no part of the sky goes with it.
+/// Sine of a light's elevation below which there is no circumsolar part.
 const FADES_UNDER: f64 = 0.07;
 
 impl SkyLight<'_> {
-    /// One part for each light that shines, the first of them with what is there without lights.
+    /// One part per light that shines, the first with what needs no light.
     pub(super) fn parts(&self) -> Vec<SkyPart<'_>> {
         let shining = (0..self.lights.len()).filter(|i| self.lights[*i].strength > 0.0);
         let mut parts: Vec<SkyPart> =
@@ -164,7 +163,7 @@ impl SkyLight<'_> {
         parts
     }
 
-    /// What strength, shift and tint make of the sky's light.
+    /// Factors of strength, colour shift and tint on the sky's light.
     fn filter(&self) -> Rgb {
         // Shifts are counted from D65's neighbour at 6500 K; no light is hotter than 40 000 K.
         let at = |mired: f64| {
@@ -184,12 +183,12 @@ impl<'a> SkyPart<'a> {
         self.light.map(|i| &self.sky.lights[i])
     }
 
-    /// The colour of its light outside the air.
+    /// Colour of its light outside the atmosphere.
     pub fn to_rgb(&self) -> &'a LightToRgb {
         self.light().map_or(LightToRgb::sunlight(), |light| &light.placed.in_sky.to_rgb)
     }
 
-    /// Radiance of the clear sky over the ground in one direction as it lights things, without the discs.
+    /// Radiance of the clear sky over the ground in one direction as a source, without discs.
     fn radiance(&self, d: [f64; 3], filter: Rgb) -> Rgb {
         let at = d.map(|v| Scalar(v as f32));
         let mut sum = [if self.with_rest { self.sky.night_glow } else { 0.0 }; 3];
@@ -210,7 +209,7 @@ impl<'a> SkyPart<'a> {
         [0, 1, 2].map(|c| sum[c] * filter[c])
     }
 
-    /// The clear sky's light: means over directions spread evenly in what they add to level ground.
+    /// Illuminance by the clear sky: means over directions spread evenly by cosine.
     pub fn falling(&self) -> SkyIrradiance {
         const RINGS: usize = 24;
         const AROUND: usize = 48;
@@ -229,11 +228,11 @@ impl<'a> SkyPart<'a> {
                 toward[k] += l[k] as f64 * sunward;
             }
         }
-        // A light on the horizon has no side of a layer to itself: what goes with it fades.
+        // At the horizon a light does not favour a side of a layer: the circumsolar part fades.
         let fade = if self.light.is_some() { (sun[2] / FADES_UNDER).clamp(0.0, 1.0) } else { 0.0 };
         let whole = PI / (RINGS * AROUND) as f64;
         let sunward = toward.map(|v| v.max(0.0) * whole * fade / level_to_sun.max(0.3));
-        // Nor more than there is.
+        // At most all of it.
         let share =
             |k: usize| (0.7 * level[k] * whole / (sunward[k] * sun[2].max(0.0)).max(1e-12)).clamp(0.0, 1.0);
         SkyIrradiance {
@@ -242,7 +241,7 @@ impl<'a> SkyPart<'a> {
         }
     }
 
-    /// Mean radiance that upright planes at an altitude see above the horizon, and of the air below it.
+    /// Mean radiance on vertical planes at an altitude from above the horizon, and from the air below it.
     pub fn on_upright_planes(&self, air: &Air, altitude: f64) -> [Rgb; 2] {
         if self.sky.painted.is_some() {
             return [if self.with_rest { self.horizon_radiance() } else { [0.0; 3] }, [0.0; 3]];
@@ -331,7 +330,7 @@ mod tests {
         assert!((half - 0.5).abs() < 0.05, "{half}");
     }
 
-    /// The sky's flux at other heights, told from the ground, against tables made there.
+    /// The sky's flux at altitudes, from the ground's, against tables built there.
     #[test]
     fn the_sky_fades_with_height_as_tables_made_there_have_it() {
         for (visibility_km, elevation_deg) in [(60.0, 40.0), (20.0, 40.0), (60.0, 10.0)] {
@@ -362,7 +361,7 @@ mod tests {
         }
     }
 
-    /// What lights shed grows with height, what the sky sheds falls, and both together change little.
+    /// Direct light grows with altitude, diffuse light falls, and their sum changes little.
     #[test]
     fn what_the_sky_loses_with_height_the_sun_gains() {
         let air = Air { visibility_km: 30.0, ..Air::default() };

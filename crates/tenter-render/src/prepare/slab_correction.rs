@@ -1,4 +1,5 @@
-//! Corrections of stratiform clouds: the exact light of plane slabs over what the integrator has for the same.
+//! Builds the corrections of stratiform clouds: exact light of plane slabs over the integrator's
+//! approximation of it.
 
 use crate::clouds::optics::diffusion::{ASYMMETRY, NON_FORWARD_FRACTION};
 use crate::clouds::optics::mie::PhaseFunction;
@@ -13,7 +14,7 @@ use crate::simd::Scalar;
 use std::f32::consts::PI;
 use std::sync::LazyLock;
 
-/// Corrections past these are not believed: neither side is known well there.
+/// Limits of the corrections: beyond them neither side is accurate.
 const MOST: f32 = 6.0;
 
 /// All thicknesses, lights and directions of the table, as [`SlabTable::radiance`] takes them.
@@ -27,7 +28,7 @@ fn cases() -> impl Iterator<Item = [usize; 5]> {
     (0..THICKNESS.len()).flat_map(|t| (0..LIGHT.len()).map(move |l| [t, l])).flat_map(directions)
 }
 
-/// Light of even slabs as it comes without correction, which goes by thickness alone: in the order of
+/// The integrator's light of even slabs, which depends on thickness alone; in the order of
 /// [`SlabCorrections`].
 struct Uncorrected {
     light: Vec<f32>,
@@ -55,7 +56,7 @@ impl Uncorrected {
 }
 
 impl SlabCorrections {
-    /// `turned`: how many times more light the particles turn than droplets of 10 um (similarity).
+    /// `turned`: the particles' similarity scale.
     pub fn new(phase: &PhaseFunction, turned: f32) -> SlabCorrections {
         let believed = |exact: f32, own: f32| (exact / own.max(1e-9)).clamp(1.0 / MOST, MOST);
         let (slabs, own) = (SlabTable::of(phase, turned), Uncorrected::get());
@@ -66,9 +67,9 @@ impl SlabCorrections {
             for out in OUT {
                 let under = slabs.under(out);
                 for (thickness, own) in THICKNESS.into_iter().zip(&mut uncorrected) {
-                    // What comes out along a way, of light that is even all round, is what a beam along it
-                    // would leave there (reciprocity; van de Hulst 1980, section 3.3); what has hardly turned
-                    // is taken from behind.
+                    // Light out along a path under uniform light is what a beam along it would deposit
+                    // there (reciprocity; van de Hulst 1980, section 3.3); forward-scattered light is taken
+                    // from behind.
                     let thickness = thickness / AS_DROPLETS;
                     let sent_back = under.reflectance(thickness / turned);
                     let passed = 1.0 - sent_back - (-NON_FORWARD * thickness / out).exp();
@@ -86,8 +87,8 @@ impl SlabCorrections {
     }
 }
 
-/// Places along a way through an even slab, all of the same opacity: their depths to both surfaces, and each
-/// one's opacity.
+/// Points of equal opacity along a path through an even slab: their depths to both surfaces, and the
+/// opacity of each.
 fn places(thickness: f32, side: usize, out: f32) -> ([[f32; 2]; STEPS], f32) {
     let seen = 1.0 - (-thickness / out).exp();
     let place = |i: usize| {
@@ -97,11 +98,10 @@ fn places(thickness: f32, side: usize, out: f32) -> ([[f32; 2]; STEPS], f32) {
     (std::array::from_fn(place), seen / STEPS as f32)
 }
 
-/// Steps through an even slab.
+/// Points along the path.
 const STEPS: usize = 24;
 
-/// What is looked up at a place of an even slab: light's sine of height, and that of the way along which it
-/// is seen.
+/// The point's inputs: sines of elevation of the light and of the view ray.
 fn even([above, below]: [f32; 2], light: f32, down: f32) -> SlabPoint<Scalar> {
     SlabPoint {
         above: Scalar(above),
@@ -114,13 +114,12 @@ fn even([above, below]: [f32; 2], light: f32, down: f32) -> SlabPoint<Scalar> {
     }
 }
 
-/// The way's sine of height, with which one looks up or down at a slab.
+/// Sine of elevation of the view ray from below or above.
 fn looking(side: usize, out: f32) -> f32 {
     if side == 0 { out } else { -out }
 }
 
-/// Radiance of few and many turns out of an even slab, as it comes without correction; angles as
-/// [`SlabTable`] has them.
+/// Uncorrected radiance of low and high orders out of an even slab; angles as in [`SlabTable`].
 fn of_light(thickness: f32, light: f32, side: usize, out: f32, turn_deg: f32) -> f32 {
     let flat = |m: f32| (1.0 - m * m).max(0.0).sqrt();
     let down = looking(side, out);
@@ -133,8 +132,7 @@ fn of_light(thickness: f32, light: f32, side: usize, out: f32, turn_deg: f32) ->
     sent.iter().sum::<f32>() * opacity
 }
 
-/// Radiance out of an even slab under a radiance of 1 from above, and from below, as it comes without
-/// correction.
+/// Uncorrected radiance out of an even slab under a radiance of 1 from above, and from below.
 fn of_surroundings(thickness: f32, side: usize, out: f32) -> [f32; 2] {
     let down = looking(side, out);
     let (places, opacity) = places(thickness, side, out);
@@ -154,7 +152,7 @@ mod tests {
     use super::*;
     use crate::scene::slab_correction::at_thickness;
 
-    /// Rays that look where the table has a direction get its number.
+    /// At the table's directions rays get its values.
     #[test]
     fn rays_get_the_correction_of_their_direction() {
         let table = SlabCorrections::new(&PhaseFunction::new(10.0), 1.0);

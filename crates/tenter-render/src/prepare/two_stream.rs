@@ -1,23 +1,23 @@
-//! Light between layers: mean fluxes through slabs that stand for them, and through the air between.
+//! Fluxes between cloud layers: two-stream adding of slabs and the air between them.
 
 use crate::clouds::optics::diffusion::NON_FORWARD_FRACTION;
 use crate::clouds::optics::slab_table::SlabTable;
 use crate::scene::Light;
 use tenter_sky::spectrum::{Rgb, luminance};
 
-/// What a layer does to light in the mean over its columns.
+/// Mean transmittances of a layer over its columns.
 #[derive(Clone)]
 pub(super) struct SlabFluxes {
-    /// Share let through of the sky's light; the rest is sent back.
+    /// Transmittance for diffuse light; the rest is reflected.
     pub of_sky: f32,
-    /// Share of the sky's light that comes between clouds, or has hardly turned in them.
+    /// Share of diffuse light that passes between clouds or is scattered forward.
     pub open: f32,
-    /// For each light: share let through, share that comes straight, and share that comes nearly so.
+    /// For each light: total transmittance, direct transmittance, and forward-scattered share.
     pub of_lights: Vec<(f32, f32, f32)>,
 }
 
 impl SlabFluxes {
-    /// `table`: of the layer's particles; `mean`: over columns, of a function of their optical depth.
+    /// `table`: slabs of the layer's particles; `mean`: mean over columns of a function of optical depth.
     pub fn new(lights: &[Light], table: &SlabTable, mean: impl Fn(&dyn Fn(f64) -> f64) -> f64) -> SlabFluxes {
         let of_lights = lights.iter().map(|light| {
             let slabs = table.under(light.up());
@@ -31,51 +31,50 @@ impl SlabFluxes {
         SlabFluxes { of_sky, open, of_lights: of_lights.collect() }
     }
 
-    /// The same under one light, or none.
+    /// The same for one light, or none.
     pub fn under(&self, light: Option<usize>) -> SlabFluxes {
         let of_lights = light.map(|l| self.of_lights[l]).into_iter().collect();
         SlabFluxes { of_lights, ..*self }
     }
 }
 
-/// Slant of light from all over the sky, in the mean (Elsasser 1942, diffusivity factor).
+/// Mean slant of diffuse light (Elsasser 1942, diffusivity factor).
 const DIFFUSIVITY: f64 = 1.66;
 
-/// A part of a channel as a multiple of another; of next to nothing it is no multiple, but `otherwise`.
+/// Ratio of two values of a channel; `otherwise` where the denominator is negligible.
 pub(crate) fn ratio(part: f32, whole: f32, otherwise: f32) -> f32 {
     const NEXT_TO_NOTHING: f32 = 1e-25;
     if whole.abs() > NEXT_TO_NOTHING { (part / whole).clamp(-1e6, 1e6) } else { otherwise }
 }
 
-/// A difference that is nothing at least; of a channel that is under nothing (a colour out of gamut)
-/// nothing at most.
+/// A difference clamped to the sign of the channel: channels outside the gamut are negative.
 pub(super) fn at_least_nothing(difference: f32, channel: f32) -> f32 {
     if channel < 0.0 { difference.min(0.0) } else { difference.max(0.0) }
 }
 
-/// Fluxes at the levels between slabs, the ground's first: down and up, and each light's straight part.
+/// Fluxes at the levels between slabs, the ground's first: down and up, and each light's direct part.
 pub(super) struct FluxLevels {
     pub down: Vec<Rgb>,
     pub up: Vec<Rgb>,
-    /// Up under each slab, with what the air below it sends up.
+    /// Up under each slab, including what the air below it scatters up.
     pub below: Vec<Rgb>,
     pub straight: Vec<Rgb>,
-    /// Of `down`, what has hardly turned.
+    /// Forward-scattered part of `down`.
     pub hardly: Vec<Rgb>,
     /// Up without clouds.
     pub bare: Vec<Rgb>,
 }
 
-/// Light that comes down at an altitude without clouds, on level ground: from the sky and from each light.
+/// Downward illuminance at an altitude without clouds: by the sky and by each light.
 pub(super) struct ClearFluxes {
     pub sky: Rgb,
     pub lights: Vec<Rgb>,
-    /// How much more the sky sheds there than at the eye.
+    /// Ratio of the sky's light there to that at the eye.
     pub brighter: Rgb,
 }
 
 impl ClearFluxes {
-    /// What goes up again from bare ground.
+    /// Reflected by the bare ground.
     pub fn up(&self, albedo: Rgb) -> Rgb {
         [0, 1, 2].map(|c| albedo[c] * (self.sky[c] + self.lights.iter().map(|v| v[c]).sum::<f32>()))
     }
@@ -86,10 +85,9 @@ impl ClearFluxes {
 }
 
 impl FluxLevels {
-    /// The sky's light and the lights' come in at the top; slabs and ground send light to and fro (the
-    /// two-stream adding of slabs, for example Liou 2002, section 6.4), and so does the air over them, a
-    /// share `air`: of what goes up from bare ground the sky's light knows. `clear`: what there is at each
-    /// level without clouds.
+    /// The sky's and the lights' fluxes enter at the top; slabs, ground and the air above, with reflectance
+    /// `air`, exchange light (two-stream adding, for example Liou 2002, section 6.4). The clear sky's light
+    /// already includes that of the bare ground. `clear`: fluxes at each level without clouds.
     pub fn between(slabs: &[SlabFluxes], clear: &[ClearFluxes], albedo: Rgb, air: Rgb) -> FluxLevels {
         let n = slabs.len();
         let left = |share: &dyn Fn(&(f32, f32, f32)) -> f32| {
@@ -111,7 +109,7 @@ impl FluxLevels {
         let (mut down, mut up) = (vec![sky; n + 1], vec![[0.0; 3]; n + 1]);
         let straight: Vec<Rgb> =
             direct.iter().map(|level| [0, 1, 2].map(|c| sum(level, &|_| 1.0, c))).collect();
-        // What the air under each slab, down to the next one, scatters down and up of what gets there.
+        // Light scattered down and up by the air under each slab.
         let (mut down_by_air, mut up_by_air) = (vec![[0.0; 3]; n], vec![[0.0; 3]; n]);
         let mut bare = vec![clear[0].up(albedo); n + 1];
         for i in 0..n {
@@ -128,7 +126,7 @@ impl FluxLevels {
         let hardly: Vec<Rgb> = hardly
             .map(|(direct, nearly)| [0, 1, 2].map(|c| sum(nearly, &|_| 1.0, c) - sum(direct, &|_| 1.0, c)))
             .collect();
-        // Each turn adds a passage to and fro; what is left after these is nothing.
+        // Each iteration adds one exchange; the remainder after these is negligible.
         for _ in 0..60 {
             for c in 0..3 {
                 down[n][c] = sky[c] + air[c] * at_least_nothing(up[n][c] - bare[n][c], bare[n][c]);
@@ -173,7 +171,7 @@ mod tests {
         SlabFluxes { of_sky, open: straight, of_lights: vec![(through, straight, straight)] }
     }
 
-    /// Slabs take nothing: what comes in leaves at the top or stays in black ground.
+    /// Slabs absorb nothing: the flux leaves at the top or is absorbed by black ground.
     #[test]
     fn no_light_is_lost_between_slabs() {
         let slabs = [slab(0.7, 0.5, 0.2), slab(0.4, 0.3, 0.0), slab(0.9, 0.95, 0.6)];
@@ -183,7 +181,7 @@ mod tests {
         assert!((out / (SKY + SUN) - 1.0).abs() < 1e-4, "{out}");
     }
 
-    /// Of bare ground nothing changes the clear sky, and what goes up is its share.
+    /// Without slabs the clear sky's light is unchanged.
     #[test]
     fn no_slab_leaves_the_clear_sky() {
         let levels = FluxLevels::between(&[], &[clear(SKY, SUN)], [0.3; 3], [0.1; 3]);
@@ -191,8 +189,7 @@ mod tests {
         assert!((levels.up[0][0] - 0.3 * (SKY + SUN)).abs() < 1e-4 && levels.bare[0] == levels.up[0]);
     }
 
-    /// White clouds under air that sends a tenth back: 1 + s R + (s R)^2 ..., R being what they send up of
-    /// all that falls on them.
+    /// White clouds under air of reflectance 0.1: 1 + s R + (s R)^2 ..., R being their reflectance.
     #[test]
     fn light_goes_to_and_fro_over_white_clouds() {
         const BACK: f32 = 0.1;
@@ -204,14 +201,13 @@ mod tests {
         assert!(levels.down[0][0] < 1e-3 && levels.total_down(0) < 1e-3);
     }
 
-    /// What the air under open clouds scatters comes down as if there were none; under closed ones that let
-    /// nothing straight through, not.
+    /// Air under open clouds scatters as if there were none; under opaque ones it does not.
     #[test]
     fn air_under_clouds_scatters_what_gets_there() {
         let clear = || [clear(SKY, 0.7 * SUN), clear(0.5 * SKY, SUN)];
         let open = FluxLevels::between(&[slab(1.0, 1.0, 1.0)], &clear(), [0.0; 3], [0.0; 3]);
         assert!((open.down[0][0] - SKY).abs() < 1e-3 && (open.straight[0][0] - 0.7 * SUN).abs() < 1e-3);
-        // The rest of what the light has lost goes up.
+        // The rest of the light's loss goes up.
         assert!((open.below[0][0] - (0.3 * SUN - 0.5 * SKY)).abs() < 1e-3, "{}", open.below[0][0]);
         let closed = FluxLevels::between(&[slab(0.5, 0.4, 0.0)], &clear(), [0.0; 3], [0.0; 3]);
         let expected = 0.5 * 0.5 * SKY + 0.4 * SUN;

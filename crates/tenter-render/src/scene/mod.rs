@@ -1,8 +1,6 @@
-//! The document resolved into things that can be sampled, and the caches they are kept in.
+//! What a picture is computed from: lights, air, clouds, land and the tables of their light, as data.
 //!
-//! Each stage is a pure function of the part of the document it reads and is kept under that part's content:
-//! exposure touches no stage, a moved sun keeps the form and the density of clouds, a turned camera keeps
-//! all.
+//! Scenes are built by [`crate::prepare`].
 
 pub(crate) mod ambient;
 mod fog;
@@ -29,26 +27,26 @@ use std::sync::Arc;
 use tenter_sky::document::{CloudLayer, Colour};
 use tenter_sky::spectrum::Rgb;
 
-/// Everything a picture of one sky is made from.
+/// Everything a picture of one sky is computed from.
 #[derive(Clone)]
 pub struct Scene {
     pub eye_altitude: f64,
-    /// Suns and moon; never none, though some may shed nothing.
+    /// Suns and moon; never empty, though some may have no light.
     pub lights: Vec<Light>,
     pub air: Arc<Air>,
-    /// The sky behind the clouds where air does not make it.
+    /// The sky behind the clouds where it is not scattered by air.
     pub painted: Option<Arc<SkyRadiance>>,
-    /// Radiance of airglow and stars, the same all round, cd/m2.
+    /// Isotropic radiance of airglow and stars, cd/m2.
     pub night_glow: f32,
     pub horizon: Horizon,
-    /// Brightness of the sky as seen.
+    /// Factor on the visible sky's radiance.
     pub seen_strength: f32,
     pub fog: Option<Fog>,
-    /// What each light sends onto a plane that faces it inside the fog, in the mean, lx.
+    /// Mean illuminance by each light inside the fog, on a plane that faces it, lx.
     pub fog_lit: [Rgb; MAX_LIGHTS],
     /// From the lowest base up.
     pub clouds: Vec<CloudComponent>,
-    /// The altitudes that hold clouds, from the lowest up.
+    /// Altitude intervals with clouds, from the lowest up.
     pub intervals: Vec<AltitudeInterval>,
     pub land: Option<Arc<Land>>,
     pub ambient: AmbientLight,
@@ -60,57 +58,57 @@ pub struct Scene {
 #[derive(Clone)]
 pub struct Light {
     pub placed: PlacedLight,
-    /// The same as a multiple of what the tables are made for.
+    /// Strength as a multiple of the tables' light.
     pub strength: f32,
     pub view: Arc<AirView>,
-    /// The sky it makes over the ground, wherever the eye is.
+    /// Radiance of its sky as seen from the ground.
     pub over_ground: Arc<SkyRadiance>,
     pub sunlight: Arc<SunlightTable>,
 }
 
-/// How sky and ground meet, radians.
+/// The blend of sky and ground at the horizon, radians.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Horizon {
-    /// How far the sky reaches down over the ground.
+    /// How far the sky reaches below the horizon.
     pub drop: f32,
-    /// Angle over which they go over into each other.
+    /// Angle of the transition.
     pub softness: f32,
 }
 
-/// One form of a scene's clouds: the bodies of a layer, or the anvils over them.
+/// One cloud form of a scene: the bodies of a layer, or the anvils over them.
 #[derive(Clone)]
 pub struct CloudComponent {
     /// The layer's place in the document.
     pub layer: usize,
-    /// The form, and columns taken all over it.
+    /// The form and the statistics of its columns.
     pub form: Arc<(CloudForm, ColumnStatistics)>,
-    /// Toward each light.
+    /// Optical depth toward each light.
     pub depths: Vec<Arc<SunDepth>>,
-    /// How many times more light is turned than droplets of 10 um would (similarity): crystals have a smaller
+    /// (1 - g) of the particles over that of 10 um droplets (similarity): crystals have a smaller
     /// asymmetry.
     pub similarity_scale: f32,
     pub phase: Arc<PhaseFunction>,
-    /// What light that is scattered more than once is multiplied by in sheets of them.
+    /// Corrections of light scattered more than once, for stratiform and cirriform clouds.
     pub slab_corrections: Arc<SlabCorrections>,
     pub shading: Shading,
-    /// Share of its shadow that falls on the ground.
+    /// Factor on the optical depth of its shadow on the ground.
     pub shadow_on_land: f32,
     /// Whether it shades itself.
     pub own_shadow: bool,
-    /// How far its shadow on others is moved east and north, m.
+    /// Offset of its shadow on others, east and north, m.
     pub shadow_shift: [f32; 2],
 }
 
-/// What an artist makes of a cloud's light.
+/// Artistic factors on a cloud's light; all 1 is physical.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Shading {
-    /// Over all of it.
+    /// On all scattered light.
     pub scatter: Rgb,
-    /// Over what has been scattered many times.
+    /// On light of high scattering orders.
     pub absorb: Rgb,
-    /// Over what comes from sky and land.
+    /// On light from sky and ground.
     pub shade: Rgb,
-    /// Over what has been scattered many times, strength alone.
+    /// On high orders, without colour.
     pub high_orders: f32,
 }
 
@@ -130,15 +128,15 @@ impl Shading {
 }
 
 impl CloudComponent {
-    /// Optical depth of its shadow from a place beside it (m east, north and above its base) toward a light,
-    /// as [`SunDepth::from_outside`] has it.
+    /// Optical depth of its shadow at a point beside it (m east, north and above its base) toward a light
+    /// ([`SunDepth::from_outside`]).
     #[inline(always)]
     pub fn shadow<R: Real>(&self, light: usize, level: usize, [x, y, z]: [R; 3], toward: [R; 3]) -> R {
         let [east, north] = R::splat_each(self.shadow_shift);
         self.depths[light].from_outside(level, x - east, y - north, z, toward)
     }
 
-    /// Whether its light and shadows are as physics has them.
+    /// Whether light and shadows are physical.
     pub fn is_physical(&self) -> bool {
         self.shading == Shading::PHYSICAL
             && self.shadow_on_land == 1.0
@@ -147,17 +145,17 @@ impl CloudComponent {
     }
 }
 
-/// Altitudes (m) between which the same clouds are met.
+/// An altitude interval (m) with the same clouds throughout.
 #[derive(Clone, Debug, PartialEq)]
 pub struct AltitudeInterval {
     pub from: f32,
     pub to: f32,
-    /// Numbers of those clouds; the thickest first, whose drops stand for all.
+    /// Indices of those clouds, the thickest first, whose particles stand for all.
     pub clouds: Vec<usize>,
 }
 
 impl AltitudeInterval {
-    /// The bands of clouds, given the altitudes and the mean extinction of each.
+    /// The intervals of clouds, given the altitudes and the mean extinction of each.
     pub fn of(clouds: &[(f32, f32, f32)]) -> Vec<AltitudeInterval> {
         let mut edges: Vec<f32> = clouds.iter().flat_map(|(from, to, _)| [*from, *to]).collect();
         edges.sort_by(f32::total_cmp);
@@ -179,17 +177,17 @@ impl Light {
         self.placed.in_sky.direction
     }
 
-    /// Sine of its height over level ground, none below.
+    /// Sine of its elevation, 0 below the horizon.
     pub fn up(&self) -> f32 {
         self.direction()[2].max(0.0) as f32
     }
 
-    /// Its light on a plane that faces it at an altitude, clouds and fog left out, lx in linear Rec.709.
+    /// Illuminance on a plane that faces it at an altitude, without clouds and fog, lx in linear Rec.709.
     pub fn clear(&self, altitude: f64) -> Rgb {
         self.at_height(altitude, self.direction()[2])
     }
 
-    /// The same where it is seen, lifted by refraction, from the eye's own place.
+    /// The same at its apparent elevation, lifted by refraction, for discs.
     pub fn seen(&self, altitude: f64) -> Rgb {
         self.at_height(altitude, self.placed.seen[2])
     }

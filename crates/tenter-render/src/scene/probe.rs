@@ -1,38 +1,37 @@
-//! Probes: what the eye sees all around it, and the light of the sky on the ground below.
+//! Environment probes: radiance all around the eye, and the illuminance of the ground below it.
 //!
-//! Means over all azimuths are in [`AmbientLight`](super::Ambience); a probe has what comes from each direction.
+//! [`AmbientLight`](super::AmbientLight) has means over azimuth; a probe has directions.
 
 use super::{LayerAmbient, MAX_LIGHTS};
 use crate::simd::Real;
 use tenter_sky::camera::Camera;
 use tenter_sky::spectrum::Rgb;
 
-/// Size of the picture all around the eye.
+/// Size of the equirectangular probe.
 pub const WIDTH: usize = 48;
 pub const HEIGHT: usize = WIDTH / 2;
-/// What is kept for a direction.
+/// The probe in one direction.
 #[derive(Clone, Copy)]
 pub struct ProbeTexel {
-    /// Radiance spread as far as light is that has hardly turned, cd/m2.
+    /// Radiance convolved with the forward-scattering lobe, cd/m2.
     pub forward: Rgb,
-    /// The sky's light on what faces that way, over that of a clear sky.
+    /// Irradiance by the sky on a plane that faces this way, over that of a clear sky.
     pub facing: Rgb,
 }
 
-/// The eye's surroundings under one light, by its place among the scene's.
+/// The probe under one light of the scene.
 pub struct LightProbe {
     pub number: usize,
     pub toward: Vec<ProbeTexel>,
 }
 
-/// The eye's surroundings. Each light has its own: what clouds make of the sky's light is a share of what
-/// that light makes, and shares of several don't add up.
+/// Probes of all lights. Each light has its own: irradiance ratios of several do not add up.
 pub struct EnvironmentProbe {
     pub camera: Camera,
     pub lights: Vec<LightProbe>,
 }
 
-/// The same along the rays of a packet.
+/// Probe values for a packet of rays.
 #[derive(Clone, Copy)]
 pub struct ProbeSample<R: Real> {
     pub forward: [R; 3],
@@ -41,7 +40,7 @@ pub struct ProbeSample<R: Real> {
 }
 
 impl<R: Real> ProbeSample<R> {
-    /// What lights a layer from its sides above the horizon, in one channel.
+    /// Radiance on the sides of a layer above the horizon, in one channel.
     #[inline(always)]
     pub fn side_radiance(&self, layer: &LayerAmbient, channel: usize) -> R {
         let mut sum = R::splat(0.0);
@@ -53,7 +52,7 @@ impl<R: Real> ProbeSample<R> {
 }
 
 impl EnvironmentProbe {
-    /// For rays: what stands behind clouds on them, and what lights the sides of clouds that are seen.
+    /// For rays: the radiance behind clouds, and the irradiance on the visible sides of clouds.
     #[inline(always)]
     pub fn along<R: Real>(&self, direction: &[R; 3]) -> ProbeSample<R> {
         let mut d = [[0.0f32; 16]; 3];
@@ -79,7 +78,7 @@ impl EnvironmentProbe {
         sides
     }
 
-    /// Toward a direction and toward where that comes from.
+    /// In a direction and in the opposite one.
     pub fn at_both(&self, light: &LightProbe, direction: [f64; 3]) -> [ProbeTexel; 2] {
         let [x, y] = self.camera.place(direction).expect("a latlong picture shows all directions");
         let (half, whole) = (0.5 * WIDTH as f64, HEIGHT as f64);
@@ -88,7 +87,7 @@ impl EnvironmentProbe {
 }
 
 impl LightProbe {
-    /// At a place of the picture, as if it went on sideways.
+    /// Bilinear at a position of the picture, which repeats sideways.
     fn at(&self, x: f64, y: f64) -> ProbeTexel {
         let (x, y) = (x - 0.5, (y - 0.5).clamp(0.0, HEIGHT as f64 - 1.0));
         let (column, row) = (x.floor(), y.floor().min(HEIGHT as f64 - 2.0));
@@ -109,11 +108,11 @@ impl LightProbe {
     }
 }
 
-/// Ground whose sky is known.
+/// Irradiance of the ground below the eye.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct GroundIrradiance {
     /// Illuminance of level ground by everything but the direct lights, lx.
     pub diffuse: Rgb,
-    /// How far around the sky is much the same, m: as far as the lowest clouds are up.
+    /// Radius within which the sky is much the same, m: the height of the lowest clouds.
     pub radius: f32,
 }

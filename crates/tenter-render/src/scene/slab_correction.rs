@@ -1,4 +1,5 @@
-//! What light of stratiform clouds is multiplied by so that an even one sends what a plane slab does.
+//! Factors on the light of stratiform and cirriform clouds that make an even layer as bright as the exact
+//! plane slab.
 
 use super::{Light, MAX_LIGHTS};
 use crate::air::henyey_greenstein;
@@ -7,15 +8,14 @@ use crate::clouds::optics::slab_table::{
 };
 use crate::simd::Real;
 
-/// Sine of a light's height within which it lights a sheet from above and from below.
+/// Sine of a light's elevation below which it lights a layer from both sides.
 pub const EDGEWISE: f32 = 0.02;
-/// What is looked up in sheets of one kind of particles is multiplied by: for few and many turns of a
-/// light, by thickness, light and direction as [`SlabTable`] has them; for what comes from above and from
-/// below, by side, direction and thickness.
+/// Corrections for one kind of particles: of low and high orders of a light, by thickness, light and
+/// direction as in [`SlabTable`]; of light from above and from below, by side, direction and thickness.
 pub struct SlabCorrections {
     pub slabs: SlabTable,
-    /// Of what is scattered the share of the phase function's peak, which the table leaves out; what the
-    /// function is without it at most, and the asymmetry of what it turns twice.
+    /// Share of scattering in the phase function's forward peak, which the table leaves out; the largest
+    /// value of the function without it; and the asymmetry of two peak scatterings.
     pub peak: f32,
     pub cut_off: f32,
     pub twice: f32,
@@ -32,11 +32,11 @@ pub struct SlabCorrection<R: Real> {
     pub lights: [ByThickness<R>; MAX_LIGHTS],
     pub above: ByThickness<R>,
     pub below: ByThickness<R>,
-    /// What the particles' phase function is without its peak at most.
+    /// Largest value of the phase function without its peak.
     pub cut_off: R,
 }
 
-/// Share of the side away from a light that is seen from below: a light that stands edgewise lights both.
+/// Weight of the far side as seen from below: a light at the horizon lights both sides.
 fn side_above(light: f32) -> f32 {
     (0.5 + 0.5 * light / EDGEWISE).clamp(0.0, 1.0)
 }
@@ -47,14 +47,14 @@ impl SlabCorrections {
         &self.slabs
     }
 
-    /// Of all that scattering turns, what the peak alone has turned twice and more, at the cosine of the
-    /// angle to a light that is spread over so many radians.
+    /// Phase function of two and more peak scatterings at the cosine of the angle to a light that is spread
+    /// over `spread` radians.
     #[inline(always)]
     pub fn twice_in_peak<R: Real>(&self, cosine: R, spread: f64) -> R {
         henyey_greenstein(self.twice.min(1.0 - spread as f32).max(0.0), cosine) * R::splat(self.peak)
     }
 
-    /// For ways (unit vectors in the eye's axes) under lights.
+    /// For view rays (unit vectors) under lights.
     #[inline(always)]
     pub fn of_rays<R: Real>(&self, ways: &[R; 3], lights: &[Light]) -> SlabCorrection<R> {
         let [mut x, mut y, mut z] = [[0.0f32; 16]; 3];
@@ -91,7 +91,7 @@ impl SlabCorrections {
         of
     }
 
-    /// Of one way under one light.
+    /// For one view ray under one light.
     pub fn of_light(
         &self,
         [x, y, z]: [f32; 3],
@@ -100,7 +100,7 @@ impl SlabCorrections {
         found: &mut [[f32; 16]; THICKNESS.len()],
     ) {
         let [sx, sy, sz] = [light[0] as f32, light[1] as f32, light[2] as f32];
-        // Looking up one sees the side away from a sun above; one that stands edgewise lights both.
+        // A view upward sees the side away from a sun above; at the horizon a light lights both.
         let above = side_above(sz);
         let away = if z > 0.0 { above } else { 1.0 - above };
         let flat = (x.hypot(y) * sx.hypot(sy)).max(1e-6);
@@ -113,7 +113,7 @@ impl SlabCorrections {
                 continue;
             }
             for t in 0..THICKNESS.len() {
-                // The eight entries around: by the light's sine, the way's, and the azimuth between them.
+                // Trilinear: sine of the light's elevation, of the ray's, and the azimuth between them.
                 for corner in 0..8 {
                     let (l, a) = rows.entry(corner & 1);
                     let (o, b) = outs.entry(corner >> 1 & 1);
@@ -129,7 +129,7 @@ impl SlabCorrections {
 /// The correction at a thickness, by its logarithm.
 #[inline(always)]
 pub fn at_thickness<R: Real>(corrections: &ByThickness<R>, log: R) -> R {
-    // Thicknesses double from one to the next.
+    // Thicknesses double from entry to entry.
     let x = (log * R::splat(std::f32::consts::LOG2_E) + R::splat((AS_DROPLETS / THICKNESS[0]).log2()))
         .clamp(0.0, THICKNESS.len() as f32 - 1.0);
     let mut sum = R::splat(0.0);
