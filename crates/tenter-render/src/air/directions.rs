@@ -1,11 +1,11 @@
-//! A table over the directions seen from one altitude: rows crowd at the horizon, columns go round from the
-//! sun's azimuth to the opposite one. Above and below the horizon are separate, for light jumps there. From
-//! over the air the upper half ends where rays pass the air by.
+//! A table over the directions from one altitude: rows are dense at the horizon, columns run from the sun's
+//! azimuth to the opposite one. The halves above and below the horizon are separate, for light is
+//! discontinuous there. Above the atmosphere the upper half ends where rays miss it.
 
 use super::TOP_M;
 use crate::simd::{Int, Real};
 
-/// Lays out the directions seen by an eye.
+/// Layout of the directions.
 #[derive(Clone, Debug)]
 pub struct DirectionGrid {
     pub around: usize,
@@ -17,7 +17,7 @@ pub struct DirectionGrid {
     toward_sun: [f32; 2],
     /// Sine and cosine of the sun's height above the level.
     sun: [f64; 2],
-    /// Whether rows near the zenith are evenly apart in angle.
+    /// Whether rows near the zenith are uniform in angle.
     even_overhead: bool,
 }
 
@@ -33,7 +33,7 @@ impl DirectionGrid {
         let flat = sun[0].hypot(sun[1]);
         let toward_sun =
             if flat > 1e-9 { [(sun[0] / flat) as f32, (sun[1] / flat) as f32] } else { [0.0, 1.0] };
-        // Of a ray that touches a shell: the difference form.
+        // Of a ray tangent to a shell, by the difference form.
         let touching = |shell: f64| {
             -((altitude - shell) * (2.0 * planet + altitude + shell)).sqrt() / (planet + altitude)
         };
@@ -48,7 +48,7 @@ impl DirectionGrid {
         }
     }
 
-    /// The same with rows that come together at the horizon but are evenly apart in angle near the zenith.
+    /// The same with rows dense at the horizon and uniform in angle near the zenith.
     pub fn even_overhead(self) -> DirectionGrid {
         DirectionGrid { even_overhead: true, ..self }
     }
@@ -66,7 +66,7 @@ impl DirectionGrid {
         let (x, y) = (index % self.around, index / self.around);
         let below = y >= self.rows;
         let v = (y % self.rows) as f64 / (self.rows - 1) as f64;
-        // Keep a hair's breadth from the horizon, so that each half is on its own side.
+        // A small distance from the horizon keeps each half on its own side.
         let v2 = if self.even_overhead { 1.0 - (1.0 - v * v).powi(2) } else { v * v };
         let v2 = v2.max(1e-9);
         let cos = if below {

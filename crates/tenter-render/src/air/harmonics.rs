@@ -1,8 +1,7 @@
-//! Radiance over all directions at one place, by real spherical harmonics up to the third degree.
+//! Radiance over all directions at one point by real spherical harmonics up to the third degree.
 //!
-//! Azimuths are counted from the sun's, to both sides of which light is alike: only cosines of them occur. A
-//! phase function scatters such a field by one factor for each degree, its moment (Chandrasekhar 1960,
-//! chapter 6).
+//! Azimuths are relative to the sun's; by symmetry only their cosines occur. A phase function scales each
+//! degree by its Legendre moment (Chandrasekhar 1960, chapter 6).
 
 use tenter_sky::spectrum::Spectrum;
 
@@ -17,7 +16,7 @@ pub const ORDER_OF: [usize; TERMS] = [0, 0, 0, 0, 1, 1, 1, 2, 2, 3];
 /// Coefficients of the orthonormal terms.
 pub type Field = [Spectrum; TERMS];
 
-/// The parts of the terms that hang on the cosine to the vertical.
+/// Factors of the terms that depend on the cosine to the vertical.
 #[inline(always)]
 pub fn polar(up: f32) -> [f32; TERMS] {
     let flat2 = (1.0 - up * up).max(0.0);
@@ -45,8 +44,8 @@ pub fn multiples(cos: f32) -> [f32; DEGREE + 1] {
     [1.0, cos, two, cos * (2.0 * two - 1.0)]
 }
 
-/// Sum over degrees of (2l + 1) / 4 pi times a moment times the Legendre polynomial: a phase function cut off
-/// after the third degree, per steradian.
+/// Truncated phase function per steradian: the sum over degrees of (2l + 1) / 4 pi times moment times
+/// Legendre polynomial.
 #[inline(always)]
 pub fn cut_off(moments: &[f32; DEGREE + 1], cos: f32) -> f32 {
     let c2 = cos * cos;

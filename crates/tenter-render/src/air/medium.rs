@@ -45,7 +45,7 @@ pub struct Particles {
     /// Per metre.
     pub extinction: Spectrum,
     pub scattering: Spectrum,
-    /// Shares and asymmetries of the lobes of their phase function, the narrow one first.
+    /// Weights and asymmetries of the lobes of their phase function, the narrow one first.
     pub lobes: [(f32, f32); 3],
 }
 
@@ -57,8 +57,8 @@ impl Particles {
         self.lobes[0].0 * henyey_greenstein_f32(NARROW, cos) + turned + forward
     }
 
-    /// The phase function without its narrow lobe, per steradian: the part that turns light, and the part
-    /// that counts as forward, of each lobe its fourth moment.
+    /// The phase function without its narrow lobe, per steradian: the non-forward part, and the part that
+    /// counts as forward, of each lobe its fourth moment.
     #[inline(always)]
     pub fn broad(&self, cos: f32) -> [f32; 2] {
         let mut parts = [0.0; 2];
@@ -76,7 +76,7 @@ impl Particles {
         self.lobes.iter().map(|(share, g)| share * g.powi(degree as i32)).sum()
     }
 
-    /// The same where a forward share of what is scattered counts as not scattered at all.
+    /// The same with a forward share of scattering counted as unscattered.
     fn without_forward(&self, share: f32) -> Particles {
         Particles {
             extinction: self.extinction - self.scattering * share,
@@ -86,7 +86,7 @@ impl Particles {
     }
 }
 
-/// A broad lobe that gives the whole phase function its asymmetry, beside the narrow and a weak backward one.
+/// A wide lobe that, beside the narrow and a weak backward one, gives the whole its asymmetry.
 fn lobes(asymmetry: f32, narrow: f32, backward: f32) -> [(f32, f32); 3] {
     const BACK: f32 = -0.4;
     let broad = 1.0 - narrow - backward;
@@ -94,12 +94,12 @@ fn lobes(asymmetry: f32, narrow: f32, backward: f32) -> [(f32, f32); 3] {
     [(narrow, NARROW), (broad, g), (backward, BACK)]
 }
 
-/// The air as rays see it.
+/// Optical properties of the air over altitude.
 #[derive(Clone)]
 pub struct Medium {
     /// Radius of the planet, m.
     pub planet: f64,
-    /// Share of light that the ground gives back, in each band and in linear Rec.709.
+    /// Albedo of the ground, in each band and in linear Rec.709.
     pub ground: Spectrum,
     pub ground_rgb: Rgb,
     /// Scattering and extinction of molecules at the ground, per metre.
@@ -121,7 +121,7 @@ pub const CONSTITUENTS: usize = 4;
 /// Amounts of the constituents relative to their reference densities; or columns of them, m.
 pub type Amounts = [f64; CONSTITUENTS];
 
-/// Columns of so much more.
+/// Columns times a factor.
 #[inline(always)]
 pub fn times(amounts: Amounts, factor: f64) -> Amounts {
     [amounts[0] * factor, amounts[1] * factor, amounts[2] * factor, amounts[3] * factor]
@@ -136,7 +136,7 @@ impl Medium {
         let column = rayleigh_equivalent_height() * air.molecules_scale_height_m / EARTHS_SCALE_HEIGHT_M;
         let optics = optics(air.aerosol);
         let rgb = |colour: document::Colour| colour.0.map(|v| v as f32);
-        // Koschmieder: total extinction at 550 nm is 3.912 / V; what molecules leave is aerosol.
+        // Koschmieder: total extinction at 550 nm is 3.912 / V; what is not molecular is aerosol.
         let total = 3.912 / (air.visibility_km * 1000.0);
         let molecular = rayleigh_column(550.0) / column * air.molecules;
         let aerosol = (total - molecular).max(0.0);
@@ -149,7 +149,7 @@ impl Medium {
         let molecules = Spectrum::from_fn(|nm| rayleigh_column(nm) / column * air.molecules)
             * spectrum_of(rgb(air.scatter_tint));
         let absorbed = spectrum_of(rgb(air.absorb_tint)) * (1.0 / column) as f32;
-        // A tent of 15 km to both sides has the column of a full layer 15 km deep.
+        // A triangle 15 km to both sides has the column of a full layer 15 km deep.
         let ozone = ozone_per_dobson() * (air.ozone_du / 15_000.0) as f32;
         let tint = rgb(air.ground_tint);
         let ground_rgb = tint.map(|v| v * air.ground_albedo as f32 / luminance(tint).max(1e-6));
@@ -175,9 +175,8 @@ impl Medium {
         }
     }
 
-    /// The same air where forward shares of what aerosol and dust scatter count as not scattered at all
-    /// (delta scaling; Joseph, Wiscombe and Weinman 1976): scattered evenly, what is left does what the whole
-    /// does with its peak.
+    /// The same air with forward shares of aerosol and dust scattering counted as unscattered (delta
+    /// scaling; Joseph, Wiscombe and Weinman 1976).
     pub fn without_forward(&self, [aerosol, dust]: [f32; 2]) -> Medium {
         Medium {
             aerosol: self.aerosol.without_forward(aerosol),
@@ -186,7 +185,7 @@ impl Medium {
         }
     }
 
-    /// What molecules, aerosol and dust scatter on the way through columns of them.
+    /// Scattering by molecules, aerosol and dust in their columns.
     #[inline(always)]
     pub fn scattering(&self, columns: &Amounts) -> [Spectrum; 3] {
         [
@@ -263,7 +262,7 @@ fn profile(air: &document::Air) -> Vec<[f32; CONSTITUENTS]> {
 fn density(h: f64) -> f64 {
     let x = h / 5000.0;
     if x >= 20.0 {
-        // Past the table thin air goes on thinning as it did.
+        // Above the table the density goes on exponentially.
         return density(99_000.0) * (-(h - 99_000.0) / 5500.0).exp();
     }
     let k = x as usize;

@@ -1,8 +1,8 @@
-//! The air: what it is made of, what it lets through and what it scatters.
+//! The air: constituents, transmittance and scattering.
 //!
-//! Sunlight is 1 in every wavelength band outside the air; strength and colour come last. Lengths are metres.
-//! A point is told by its altitude and by the cosine of the angle between a ray and the local vertical;
-//! squared radii are never subtracted, so a planet of 70 000 km works as well as one of 50 km.
+//! Sunlight is 1 in every wavelength band outside the atmosphere; strength and colour are applied last.
+//! Lengths are metres. A point is given by its altitude and the cosine of the ray's angle to the local
+//! vertical; squared radii are never subtracted, so a planet of 70 000 km works as well as one of 50 km.
 
 mod directions;
 mod harmonics;
@@ -28,8 +28,8 @@ use tenter_sky::document;
 /// Altitude above which there is no air, m.
 pub const TOP_M: f64 = 100_000.0;
 
-/// How finely tables are made: a draft while the hand moves, full when it rests, twice as fine along each
-/// axis to measure how far the full ones are off.
+/// Resolution of tables: a draft while a control moves, full when it rests, twice as fine along each axis
+/// to measure the error of full ones.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum TableQuality {
     Draft,
@@ -37,8 +37,8 @@ pub enum TableQuality {
     Double,
 }
 
-/// How a table is made, and whether it is still wanted. A table whose making was called off has the right
-/// shape and nothing in it: whoever called it off throws it away.
+/// How a table is built, and whether it is still wanted. A cancelled table has the right shape and no
+/// content: who cancels it discards it.
 #[derive(Clone, Copy)]
 pub struct Build<'a> {
     pub quality: TableQuality,
@@ -54,22 +54,22 @@ impl<'a> Build<'a> {
     }
 }
 
-/// To the end, whatever comes.
+/// Never cancelled.
 impl From<TableQuality> for Build<'static> {
     fn from(quality: TableQuality) -> Self {
         Build { quality, cancelled: &|| false }
     }
 }
 
-/// Tables that depend on the air and the planet alone, not on sun or eye.
+/// Tables that depend on air and planet alone, not on sun or eye.
 pub struct Air {
     pub medium: Medium,
-    /// The same where what goes on nearly forward counts as not scattered.
+    /// The medium with forward scattering counted as unscattered (delta scaling).
     pub delta_scaled: Medium,
     pub transmittance: Transmittance,
     pub multiple_scattering: MultipleScattering,
-    /// What light that is not even adds to what air near the ground scatters of it: `2l + 1` times the
-    /// first two moments of its phase function, the forward part left out.
+    /// Response of the air near the ground to anisotropic light: `2l + 1` times the first two moments of
+    /// its delta-scaled phase function.
     pub phase_moments: [f32; 2],
 }
 

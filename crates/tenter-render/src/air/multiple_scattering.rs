@@ -1,12 +1,11 @@
 //! Light scattered more than once.
 //!
-//! The radiance at a point depends only on its altitude, the sun's height there and the direction, since
-//! shells are alike all around. Over directions it is kept by its first spherical harmonics
-//! ([`super::harmonics`]): with the forward part of scattering that they can't hold taken as not scattered
-//! (delta-M; Wiscombe 1977), the field of each order gives the next one its right source. Orders above the
-//! third follow as a geometric series with the local ratio of the last two means, as Hillaire 2020 (eq. 9)
-//! does for all; here the transport of the first three is not local, which twilight needs: there the air
-//! overhead is lit from beyond the horizon.
+//! By symmetry the radiance at a point depends on its altitude, the sun's elevation there and the direction
+//! only. Directions are kept as spherical harmonics ([`super::harmonics`]): with the forward part of
+//! scattering, which they cannot resolve, counted as unscattered (delta-M; Wiscombe 1977), the field of
+//! each order gives the next one its exact source. Orders above the third follow as a geometric series with
+//! the local ratio of the last two means, as Hillaire 2020 (eq. 9) does for all; here the transport of the
+//! first three is not local, which twilight needs: there the air overhead is lit from beyond the horizon.
 
 use super::harmonics::{DEGREE, DEGREE_OF, Field, ORDER_OF, TERMS, cut_off, multiples, polar};
 use super::medium::{Medium, times};
@@ -18,8 +17,8 @@ use rayon::prelude::*;
 use std::f64::consts::PI;
 use tenter_sky::spectrum::{BANDS, Spectrum};
 
-/// Moments of the phase functions of molecules, aerosol and dust, degree by degree, and the forward shares of
-/// the last two that count as not scattered.
+/// Legendre moments of the phase functions of molecules, aerosol and dust, and the forward shares of the
+/// last two that count as unscattered.
 #[derive(Clone, Copy, Debug)]
 pub struct Moments {
     pub of: [[f32; DEGREE + 1]; 3],
@@ -39,8 +38,8 @@ impl Moments {
         Moments { of, forward }
     }
 
-    /// `2l + 1` times the first and second moment of all that scatters on the ground together, in green;
-    /// `often`: the air with the forward part of scattering taken as none.
+    /// `2l + 1` times the first and second moment of all scattering at the ground together, in green;
+    /// `often`: the delta-scaled air.
     pub fn in_air(&self, often: &Medium) -> [f32; 2] {
         let by = often.scattering(&often.amounts(0.0)).map(|s| s.0[GREEN]);
         let all = by.iter().sum::<f32>().max(f32::MIN_POSITIVE);
@@ -51,12 +50,12 @@ impl Moments {
 
 /// Radiance (per unit sunlight, per steradian) of all light that was scattered at least once.
 ///
-/// At dusk it falls by e for each degree the sun sinks, and the table's nodes are farther apart: between
-/// nodes logarithms of the mean are interpolated, and the shares of it that the other harmonics have.
+/// At dusk it falls by e per degree of the sun, less than the spacing of nodes: the logarithm of the mean
+/// is interpolated, and the other harmonics as multiples of the mean.
 pub struct MultipleScattering {
     altitudes: usize,
     heights: usize,
-    /// Of each node the negative logarithm of the mean, then the other harmonics as multiples of the mean.
+    /// Per node: the negative logarithm of the mean, then the other harmonics as multiples of the mean.
     fields: Vec<Field>,
     moments: Moments,
 }
@@ -84,7 +83,7 @@ struct Table<'a> {
 }
 
 impl<'a> Table<'a> {
-    /// All heights of the sun at the altitudes below and above one, and the weight of the upper ones.
+    /// All sun elevations at the altitudes below and above one, and the weight of the upper ones.
     #[inline(always)]
     fn rows(&self, altitude: f64) -> (&'a [Field], &'a [Field], f32) {
         let y = (altitude / TOP_M).clamp(0.0, 1.0).sqrt() * (self.altitudes - 1) as f64;
@@ -94,14 +93,14 @@ impl<'a> Table<'a> {
     }
 }
 
-/// What a direction gathers: the source is either sunlight or the field of an earlier order.
+/// Source of in-scattering along a direction: sunlight, or the field of an earlier order.
 enum Source<'a> {
     Sun(&'a Transmittance),
     Scattered(Table<'a>, &'a [Spectrum]),
 }
 
 impl MultipleScattering {
-    /// `medium` is the air with the forward part of scattering taken as none.
+    /// `medium`: the delta-scaled air.
     pub fn new(
         medium: &Medium,
         moments: Moments,
@@ -137,7 +136,7 @@ impl MultipleScattering {
         let (third, _) = pass(&Source::Scattered(table(&second), &second_ground));
         let mut fields = first;
         for (sum, (second, third)) in fields.iter_mut().zip(second.iter().zip(&third)) {
-            // The mean tells how fast orders die out.
+            // The means give the ratio of successive orders.
             let mut more = Spectrum::ZERO;
             for band in 0..BANDS {
                 let (b, c) = (second[0].0[band], third[0].0[band]);
@@ -153,9 +152,8 @@ impl MultipleScattering {
         MultipleScattering { altitudes, heights, fields, moments }
     }
 
-    /// What molecules, aerosol and dust that scatter so much send in one direction, per steradian: `up` and
-    /// `sun_up` are cosines of direction and sun to the vertical at the place, `apart` that between their
-    /// azimuths.
+    /// In-scattering by molecules, aerosol and dust in one direction, per steradian: `up` and `sun_up` are
+    /// cosines of direction and sun to the local vertical, `apart` that of the azimuth between them.
     #[inline(always)]
     pub fn scattered(
         &self,
@@ -191,12 +189,12 @@ impl MultipleScattering {
         for (degree, field) in by_degree.into_iter().enumerate() {
             sum += field * by_moment(&self.moments, scattering, degree);
         }
-        // A field cut off after the third degree can swing below nothing.
+        // A field truncated at the third degree can be negative.
         sum.at_least(0.0) * depth.exp_neg()
     }
 }
 
-/// Least mean of which a logarithm is kept.
+/// Smallest mean whose logarithm is kept.
 const DARK: f32 = 1e-35;
 
 /// The negative logarithm of a field's mean, and its other harmonics as multiples of that mean.
@@ -210,22 +208,21 @@ fn by_their_mean(field: &mut Field) {
     field[0] = Spectrum(mean.0.map(|v| -v.ln()));
 }
 
-/// Band by which the growth of light between two nodes is told: 540 nm.
+/// Band in which the growth of light between two nodes is measured: 540 nm.
 const GREEN: usize = 6;
 
-/// How light grows from one height of the sun to the next: the logarithm of the ratio.
+/// Growth of light from one sun elevation to the next: the logarithm of the ratio.
 fn growth(from: f32, to: f32) -> f32 {
     if from > DARK && to > DARK { (to / from).ln() } else { 0.0 }
 }
 
-/// Weight of the second of two nodes a share `f` of the way to it, for what grows exponentially between
-/// them.
+/// Weight of the second of two nodes at a fraction `f` between them, for exponential growth.
 #[inline(always)]
 fn weight_of_second(f: f32, growth: f32) -> f32 {
     if growth.abs() < 0.02 { f } else { ((growth * f).exp() - 1.0) / (growth.exp() - 1.0) }
 }
 
-/// Scattering weighed by the moments of one degree.
+/// Scattering weighted by the moments of one degree.
 #[inline(always)]
 fn by_moment(moments: &Moments, scattering: &[Spectrum; 3], degree: usize) -> Spectrum {
     let of = &moments.of;
@@ -240,7 +237,7 @@ fn interpolate(values: &[Spectrum], cos: f64) -> Spectrum {
     a.lerp(b, weight_of_second((x - i as f64) as f32, growth(a.0[GREEN], b.0[GREEN])))
 }
 
-/// The field at one altitude, and irradiance on a level plane there, for every height of the sun.
+/// The field at one altitude and the irradiance of a level plane there, for every sun elevation.
 struct Gather<'a> {
     medium: &'a Medium,
     moments: &'a Moments,
@@ -252,9 +249,9 @@ struct Gather<'a> {
     steps: usize,
 }
 
-/// A sun as one direction sees it.
+/// A sun relative to one direction.
 struct Sun {
-    /// Cosine to the vertical, where the direction begins.
+    /// Cosine to the vertical at the start.
     up: f64,
     /// Cosine to the direction.
     along: f64,
@@ -263,11 +260,11 @@ struct Sun {
     light: Spectrum,
 }
 
-/// What a place sends in one direction under each height of the sun.
+/// Source at a point in one direction for each sun elevation.
 struct Sources {
-    /// Order by order of the azimuth between them.
+    /// By order of the azimuth between them.
     of: Vec<[Spectrum; DEGREE + 1]>,
-    /// How it grows to the next height (see [`growth`]).
+    /// Growth to the next elevation ([`growth`]).
     growth: Vec<f32>,
 }
 
@@ -276,7 +273,7 @@ impl Kernel for Gather<'_> {
 
     #[inline(always)]
     fn run<R: Real>(self) -> Self::Output {
-        // Directions: cosines that crowd at the horizon, where the light is; azimuths from 0 to half a turn.
+        // Directions: cosines dense at the horizon, azimuths from 0 to pi.
         let Gather { polar: rows, around, heights, .. } = self;
         let mut fields = vec![[Spectrum::ZERO; TERMS]; heights];
         let mut level = vec![Spectrum::ZERO; heights];
@@ -316,7 +313,7 @@ impl Gather<'_> {
         PI * (a as f64 + 0.5) / self.around as f64
     }
 
-    /// Every height of the sun, all round a direction.
+    /// Every sun elevation around a direction.
     #[inline(always)]
     fn suns(&self, cos: f64, suns: &mut Vec<Sun>) {
         let sin = (1.0 - cos * cos).max(0.0).sqrt();
@@ -335,7 +332,7 @@ impl Gather<'_> {
         }
     }
 
-    /// Gathers each sun's light along one direction. The way through the air is the same for all of them.
+    /// Integrates each sun's light along one direction; the path through the air is shared.
     #[inline(always)]
     fn along(&self, cos: f64, suns: &mut [Sun], sources: &mut Sources) {
         let m = self.medium;
@@ -401,7 +398,7 @@ impl Gather<'_> {
         }
     }
 
-    /// What a place sends on, under every height of the sun.
+    /// Scattered light at a point, for every sun elevation.
     #[inline(always)]
     fn sources(
         &self,

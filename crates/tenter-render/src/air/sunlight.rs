@@ -1,4 +1,4 @@
-//! Direct sunlight at any height under any sun, as a colour.
+//! Direct sunlight at any altitude and sun elevation, as a colour.
 
 use super::{Medium, Ray, TOP_M, Transmittance};
 use crate::simd::{Int, Kernel, Real, dispatch};
@@ -6,11 +6,11 @@ use tenter_sky::spectrum::{LightToRgb, Rgb};
 
 const HEIGHTS: usize = 192;
 const ALTITUDES: usize = 32;
-/// How far under the horizon the table begins, as a cosine; a disc of 20 degrees is then wholly set.
+/// Cosine below the horizon at which the table begins; a disc of 20 degrees has then set.
 const BELOW: f32 = 0.18;
 
-/// Illuminance (lx, linear Rec.709) on a plane that faces the sun, with the part of the disc that has set
-/// taken off, for a sun of strength 1.
+/// Illuminance (lx, linear Rec.709) on a plane that faces a sun of strength 1, without the part of the disc
+/// that has set.
 pub struct SunlightTable {
     planet: f32,
     values: Vec<f32>,
@@ -61,8 +61,8 @@ impl SunlightTable {
         unsafe { R::gather(&self.values, first + R::Int::splat(step as i32)) }
     }
 
-    /// For a single place; one over the air gets what comes into the air where its ray leaves it, or all
-    /// where that passes by.
+    /// At a single point; above the atmosphere it is the value where the ray leaves it, or all of it where
+    /// the ray passes by.
     pub fn single(&self, altitude: f64, cos: f64) -> Rgb {
         use crate::simd::Scalar;
         let ray = Ray { planet: self.planet as f64, altitude, cos };

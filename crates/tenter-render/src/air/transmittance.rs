@@ -1,4 +1,4 @@
-//! Columns of air from any altitude to space, in any direction.
+//! Column amounts of the air's constituents from any altitude to space.
 
 use super::TOP_M;
 use super::medium::{Amounts, CONSTITUENTS, Medium};
@@ -84,7 +84,7 @@ impl Transmittance {
     pub fn share_above_horizon(&self, altitude: f64, cos: f64, disc_radius: f64) -> f64 {
         let h = altitude.max(0.0);
         let r = self.planet + h;
-        // Small angles: the cosine's distance from the horizon's is the angle times the horizon's sine.
+        // Small angles: the difference of cosines is the angle times the horizon's sine.
         let sine = self.planet / r;
         let horizon = -(h * (2.0 * self.planet + h)).sqrt() / r;
         let x = (cos - horizon) / sine.max(1e-3) / disc_radius;

@@ -5,7 +5,7 @@ use crate::simd::Real;
 /// Nested maps.
 pub const LEVELS: usize = 3;
 
-/// Places in nested maps: which, and the columns and rows of their texels.
+/// Positions in nested maps: the level, and columns and rows in texels.
 pub struct Texels<R: Real> {
     pub level: R,
     pub u: R,

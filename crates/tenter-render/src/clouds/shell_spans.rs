@@ -1,13 +1,13 @@
-//! Where a straight way lies between two altitudes of a round planet.
+//! Spans of a ray between two altitudes of a spherical planet.
 
-/// The parts of a ray between `base` and `top` (m over the ground), as distances from its start: on its way
-/// down, and up from its lowest point. One that does not begin before it ends is empty. `r`: distance of the
-/// start from the planet's middle, m; `along`: the same along the ray's direction.
+/// The spans of a ray between `base` and `top` (m above the ground) as distances from its start:
+/// descending, and ascending from its lowest point. An empty one ends before it begins. `r`: radius of the
+/// start, m; `along`: its component along the ray's direction, m.
 ///
 /// ```
-/// use tenter_render::clouds::shell_spans::passages;
+/// use tenter_render::clouds::shell_spans::shell_spans;
 /// // Straight up from the ground, through a layer from 1 to 2 km.
-/// let [down, up] = passages(6.371e6, 6.371e6, 6.371e6, 1000.0, 2000.0);
+/// let [down, up] = shell_spans(6.371e6, 6.371e6, 6.371e6, 1000.0, 2000.0);
 /// assert!(down[0] >= down[1]);
 /// assert!((up[0] - 1000.0).abs() < 1e-3 && (up[1] - 2000.0).abs() < 1e-3);
 /// ```

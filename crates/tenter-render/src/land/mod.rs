@@ -1,4 +1,4 @@
-//! Trial land: a heightfield of stacks, headlands and skerries around the eye, out to 40 km and more.
+//! Trial land: a height field of stacks, headlands and skerries around the eye, out to 40 km and more.
 //!
 //! Heights are kept in two grids of squares, a fine one near the eye and a coarse one beyond. Around the
 //! origin there is open water, so that the eye stands on none of it.
@@ -14,7 +14,7 @@ const SIDE: usize = 1024;
 const NEAR_CELL: f32 = 16.0;
 const FAR_CELL: f32 = 96.0;
 
-/// How far the land reaches, m.
+/// Radius of the land, m.
 pub const REACH: f32 = SIDE as f32 * FAR_CELL * 0.5 - 2.0 * FAR_CELL;
 
 /// Land and the sea bed around it.
@@ -129,8 +129,8 @@ struct Place<R: Real> {
 }
 
 impl<R: Real> Place<R> {
-    /// Noise of one kind, whose largest lumps are so wide, m. A closure would not always be inlined, and
-    /// then be compiled without the kernel's instructions.
+    /// Noise whose largest features have this width, m. A closure would not always be inlined, and then be
+    /// compiled without the kernel's instructions.
     #[inline(always)]
     fn noise(&self, salt: u32, octaves: u32, size: f32) -> R {
         let seed = self.seed.wrapping_mul(977).wrapping_add(salt);

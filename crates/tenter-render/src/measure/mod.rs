@@ -1,4 +1,4 @@
-//! The light meter: what a sky sheds, read off the same rays that make its picture.
+//! The light meter: illuminances and luminances of a sky, from the same rays as its picture.
 
 pub mod seek;
 
@@ -28,7 +28,7 @@ pub struct Readouts {
     pub sun_cct_k: Option<f64>,
     pub sky_cct_k: Option<f64>,
     pub zenith_cd_m2: f64,
-    /// Mean all round, one degree above the horizon.
+    /// Mean over azimuth, one degree above the horizon.
     pub horizon_cd_m2: f64,
     pub sun_visible_fraction: f64,
     /// Share of columns with an optical thickness over 0.3.
@@ -58,7 +58,7 @@ pub struct LightReadout {
     /// `sun` or `moon`.
     pub kind: &'static str,
     pub azimuth_deg: f64,
-    /// Of its middle, as seen; and its true height, which light follows.
+    /// Of its centre, apparent; and its true elevation, which light follows.
     pub elevation_deg: f64,
     pub true_elevation_deg: f64,
     pub direct_normal_lx: f64,

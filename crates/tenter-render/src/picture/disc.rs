@@ -1,4 +1,4 @@
-//! The discs of suns and moon: kept apart from the picture, for no pixel is fine enough for them.
+//! The discs of suns and moon: apart from the picture, as no pixel resolves them.
 
 use super::{Area, Picture};
 use crate::integrator::{MarchQuality, radiance_along};
@@ -23,13 +23,13 @@ pub struct Disc {
     /// Share of that radiance in a square around the disc, rows from the top: limb darkening, clouds,
     /// horizon.
     pub mask: Vec<f32>,
-    /// What it sheds on a plane that faces it, lx.
+    /// Illuminance of a plane that faces it, lx.
     pub illuminance: Rgb,
-    /// Share of the disc's light that clouds, fog and horizon let through.
+    /// Visible share of the disc behind clouds, fog and horizon.
     pub visible: f64,
     /// Whether it is shown; if not, its light stays.
     pub seen: bool,
-    /// Light spread around it, as a multiple of what an eye spreads.
+    /// Glare, as a multiple of the eye's.
     pub glare: f64,
     face: Surface,
     camera: Camera,
@@ -92,7 +92,7 @@ pub struct DiscPlace {
     pub angle: f64,
 }
 
-/// The places on a light's disc that are looked at to tell how much of it shows.
+/// Sample points on a light's disc that determine its visible share.
 pub fn disc_places(light: &Light) -> Vec<DiscPlace> {
     let (face, camera) = shown(light);
     let angle = spacing(light);
@@ -107,7 +107,7 @@ pub fn disc_places(light: &Light) -> Vec<DiscPlace> {
         .collect()
 }
 
-/// What a light's disc looks like, and the square around it.
+/// The disc of a light, and the square around it.
 fn shown(light: &Light) -> (Surface, Camera) {
     let direction = light.placed.seen;
     let (azimuth, elevation) = angles_of(direction);
@@ -148,7 +148,7 @@ impl Disc {
         let seen = radiance_along(scene, &directions, spacing(light), quality);
         let horizon = scene.horizon_sine() as f64;
         let mut mask = vec![0.0; directions.len()];
-        // Whole disc, what stands above the horizon, and what clouds leave of that.
+        // The whole disc, the part above the horizon, and what clouds transmit of that.
         let (mut whole, mut above, mut left) = (0.0, 0.0, 0.0);
         let (mut parts, mut brightest) = (0.0, 0.0f64);
         for (i, (x, y)) in places.iter().enumerate() {
@@ -167,8 +167,8 @@ impl Disc {
             }
         }
         let clear = light.seen(scene.eye_altitude);
-        // Refraction keeps radiance, so that of a flattened disc there is less. The part above the horizon
-        // shares what comes past it.
+        // Refraction preserves radiance: a flattened disc has less light. The part above the horizon shares
+        // the transmitted light.
         let solid_angle = 2.0 * std::f64::consts::PI * (1.0 - radius.cos());
         let share = if above > 0.0 { above / whole } else { 1.0 };
         let shown = if above > 0.0 { left / above } else { 0.0 };
@@ -199,7 +199,7 @@ impl Disc {
             return 0.0;
         }
         let (i, j) = ((x as usize).min(MASK_SIDE - 1), (y as usize).min(MASK_SIDE - 1));
-        // Cells at the rim whose middle lies outside keep no transmittance of their own: take a neighbour's.
+        // Rim cells whose centre lies outside take a neighbour's transmittance.
         let (ci, cj) = (i as f64 + 0.5 - half, j as f64 + 0.5 - half);
         let distance = ci.hypot(cj);
         let pull = if distance > half { (half - 1.0) / distance } else { 1.0 };
@@ -287,7 +287,7 @@ pub struct DiscPixel {
     pub light: Rgb,
 }
 
-/// Adds what a disc sheds into the pixels of a part of a picture.
+/// Adds a disc's light to the pixels of a part of a picture.
 pub fn add_light(picture: &mut Picture, area: Area, disc: &[DiscPixel]) {
     for p in disc {
         if (area.x..area.x + area.width).contains(&p.x) && (area.y..area.y + area.height).contains(&p.y) {

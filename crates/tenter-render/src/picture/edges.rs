@@ -1,4 +1,4 @@
-//! Outlines: pixels that differ much from a neighbour are looked at again, at more places.
+//! Adaptive antialiasing: pixels that differ much from a neighbour are supersampled.
 
 use super::{Area, Picture};
 use crate::integrator::{MarchQuality, radiance_along};
@@ -7,15 +7,15 @@ use crate::scene::Scene;
 use tenter_sky::camera::Camera;
 use tenter_sky::spectrum::luminance;
 
-/// Difference in luminance, as a share of the brighter, that tells an outline.
+/// Relative difference in luminance that marks an edge.
 const DIFFERS: f32 = 0.2;
-/// Where pixels on outlines are looked at, from their middle: no two in one row or column.
+/// Sample positions from the pixel's centre: no two in one row or column.
 const PLACES: [[f64; 2]; 4] = [[-0.125, -0.375], [0.375, -0.125], [-0.375, 0.125], [0.125, 0.375]];
-/// Pixels looked at between two questions whether it is called off.
+/// Pixels between two polls for cancellation.
 const AT_ONCE: usize = 1024;
 
-/// Makes the pixels on outlines of a rendered part of a picture the mean of four looks, each with a footprint
-/// half as wide. Discs of lights must not be in it yet.
+/// Replaces edge pixels of a rendered part of a picture by the mean of four samples with footprints half as
+/// wide. Discs of lights must not be in it yet.
 pub fn supersample_edges(
     picture: &mut Picture,
     scene: &Scene,
@@ -30,7 +30,7 @@ pub fn supersample_edges(
         if cancelled() {
             return Err(Cancelled);
         }
-        // Where a place lies past the rim of what is shown, the pixel's middle stands for it.
+        // Outside the projection's rim the pixel's centre is used.
         let places = some.iter().flat_map(|i| {
             let (x, y) = ((area.x + i % area.width) as f64 + 0.5, (area.y + i / area.width) as f64 + 0.5);
             let there = |[dx, dy]: [f64; 2]| camera.direction(x + dx, y + dy).or(camera.direction(x, y));

@@ -1,8 +1,8 @@
-//! Pictures of the same clouds from the same eye, again and again: under another sun, in other air, in other
+//! Repeated pictures of the same clouds from the same eye: under another sun, in other air, with other
 //! tints.
 //!
-//! What rays met on their way through clouds is kept from one picture to the next; each is to the last bit
-//! what it would be without.
+//! Cached marches are reused from one picture to the next; each picture is identical to the last bit to one
+//! without the cache.
 
 use super::tile_cache::{TileCache, TileCacheAccess};
 use super::{Area, Picture, TILE, render, render_tiles, tile};
@@ -17,10 +17,10 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError, Weak};
 use tenter_sky::camera::Camera;
 
-/// Most bytes of courses that are kept; what does not find room is marched each time.
+/// Most bytes of cached marches; the rest is marched each time.
 const MOST_KEPT: usize = 256 << 20;
 
-/// Courses of the last picture's rays.
+/// Cached marches of the last picture's rays.
 #[derive(Debug, Default)]
 pub struct IncrementalRenderer {
     of: Option<Of>,
@@ -29,10 +29,10 @@ pub struct IncrementalRenderer {
     size: AtomicUsize,
 }
 
-/// All that the light on them hangs on, but for its colours.
+/// What the lit records depend on, colours excluded.
 #[derive(Debug)]
 struct Lit {
-    /// Where each light stands, and whether it sheds anything.
+    /// Direction of each light, and whether it shines.
     lights: Vec<([f64; 3], bool)>,
     clouds: Vec<CloudLit>,
     seen_beyond: bool,
@@ -76,7 +76,7 @@ impl CloudLit {
     }
 }
 
-/// All that courses hang on.
+/// What marches depend on.
 #[derive(Debug)]
 struct Of {
     camera: Camera,
@@ -88,7 +88,7 @@ struct Of {
     bands: Vec<BandOf>,
 }
 
-/// All that the part of a course in a band hangs on.
+/// What a march depends on in one interval.
 #[derive(Debug)]
 struct BandOf {
     rising: bool,
@@ -116,7 +116,7 @@ impl Of {
         }
     }
 
-    /// In how many bands, from the first one on, courses are the same.
+    /// Number of intervals, from the first on, in which marches are unchanged.
     fn shared_with(&self, other: &Of) -> usize {
         let land = match (&self.land, &other.land) {
             (Some(one), Some(other)) => one.ptr_eq(other),
@@ -141,15 +141,15 @@ impl BandOf {
 }
 
 impl IncrementalRenderer {
-    /// Bytes of what is kept.
+    /// Bytes cached.
     pub fn size(&self) -> usize {
         self.size.load(Ordering::Relaxed)
     }
 
-    /// Renders a whole picture as [`super::render`] does, faster where the last two were of the same land by
-    /// the same lens: rays are not marched through clouds that have not changed, up to the first that have,
-    /// nor is light looked for where none has moved. What is found out is kept even where the picture is
-    /// called off; nothing is where the last one was of something else, for that takes time.
+    /// Renders a whole picture as [`super::render`] does, faster if the last two had the same land and
+    /// lens: rays are not marched up to the first changed cloud, and not shaded where no light has moved.
+    /// Results are cached even if the picture is cancelled, but not for a first picture of its kind, for
+    /// that takes time.
     pub fn render(
         &mut self,
         scene: &Scene,
@@ -182,7 +182,7 @@ impl IncrementalRenderer {
         })
     }
 
-    /// Keeps of all courses only what holds for another picture: of how many bands.
+    /// Truncates all marches to the intervals that are still valid.
     fn forget_what_differs(&mut self, of: Of) -> usize {
         let shared = self.of.as_ref().map_or(0, |last| last.shared_with(&of));
         if shared == 0 {
@@ -198,7 +198,7 @@ impl IncrementalRenderer {
         shared
     }
 
-    /// Forgets what another light left on the courses; whether it was this one.
+    /// Clears lit records of other lights; returns whether they were of this one.
     fn forget_other_light(&mut self, lit: Lit) -> bool {
         let same = self.lit.as_ref().is_some_and(|last| last.is_the_same(&lit));
         if !same {
@@ -225,7 +225,7 @@ mod tests {
         Sky { clouds, eye: Eye { pitch_deg: 12.0, ..Eye::default() }, ..Sky::default() }
     }
 
-    /// A sky, changed in all that courses do not hang on, and then in what they do, from the top down.
+    /// A sky changed in what marches do not depend on, and then in what they do, from the top down.
     fn changed() -> Vec<Sky> {
         let changes: [fn(&mut Sky); 10] = [
             |_| (),
@@ -274,15 +274,15 @@ mod tests {
                 .unwrap();
             sizes.push(again.size.load(Ordering::Relaxed));
         }
-        // Nothing of the first picture, which might be the only one of its kind; then ever more, for other
-        // pixels are looked at under other light, until all is forgotten.
+        // Nothing of the first picture; then ever more, as other pixels are sampled under other light,
+        // until all is cleared.
         assert_eq!((sizes[0], sizes[9]), (0, 0));
         assert!(0 < sizes[1] && sizes[1] <= sizes[2] && sizes[2] <= sizes[3], "{sizes:?}");
         assert!(sizes[4] < 3 * sizes[1] && 0 < sizes[7], "{sizes:?}");
     }
 
-    /// Spoilt courses spoil the picture: plain ones where the sun has moved, lit ones where only air has
-    /// changed; marched ones would not.
+    /// Spoilt records spoil the picture: marches where the sun has moved, lit ones where only air has
+    /// changed; marched rays would not.
     #[test]
     fn what_is_known_is_followed() {
         let scene_cache = SceneCache::default();

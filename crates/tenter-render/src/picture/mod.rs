@@ -1,4 +1,4 @@
-//! Pictures: tiles of packets, coarse and fine, called off when they are no longer wanted.
+//! Pictures: rendered in tiles, cancellable.
 
 mod disc;
 mod edges;
@@ -41,7 +41,7 @@ pub struct Picture {
 }
 
 impl Picture {
-    /// The same under so many times the light.
+    /// The picture scaled by a factor.
     pub fn scaled(&self, by: f32) -> Picture {
         let pixels = self.pixels.iter().map(|p| p.map(|v| v * by)).collect();
         Picture { pixels, ..*self }
@@ -102,7 +102,7 @@ pub fn render_area(
     })
 }
 
-/// Brings the tiles of a part of a picture together; `draw` is given each, and its number among them.
+/// Assembles the tiles of a part of a picture; `draw` is given each, and its index.
 fn render_tiles(
     camera: &Camera,
     area: Area,

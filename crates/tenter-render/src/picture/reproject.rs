@@ -1,5 +1,4 @@
-//! First pictures of an eye that turns: the sky around it stays the same, and most of it has been seen
-//! already.
+//! First pictures of a rotated eye by reprojection: most of the sky has been seen already.
 
 use super::Picture;
 use crate::integrator::{MarchQuality, radiance_along};
@@ -8,8 +7,7 @@ use rayon::prelude::*;
 use tenter_sky::camera::Camera;
 use tenter_sky::spectrum::Rgb;
 
-/// Share of the pixels that have to be known already: below it little is saved, and a picture is better of
-/// one kind.
+/// Least share of pixels that must be known: below it little is saved.
 const KNOWN: f64 = 0.4;
 
 /// A picture, and the camera that took it.
@@ -20,9 +18,9 @@ pub struct Reprojection<'a> {
 }
 
 impl Reprojection<'_> {
-    /// What `camera` sees of the same scene, from the same place: pixels are means over what is known, and
-    /// are looked at where nothing is. None where that is most of the picture, or where pixels that are known
-    /// are wider than the camera's.
+    /// What `camera` sees of the same scene from the same position: pixels are means over known ones, and
+    /// are traced where nothing is known. None where that is most of the picture, or where known pixels are
+    /// wider than the camera's.
     pub fn rotated(self, scene: &Scene, camera: &Camera, quality: MarchQuality) -> Option<Picture> {
         if camera.pixel_angle() < self.by.pixel_angle() {
             return None;
@@ -55,7 +53,7 @@ impl Reprojection<'_> {
         Some(Picture { width, height, pixels })
     }
 
-    /// The mean over what lies between four corners, if all of that was seen.
+    /// The mean over the quadrilateral between four corners, if all of it is known.
     fn mean_between(self, corners: [Option<[f64; 2]>; 4]) -> Option<Rgb> {
         let (mut least, mut most) = ([f64::MAX; 2], [f64::MIN; 2]);
         for corner in corners {

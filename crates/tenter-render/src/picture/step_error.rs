@@ -1,4 +1,4 @@
-//! What is still wrong in a live picture: its change against doubled steps, as one number.
+//! Step error of an interactive picture: its change against half the step length, as one number.
 
 use crate::integrator::{MarchQuality, radiance_along};
 use crate::prepare::Cancelled;
@@ -6,23 +6,22 @@ use crate::scene::Scene;
 use tenter_sky::camera::Camera;
 use tenter_sky::spectrum::luminance;
 
-/// Noise that may be asked for, percent.
+/// Range of the error that may be asked for, percent.
 pub const NOISE_PERCENT: std::ops::RangeInclusive<f64> = 0.01..=100.0;
-/// Pixels looked at, about.
+/// Number of pixels sampled, about.
 const SAMPLES: usize = 6000;
 /// Steps tried, coarsest first.
 const STEPS: [f32; 6] = [2.0, 1.0, 0.5, 0.25, 0.125, 0.0625];
 
-/// Noise left in what `camera` shows, percent: root mean square over pixels of the difference against steps
-/// half as long, over max(pixel, 10 % of the mean). Taken from pixels spread evenly over the picture.
+/// Step error of what `camera` shows, percent: root mean square over pixels of the difference against half
+/// the step length, over max(pixel, 10 % of the mean). From pixels spread evenly over the picture.
 pub fn step_error(scene: &Scene, camera: &Camera, quality: MarchQuality) -> f64 {
     let directions = spread(camera);
     let finer = MarchQuality { step_scale: quality.step_scale * 0.5, ..quality };
     change(&luminances(scene, camera, &directions, quality), &luminances(scene, camera, &directions, finer))
 }
 
-/// The coarsest steps that leave no more than `percent` of noise, and what they leave; `None` if the finest
-/// leave more.
+/// The coarsest steps with an error of at most `percent`, and that error; `None` if the finest have more.
 pub fn quality_for(
     scene: &Scene,
     camera: &Camera,

@@ -1,8 +1,7 @@
-//! One tile of a picture: where it is looked at, and what comes from between.
+//! One tile of a picture: which pixels are traced and which are interpolated.
 //!
-//! Every other pixel along both axes is looked at first. Where the four at a cell's corners agree, the pixels
-//! between take their light from them; elsewhere they are looked at themselves. Courses of rays through
-//! clouds can be kept for the next picture.
+//! Every other pixel along both axes is traced first. Where the four corners of a cell agree the pixels
+//! between are interpolated; elsewhere they are traced. Marches can be cached for the next picture.
 
 use super::Area;
 use super::tile_cache::TileCacheAccess;
@@ -16,10 +15,9 @@ use std::cell::RefCell;
 use tenter_sky::camera::Camera;
 use tenter_sky::spectrum::Rgb;
 
-/// Largest difference between a cell's corners, as a share of the brightest channel, that pixels between are
-/// taken from, for usual steps.
+/// Largest relative difference between a cell's corners for interpolation, at usual steps.
 const AGREE: f32 = 0.025;
-/// Most pixels between rays whose shadows in the air are looked for, and widest angle, radians.
+/// Largest spacing of the rays for shadows in the air, pixels, and widest angle, radians.
 const SPACING: usize = 4;
 const WIDEST: f64 = 0.04;
 /// Pixels along the blocks that packets are taken from.
@@ -44,8 +42,8 @@ pub fn draw(
     Tile { scene, pixel, tile, quality, directions, shadows, keeping }.drawn()
 }
 
-/// The shadows in a tile's air: along a grid of rays, or along each pixel's own where a grid would reach over
-/// a seam.
+/// Shadows in the air of a tile: along a grid of rays, or along each pixel's own where a grid would cross a
+/// seam.
 struct TileShadows {
     followed: Option<AirShadows>,
     /// Rays along a row of the grid and pixels between them; none for pixels' own.
@@ -85,7 +83,7 @@ impl TileShadows {
         }
     }
 
-    /// The followed rays around some pixels of a tile so wide.
+    /// Interpolation weights of some pixels of a tile of this width.
     fn around(&self, pixels: &[usize], width: usize) -> ShadowWeights {
         let Some([across, spacing]) = self.grid else { return ShadowWeights::identity(pixels) };
         let mut around = ShadowWeights::none();
@@ -125,7 +123,7 @@ impl Tile<'_> {
                 Pass::EveryOther => self.every_other(),
                 Pass::Between => self.between(&mut light),
             };
-            // No ray hangs on those it goes with: known ones go together.
+            // Rays do not depend on their packet: cached ones go together.
             pixels.sort_by_key(|pixel| std::cmp::Reverse(self.keeping.how_much(*pixel)));
             for pixels in pixels.chunks(lanes) {
                 let mut directions = [[0.0; 3]; 16];
@@ -192,7 +190,7 @@ impl Tile<'_> {
         self.in_blocks().filter(|p| is_first(*p) && self.is_shown(*p)).map(|p| self.number(p)).collect()
     }
 
-    /// Fills the pixels whose cell's corners agree; the others.
+    /// Interpolates pixels whose cell's corners agree; returns the others.
     fn between(&self, light: &mut [Rgb]) -> Vec<usize> {
         let mut left = Vec::new();
         for p in self.in_blocks().filter(|p| !is_first(*p) && self.is_shown(*p)) {
@@ -205,7 +203,7 @@ impl Tile<'_> {
         left
     }
 
-    /// The light of a pixel between, if all four corners of its cell are there and agree.
+    /// The interpolated radiance of a pixel, if all four corners exist and agree.
     fn between_corners(&self, [x, y]: [usize; 2], light: &[Rgb]) -> Option<Rgb> {
         let Area { width, height, .. } = self.tile;
         let (x0, y0) = (x & !1, y & !1);

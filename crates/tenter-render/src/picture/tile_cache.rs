@@ -1,17 +1,17 @@
-//! Courses of a tile's rays, kept from one picture to the next.
+//! Cached marches of a tile's rays.
 
 use crate::integrator::{CachedMarch, MarchRecorder, RecordFlags};
 
-/// Courses of a tile's pixels.
+/// Cached marches of a tile's pixels.
 #[derive(Debug, Default)]
 pub struct TileCache {
-    /// How many bands of them hold.
+    /// Number of valid intervals.
     pub bands: usize,
     plain: Store,
     pub lit: Store,
 }
 
-/// Where the words of each pixel's course begin in all of them.
+/// Start of each pixel's record in `words`.
 #[derive(Debug, Default)]
 pub struct Store {
     begins: Vec<Option<usize>>,
@@ -24,13 +24,13 @@ impl TileCache {
         self.plain.size() + self.lit.size()
     }
 
-    /// Gives back what was set aside for more.
+    /// Releases unused capacity.
     pub fn shrink(&mut self) {
         self.plain.shrink();
         self.lit.shrink();
     }
 
-    /// Other places and less light than was found, so that what follows them can be told.
+    /// Falsifies the records, so that their use can be detected.
     #[cfg(test)]
     pub fn spoil(&mut self) {
         let words = self.plain.words.iter_mut().chain(&mut self.lit.words);
@@ -65,12 +65,12 @@ impl Store {
     }
 }
 
-/// Courses that a tile's rays follow, or leave.
+/// Access of a tile's rays to the cache.
 #[derive(Default)]
 pub struct TileCacheAccess<'a> {
-    /// Of a picture before this one.
+    /// Of the last picture.
     pub before: Option<&'a TileCache>,
-    /// Those of which all bands hold; the others' are added, lit ones where they are wanted.
+    /// Records that are valid in all intervals; new ones are added, lit ones where they are wanted.
     pub kept: Option<&'a mut TileCache>,
     pub lit: bool,
 }
@@ -80,7 +80,7 @@ impl TileCacheAccess<'_> {
         self.kept.as_deref().into_iter().chain(self.before)
     }
 
-    /// A pixel's course, and how many of its bands hold.
+    /// A pixel's march and the number of its valid intervals.
     fn plain(&self, pixel: usize) -> Option<(&[f32], usize)> {
         self.all().find_map(|kept| Some((kept.plain.get(pixel)?, kept.bands)))
     }
@@ -89,12 +89,12 @@ impl TileCacheAccess<'_> {
         self.all().find_map(|kept| kept.lit.get(pixel))
     }
 
-    /// Whether a pixel's course is lit, and how many bands of it hold.
+    /// Whether a pixel's record is lit, and the number of valid intervals.
     pub fn how_much(&self, pixel: usize) -> (bool, usize) {
         (self.lit(pixel).is_some(), self.plain(pixel).map_or(0, |(_, bands)| bands))
     }
 
-    /// The courses of a packet, if something of all is known; the last one fills what is left.
+    /// The cached marches of a packet, if all rays have some; the last one fills unused lanes.
     pub fn known(&self, pixels: &[usize]) -> Option<CachedMarch<'_>> {
         let lit = pixels.iter().all(|pixel| self.lit(*pixel).is_some());
         let mut known = CachedMarch { marches: [&[]; 16], intervals: usize::MAX, lit };
@@ -110,7 +110,7 @@ impl TileCacheAccess<'_> {
         Some(known)
     }
 
-    /// What is still to be noted of a packet of which this is known.
+    /// What is still to be recorded of a packet with these cached marches.
     pub fn takes(&self, known: &Option<CachedMarch>, turns: usize) -> RecordFlags {
         let keeps = self.kept.is_some();
         RecordFlags {

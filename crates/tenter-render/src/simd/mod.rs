@@ -1,4 +1,4 @@
-//! Packets of rays: a small set of lane types with one interface, chosen at run time.
+//! SIMD lanes: a small set of types with one interface, chosen at run time.
 //!
 //! A kernel is written once, generic over [`Real`], and every function of it is `#[inline(always)]`.
 //! [`dispatch`] enters it through a function compiled for the widest instruction set the machine has, so
@@ -9,8 +9,7 @@ mod scalar;
 mod x86;
 
 pub use scalar::{Scalar, ScalarInt};
-// Not for others: they are sound only inside kernels that `enter` runs, on machines that have the
-// instructions.
+// Private: they are sound only inside kernels that `enter` runs, on machines that have the instructions.
 #[cfg(target_arch = "x86_64")]
 use x86::{F8, F16};
 

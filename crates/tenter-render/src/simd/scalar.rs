@@ -1,4 +1,4 @@
-//! One lane: the plain path for machines without wide vectors, and the yardstick of the others.
+//! One lane: for machines without wide vectors, and the reference of the others.
 
 use super::{Int, Mask, Real, Subkernel};
 use std::ops::{Add, BitAnd, BitOr, BitXor, Div, Mul, Neg, Not, Sub};

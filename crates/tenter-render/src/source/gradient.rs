@@ -1,4 +1,4 @@
-//! Skies painted with stops of colour.
+//! Skies painted with colour stops.
 
 use tenter_sky::document::{Along, Stop};
 

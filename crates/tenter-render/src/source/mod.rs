@@ -1,4 +1,4 @@
-//! Skies that are not made by air: the standard's, and gradients painted by hand.
+//! Skies that are not scattered by air: the standard general skies, and painted gradients.
 //!
 //! ```
 //! use tenter_render::source::standard;
@@ -14,8 +14,7 @@ use crate::air::SkyRadiance;
 use tenter_sky::document::SkyKind;
 use tenter_sky::spectrum::{LightToRgb, Rgb, luminance};
 
-/// Radiance over all directions of a sky that is not made by air, which by itself is black here. `sun` is
-/// where the first sun stands.
+/// Radiance over all directions of a sky that is not scattered by air. `sun`: direction of the first sun.
 pub fn painted(kind: &SkyKind, planet: f64, altitude: f64, sun: [f64; 3]) -> SkyRadiance {
     match kind {
         SkyKind::Air {} => SkyRadiance::painted(planet, altitude, sun, |_, _| [0.0; 3]),

@@ -1,4 +1,4 @@
-//! The air in front of things: radiance and transmittance up to a distance.
+//! Aerial perspective: radiance and transmittance of the air up to a distance.
 
 use crate::air::TOP_M;
 use crate::air::directions::{Corners, DirectionGrid};
@@ -11,13 +11,13 @@ pub(super) const MULTIPLE: usize = 9;
 pub(super) const ISOTROPIC: usize = 12;
 pub(super) const FORWARD: usize = 15;
 pub(super) const CHANNELS: usize = 16;
-/// Most of [`FORWARD`]: where more is turned nothing is seen any longer.
+/// Largest value of [`FORWARD`]: beyond it nothing is visible.
 pub(super) const MOST_FORWARD: f32 = 8.0;
 pub(super) const SLICES: usize = 26;
 /// Distances of the slices along rays that meet no ground, m: 0, then 150 m to 1200 km in equal ratios.
 pub(super) const FIRST_SLICE_M: f64 = 150.0;
 pub(super) const LAST_SLICE_M: f64 = 1_200_000.0;
-/// Altitude from which on most air that is seen lies at the far end of rays that meet the ground, m.
+/// Eye altitude above which most of the visible air is near the ground end of rays, m.
 pub(super) const HIGH_EYE_M: f64 = 15_000.0;
 
 /// Radiance and transmittance of the air up to a distance.
@@ -30,20 +30,19 @@ pub struct AerialPerspective {
     pub(super) rows: Vec<SliceRow>,
 }
 
-/// Where a packet of rays is looked up in [`AerialPerspective`], and where its slices lie.
+/// Table position of a packet of rays, and where its slices lie.
 #[derive(Clone, Copy)]
 pub struct AerialCorners<R: Real> {
     pub(super) corners: Corners<R>,
-    /// Metres before the air begins.
+    /// Distance at which the air begins, m.
     pub(super) before: R,
-    /// Metres from there to the ground; none for rays that meet none.
+    /// Distance from there to the ground, m; 0 for rays that miss it.
     pub(super) to_ground: R,
 }
 
-/// Transmittance (3), then as in [`SkyRadiance`] (6), of the first three of these what has been scattered
-/// before it comes into the ray (3), what would be scattered of an even radiance of 1 all around (3), and how
-/// many times as much comes through with what is turned so little that it counts as not turned (green). A
-/// line of the cache holds it.
+/// Transmittance (3); radiance as in [`SkyRadiance`] (6), and the multiply scattered part of its first
+/// three (3); scattering of a uniform radiance of 1 (3); and the ratio of the delta-scaled transmittance to
+/// the full one (green). One cache line.
 #[derive(Clone, Copy)]
 #[repr(align(64))]
 pub(super) struct SliceRow(pub(super) [f32; 16]);
@@ -55,23 +54,23 @@ pub(super) fn slice_distance(k: usize) -> f64 {
     FIRST_SLICE_M * (LAST_SLICE_M / FIRST_SLICE_M).powf((k - 1) as f64 / (SLICES - 2) as f64)
 }
 
-/// Slices of rays that meet the ground, as shares of the way there: they crowd at the eye, or from high up
-/// at the ground, so that light up to the ground itself is never told by a slice beyond it.
+/// Slices of rays that meet the ground, as shares of the distance to it: dense at the eye, or from high up
+/// at the ground, so that no slice lies beyond it.
 pub(super) fn slice_share(k: usize, high: bool) -> f64 {
     let x = k as f64 / (SLICES - 1) as f64;
     if high { 1.0 - (1.0 - x).powi(2) } else { x.powi(3) }
 }
 
-/// Light of the air and what it lets through.
+/// Radiance and transmittance of the air up to a distance.
 pub struct AirSegment<R: Real> {
     pub radiance: [R; 3],
     pub transmittance: [R; 3],
-    /// How many times as much comes through with what the air turns so little that it counts as not turned.
+    /// Ratio of the transmittance that counts forward scattering as unscattered to the full one.
     pub forward_gain: R,
 }
 
 impl AerialPerspective {
-    /// Where rays in these directions are looked up.
+    /// Table position of rays in these directions.
     #[inline(always)]
     pub fn corners<R: Real>(&self, direction: [R; 3]) -> AerialCorners<R> {
         let zero = R::splat(0.0);
@@ -83,8 +82,8 @@ impl AerialPerspective {
         AerialCorners { corners, before, to_ground: R::select(below, to_ground, zero) }
     }
 
-    /// Nearer distance to a shell under the eye, by the numerically stable root; `along`: radius of the
-    /// eye's place times the cosine of the ray to the vertical.
+    /// Nearer distance to a shell below the eye by the numerically stable root; `along`: the eye's radius
+    /// times the cosine of the ray to the vertical.
     #[inline(always)]
     pub(super) fn down_to<R: Real>(&self, shell: f64, along: R) -> R {
         let c = (self.altitude - shell) * (2.0 * self.planet + self.altitude + shell);
@@ -118,8 +117,8 @@ impl AerialPerspective {
         AirSegment { radiance: light, transmittance: through, forward_gain: sampled[FORWARD] }
     }
 
-    /// Light of the air up to a distance in metres: all of it, what has been scattered before it comes into
-    /// the ray, and what would be scattered of an even radiance of 1 all around.
+    /// Radiance of the air up to a distance (m): all of it, its multiply scattered part, and the scattering
+    /// of a uniform radiance of 1.
     #[inline(always)]
     pub fn parts_up_to<R: Real>(&self, corners: &AerialCorners<R>, distance: R, narrow: R) -> [[R; 3]; 3] {
         let sampled = self.sample::<R, SMOOTH, FORWARD>(corners, distance);
@@ -132,16 +131,15 @@ impl AerialPerspective {
         parts
     }
 
-    /// What the air up to a distance in metres scatters of an even radiance of 1 all around.
+    /// Scattering by the air up to a distance (m) of a uniform radiance of 1.
     #[inline(always)]
     pub fn isotropic_up_to<R: Real>(&self, corners: &AerialCorners<R>, distance: R) -> [R; 3] {
         let sampled = self.sample::<R, ISOTROPIC, FORWARD>(corners, distance);
         [sampled[ISOTROPIC], sampled[ISOTROPIC + 1], sampled[ISOTROPIC + 2]]
     }
 
-    /// Channels `FROM` to `TO` of the air up to a distance in metres, with the first of them `FORWARD` as
-    /// well; the others are 0. Whole rows are read, ray by ray: of the numbers around a ray all are wanted,
-    /// and reading each for all rays takes several times as long.
+    /// Channels `FROM` to `TO`, and `FORWARD`, of the air up to a distance (m); the others are 0. Whole
+    /// rows are read ray by ray: gathering each number for all rays takes several times as long.
     #[inline(always)]
     pub(super) fn sample<R: Real, const FROM: usize, const TO: usize>(
         &self,

@@ -1,4 +1,4 @@
-//! Light gathered along a ray through the air, for the tables of sky and air in front.
+//! Integration along a ray through the air, for the tables of sky and aerial perspective.
 
 use super::SunInSky;
 use super::aerial_perspective::{
@@ -12,28 +12,28 @@ use crate::air::{Air, TOP_M};
 use crate::simd::{Kernel, Real};
 use tenter_sky::spectrum::{BANDS, LightToRgb, Spectrum};
 
-/// Light gathered along a ray so far; sunlight outside the air is 1 in each band.
+/// The integral up to a distance; sunlight outside the atmosphere is 1 in each band.
 pub(super) struct March<'a> {
     pub(super) air: &'a Air,
     pub(super) ray: Ray,
     sun_cos: f64,
     pub(super) to_sun: f64,
     disc_radius: f64,
-    /// Phase functions of molecules, and of aerosol and dust without their narrow lobes, each of the last two
-    /// in the part that turns light and the part that counts as forward.
+    /// Phase functions of molecules, and of aerosol and dust without their narrow lobes, split into
+    /// non-forward and forward parts.
     molecules: f32,
     turned: [f32; 2],
     forward: [f32; 2],
-    /// What is left of light from behind, and of light scattered here.
+    /// Transmittance, and the delta-scaled one for light scattered here.
     transmittance: Spectrum,
     scaled_transmittance: Spectrum,
-    /// Optical depth of what counts as forward.
+    /// Optical depth of scattering that counts as forward.
     forward_depth: Spectrum,
     pub(super) smooth: Spectrum,
     pub(super) in_lobe: Spectrum,
-    /// Of `smooth`, what has been scattered before.
+    /// Multiply scattered part of `smooth`.
     multiple: Spectrum,
-    /// Scattered of light that is the same all around.
+    /// Scattering of a uniform radiance of 1.
     isotropic: Spectrum,
 }
 
@@ -59,12 +59,11 @@ impl<'a> March<'a> {
         }
     }
 
-    /// One stretch of the ray. What is scattered once has the particles' own phase functions; on its way, and
-    /// in all further scatterings, what goes nearly forward counts as not scattered (Nakajima and Tanaka
-    /// 1988, their TMS method).
+    /// One step. Single scattering has the particles' own phase functions; the transmittance, and all
+    /// further orders, count forward scattering as unscattered (TMS method; Nakajima and Tanaka 1988).
     ///
-    /// Light that is itself scattered forward belongs to that part: after n forward turns of optical depth x
-    /// it is x^n / n!, in all e^x - 1, and not x e^x as the turns after the first would have it.
+    /// Light scattered forward any number of times before counts too: n forward scatterings of optical
+    /// depth x give x^n / n!, in all e^x - 1.
     #[inline(always)]
     pub(super) fn step(&mut self, from: f64, to: f64) {
         let Air { medium: m, delta_scaled, transmittance, multiple_scattering, .. } = self.air;
@@ -167,7 +166,7 @@ impl Kernel for Sliced<'_> {
         let high = self.ray.altitude > HIGH_EYE_M;
         let mut march = March::new(self.air, self.sun, self.ray, self.to_sun);
         let to_rgb = &self.sun.to_rgb;
-        // What the air lets through is the same under any light, or nearly: sunlight stands for all.
+        // The transmittance is nearly the same under any light: sunlight stands for all.
         let white = LightToRgb::sunlight();
         let whole = white.colour();
         let mut out = [SliceRow([0.0; 16]); SLICES];

@@ -1,8 +1,7 @@
-//! What the air shows to one eye: the colour of the sky, and the air in front of things.
+//! The air as one eye sees it: the sky's radiance and aerial perspective.
 //!
-//! Light that particles scattered once by the narrow lobe of their phase function is kept apart and without
-//! that lobe, which no table of directions would resolve; it is put on for each pixel. All else is smooth
-//! enough.
+//! Single scattering by the narrow lobe of the phase function is kept without that lobe, which no table of
+//! directions resolves; it is applied per pixel. All else is smooth.
 
 mod aerial_perspective;
 mod march;
@@ -22,7 +21,7 @@ use rayon::prelude::*;
 use std::f64::consts::{FRAC_PI_2, PI};
 use tenter_sky::spectrum::LightToRgb;
 
-/// Where a light stands and what it is like.
+/// A light outside the atmosphere.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct SunInSky {
     /// Unit vector from the eye's place, x east, y north, z up.
@@ -35,7 +34,7 @@ pub struct SunInSky {
     pub strength: f64,
 }
 
-/// The sky's light and the air in front of things, from one altitude under one sun.
+/// Sky radiance and aerial perspective from one altitude under one sun.
 pub struct AirView {
     pub sky: SkyRadiance,
     pub aerial: AerialPerspective,
@@ -83,9 +82,9 @@ pub fn sky_radiance(air: &Air, altitude: f64, sun: &SunInSky, direction: [f64; 3
     [0, 1, 2].map(|c| (seen[c] + seen[c + 3] * phase) * sun.strength as f32)
 }
 
-/// What the air at an altitude sheds on upright planes, in the mean over azimuths: mean radiance above the
-/// horizon and below it, as such planes weigh it, cd/m2 in linear Rec.709, without what narrow lobes add
-/// around the sun and without the ground.
+/// Light of the air at an altitude on vertical planes, averaged over azimuth: cosine-weighted mean radiance
+/// above and below the horizon, cd/m2 in linear Rec.709, without narrow lobes around the sun and without
+/// the ground.
 pub fn on_upright_planes(air: &Air, altitude: f64, sun: &SunInSky) -> [[f32; 3]; 2] {
     const HEIGHTS: usize = 8;
     const AROUND: usize = 5;

@@ -1,4 +1,4 @@
-//! The colour of the sky: radiance of the air along whole rays, to space.
+//! Radiance of the clear sky: of the air along whole rays, to space.
 
 use super::SunInSky;
 use super::march::WholeRay;
@@ -11,7 +11,8 @@ use rayon::prelude::*;
 /// Radiance of the air along whole rays, to space.
 pub struct SkyRadiance {
     pub(super) grid: DirectionGrid,
-    /// Per direction: smooth light (3), light once scattered by the narrow lobe, without it (3).
+    /// Per direction: smooth radiance (3), and single scattering by the narrow lobe without its phase
+    /// function (3).
     pub(super) values: Vec<f32>,
 }
 
@@ -26,8 +27,8 @@ impl SkyRadiance {
     ) -> SkyRadiance {
         let planet = air.medium.planet;
         let grid = DirectionGrid::new(planet, altitude, sun.direction, around, rows);
-        // Below the horizon the ground is seen, behind the air in front of it: there the sky only carries
-        // on what it is at the horizon.
+        // Below the horizon the ground shows behind the aerial perspective; the sky only continues its
+        // value at the horizon.
         let mut values: Vec<f32> = (0..around * rows)
             .into_par_iter()
             .with_min_len(64)
@@ -45,7 +46,7 @@ impl SkyRadiance {
         SkyRadiance { grid, values }
     }
 
-    /// The sky over the ground, as finely as its illuminance wants it.
+    /// The sky at the ground, at the resolution that its illuminance needs.
     pub fn from_ground<'a>(air: &Air, sun: &SunInSky, build: impl Into<Build<'a>>) -> SkyRadiance {
         SkyRadiance::new(air, 1.0, sun, [32, 40, 20], build.into())
     }

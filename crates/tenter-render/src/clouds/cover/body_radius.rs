@@ -1,5 +1,5 @@
-//! How large the bodies of heaps are, from place to place: a hull's slope tells that of the nearest lump's
-//! dome, but light that comes into a cloud goes about in all of it.
+//! Radii of cumuliform bodies by position: a hull's slope gives the radius of the nearest dome, but light
+//! diffuses through the whole body.
 
 use crate::clouds::nested::Texels;
 use crate::simd::{Int, Kernel, Real, dispatch};
@@ -15,7 +15,7 @@ pub struct BodyRadiusMap {
     step: f32,
 }
 
-/// Texels by which lumps may stand out beyond what maps know of a body.
+/// Texels by which lobes may reach beyond the map's bodies.
 const WIDENED: usize = 4;
 
 impl BodyRadiusMap {
@@ -49,7 +49,7 @@ impl BodyRadiusMap {
         let word = unsafe { R::gather_u32(&self.words, row * side + u0.to_int()) };
         let byte = R::Int::splat(0xff);
         let [a, b, c, d] = [word & byte, word.shr::<8>() & byte, word.shr::<16>() & byte, word.shr::<24>()];
-        // Corners without a body are left out, or rims would be lit as crumbs.
+        // Corners without a body are excluded, or rims would be lit as small clouds.
         let one = R::Int::splat(1);
         let known = between::<R>([a.min(one), b.min(one), c.min(one), d.min(one)], fu, fv);
         let sum = between::<R>([a, b, c, d], fu, fv);
@@ -63,8 +63,7 @@ fn between<R: Real>([a, b, c, d]: [R::Int; 4], fu: R, fv: R) -> R {
     R::from_int(a).lerp(R::from_int(b), fu).lerp(R::from_int(c).lerp(R::from_int(d), fu), fv)
 }
 
-/// Lumps stand out beyond what maps know of a body: where there is none, it is as large as those in the
-/// texels beside it.
+/// Lobes reach beyond the mapped body: texels without one take the largest radius beside them.
 fn widened(radii: &[f32], side: usize) -> Vec<f32> {
     let mut wide = radii.to_vec();
     let maps = radii.par_chunks_exact(side * side);

@@ -1,11 +1,11 @@
-//! Columns taken all over a layer, and means over them.
+//! Statistics of vertical columns of a layer.
 
-/// Columns as deep as one another to within one part of so many of an octave are told by their mean.
+/// Bins per octave of optical depth.
 const PARTS: f64 = 16.0;
-/// Optical depths told apart, as powers of two; what is thinner goes with none.
+/// Range of optical depths, as powers of two; thinner ones count as zero.
 const OCTAVES: [f64; 2] = [-10.0, 12.0];
 
-/// Optical depths of columns all over a layer.
+/// Optical depths of columns over a layer.
 pub struct ColumnStatistics {
     /// Rows of a square around the eye.
     depths: Vec<f32>,
@@ -14,9 +14,9 @@ pub struct ColumnStatistics {
     evenly: Columns,
 }
 
-/// Columns sorted by optical depth: those that are nearly as deep taken together.
+/// A histogram of columns by optical depth.
 pub struct Columns {
-    /// Mean depth and share of all.
+    /// Mean depth and share of each bin.
     alike: Vec<(f64, f64)>,
 }
 
@@ -60,13 +60,12 @@ impl ColumnStatistics {
         counted as f64 / self.depths.len() as f64
     }
 
-    /// Columns as they are spread over the land.
+    /// All columns with equal weights.
     pub fn evenly(&self) -> &Columns {
         &self.evenly
     }
 
-    /// Columns as they look from a place so many metres over the layer, straight above the eye: each by the
-    /// solid angle that it takes.
+    /// Columns weighted by their solid angle from a point at this height over the layer.
     pub fn from_above(&self, height_m: f64) -> Columns {
         let side = self.depths.len().isqrt();
         let off = |k: usize| ((k as f64 + 0.5) / side as f64 - 0.5) * self.width_m;

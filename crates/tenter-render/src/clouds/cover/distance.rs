@@ -1,16 +1,16 @@
-//! How far it is along the ground to the nearest heap, so that rays cross the open in long steps.
+//! Horizontal distance to the nearest cumuliform body, so that rays cross clear air in long steps.
 
 use crate::simd::{Kernel, Real, dispatch};
 use rayon::prelude::*;
 
-/// A square map of hulls: the squares of their heights, negative outside, and how steep that is.
+/// A square map of hulls: squared heights, negative outside, and their slopes.
 pub struct HullMap<'a> {
     pub side: usize,
     /// Metres.
     pub texel: f32,
     pub values: &'a [f32],
     pub slopes: &'a [f32],
-    /// The value where no hull is near enough to tell.
+    /// The value where no hull is near.
     pub floor: f32,
 }
 
@@ -18,8 +18,8 @@ impl HullMap<'_> {
     /// Metres from each texel to the nearest hull, 0 inside. `beyond` tells the distance for texels just
     /// outside the map, by column and row from -1 to `side`.
     ///
-    /// Near a hull its own value and slope tell; farther out that is carried on by two passes of the chamfer
-    /// transform (Borgefors 1986).
+    /// Near a hull its value and slope give the distance; farther out two passes of the chamfer transform
+    /// (Borgefors 1986) do.
     pub fn distances(&self, beyond: impl Fn(i32, i32) -> f32) -> Vec<f32> {
         let (n, w) = (self.side, self.side + 2);
         let mut cells = vec![0.0f32; w * w];
@@ -42,7 +42,7 @@ impl HullMap<'_> {
     }
 }
 
-/// What texels' own values tell of the distance.
+/// Distances from the texels' own values.
 struct Own<'a> {
     values: &'a [f32],
     slopes: &'a [f32],
@@ -88,7 +88,7 @@ impl Kernel for Chamfer<'_> {
     }
 }
 
-/// Between straight and slanting ways no sum comes out longer than the straight line (a^2 + (b - a)^2 < 1).
+/// No combination of straight and diagonal steps exceeds the Euclidean distance (a^2 + (b - a)^2 < 1).
 const STRAIGHT: f32 = 0.92;
 const SLANTING: f32 = 1.30;
 

@@ -13,7 +13,7 @@ pub struct Maps {
     side: usize,
     /// Half the width of each square, m.
     pub half: [f32; LEVELS],
-    /// Of heaps only.
+    /// Cumuliform clouds only.
     bodies: Option<BodyRadiusMap>,
     /// The hull's value (low half) and slope (high half) in 16 bits each, so that both are smooth between
     /// texels and four reads give them.
@@ -38,7 +38,7 @@ impl Maps {
         };
         let half = [reach / 16.0, reach / 4.0, reach].map(|v| v as f32);
         let mut values = vec![0.0; LEVELS * side * side];
-        // What a coarse map leaves out must not change its cover: each is cut by itself.
+        // A coarse map omits small bodies, but keeps the cover: each has a threshold of its own.
         let texels = half.map(|half| 2.0 * half as f64 / side as f64);
         let cuts = field.cuts(texels, build);
         let is_heaps = field.family == Family::Cumuliform && field.anvil.is_none();
@@ -71,7 +71,7 @@ impl Maps {
         Maps { side, half, bodies, words, lowest, per_step }
     }
 
-    /// Where a place lies, m east and north in a layer's axes.
+    /// Map position of a point, m east and north in the layer's axes.
     #[inline(always)]
     fn texels<R: Real>(&self, x: R, y: R) -> Texels<R> {
         let far = x.abs().max(y.abs());
@@ -91,7 +91,7 @@ impl Maps {
         Texels { level, u, v }
     }
 
-    /// Radius of the body at a place, m; 0 where there is none, or none is known.
+    /// Body radius at a point, m; 0 where there is none or none is known.
     #[inline(always)]
     pub fn body<R: Real>(&self, x: R, y: R) -> R {
         match &self.bodies {
@@ -184,7 +184,7 @@ struct Pack<'a> {
 
 impl Kernel for Pack<'_> {
     type Output = ();
-    // No lanes are spelled out here: the compiler finds them, once it may use the instruction set.
+    // Vectorised by the compiler, once it may use the instruction set.
     #[inline(always)]
     fn run<R: Real>(self) {
         let [value_steps, slope_steps] = [1.0 / self.per_step[0], 1.0 / self.per_step[1]];
@@ -197,15 +197,15 @@ impl Kernel for Pack<'_> {
     }
 }
 
-/// What is known of maps whose rims are looked for.
+/// Inputs of [`slope_to_rims`].
 struct Rims {
     side: usize,
     half: [f32; LEVELS],
     floor: f32,
 }
 
-/// Outside the hulls, makes slopes such that value over slope is the distance to the nearest one along the
-/// ground; none comes out over `steepest`.
+/// Outside the hulls, sets slopes such that value over slope is the horizontal distance to the nearest one;
+/// none exceeds `steepest`.
 fn slope_to_rims(values: &[f32], slopes: &mut [f32], steepest: f32, rims: Rims, build: Build) {
     let Rims { side, half, floor } = rims;
     let size = side * side;
@@ -217,7 +217,7 @@ fn slope_to_rims(values: &[f32], slopes: &mut [f32], steepest: f32, rims: Rims, 
         let texel = 2.0 * half[level] / side as f32;
         let (values, slopes) = (&values[level * size..][..size], &mut slopes[level * size..][..size]);
         let map = HullMap { side, texel, values, slopes, floor };
-        // What stands just past the edge is told by the next wider map.
+        // Beyond the edge the next wider map is read.
         let distances = map.distances(|x, y| match &wider {
             None => f32::MAX,
             Some((wide_texel, distances)) => {

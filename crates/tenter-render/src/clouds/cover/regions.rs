@@ -1,8 +1,8 @@
-//! Cover from place to place: what outlines on the plan make of the cover that was asked.
+//! Cover by position: regions drawn on the plan change the layer's cover.
 
 use tenter_sky::document::{CloudLayer, CoverRegion, Outline};
 
-/// The cover asked, and the regions of the land that change it.
+/// The layer's cover and its regions.
 pub struct Regions<'a> {
     cover: f64,
     heading_deg: f64,
@@ -116,7 +116,7 @@ impl<'a> Region<'a> {
         [x * cos - y * sin, x * sin + y * cos]
     }
 
-    /// How far the region rules at a place: none outside, all inside, with a smooth rim between.
+    /// Weight of the region at a point: 0 outside, 1 inside, smooth at the rim.
     fn share(&self, east: f64, north: f64) -> f64 {
         let [x, y] = self.own(east, north);
         let inside = match &self.shape {

@@ -1,10 +1,9 @@
-//! The form of one layer: maps of where it is and how tall, then lumps and erosion on that.
+//! The form of one layer: a smooth hull from maps, displaced by lobes and erosion.
 //!
-//! A layer is a smooth hull and what grows on it. Of the hull, a map keeps one number per place: for heaps
-//! the square of the dome's height there (so that `value - z^2` is zero on an ellipsoid), for sheets the
-//! thickness in metres; both go on below zero outside, which tells rays how far the next cloud is. Maps are
-//! nested squares around the origin, each four times as wide as the one before. Lumps move the hull's surface
-//! out and in.
+//! The hull's map has one number per point: for cumuliform clouds the squared height of the dome (so that
+//! `value - z^2` is zero on an ellipsoid), for others the thickness in metres; both continue below zero
+//! outside, which gives rays the distance to the next cloud. Maps are nested squares around the origin,
+//! each four times as wide as the one before.
 
 mod sample;
 mod surface_detail;
@@ -24,27 +23,27 @@ use sample::Sample;
 use surface_detail::SurfaceDetail;
 use tenter_sky::document::{CloudLayer, Family};
 
-/// Optical thickness past which it no longer matters that half of what is scattered hardly turns.
+/// Optical thickness beyond which forward-scattered light no longer counts as transmitted.
 const THICK: f32 = 4.0;
-/// Width of single clouds, in cells: of heaps, and of others.
+/// Width of single clouds, in cells: cumuliform, and others.
 const BODY: [f64; 2] = [0.3, 0.5];
-/// How much smaller the fine lumps are.
+/// Size ratio of coarse to fine lobes.
 const FINER: f64 = 7.3;
-/// Fine lumps larger than this (m) carry finest ones.
+/// Size of fine lobes, m, above which they carry finest ones.
 const COARSE_FOR_THE_EYE: f64 = 60.0;
 /// Rotation of the blocks about an axis that is no lattice direction; rows are orthonormal.
 const TURN: [[f32; 3]; 3] = [[0.7526, 0.6072, -0.2547], [-0.5303, 0.7888, 0.3137], [0.3914, -0.1010, 0.9147]];
-/// How fast lumps rise as a layer ages, m per minute, by family (common practice, no source).
+/// Rise of lobes with age, m per minute, by family (common practice, no source).
 const BOIL: [f64; 3] = [70.0, 12.0, 6.0];
 /// Steps of a drawn profile.
 const PROFILE_STEPS: usize = 32;
-/// Distance between the heights of an uneven layer, in cells.
+/// Correlation length of the top heights of an uneven layer, in cells.
 const UNEVEN_CELLS: f64 = 1.5;
-/// Share of what lumps are steep that evens their light out: three quarters for whole lobes. With all of it
-/// towers have the contrasts of their reference, but a deck that towers come through loses more light than is
-/// allowed (docs/accuracy.md).
+/// Diffuse smoothing per steepness of lobes: three quarters for full lobes. Calibrated: with all of it
+/// towers have the contrasts of their reference, but a deck pierced by towers loses more light than allowed
+/// (docs/accuracy.md).
 const EVENED: f64 = 2.5;
-/// Lumps begin to fade at footprints of 0.6 of their size and are gone at 1.6 of it.
+/// Lobes fade from footprints of 0.6 of their size to 1.6 of it.
 const FADE: f32 = 1.6;
 
 /// A layer that can be sampled.
@@ -56,18 +55,17 @@ pub struct CloudForm {
     pub depth: f32,
     /// Highest extinction, per metre.
     pub extinction: f32,
-    /// Mean of it through bodies, edges and all, per metre.
+    /// Mean extinction of bodies, edges included, per metre.
     pub mean_extinction: f32,
-    /// The same of what lies inside their edges.
+    /// Mean extinction inside the edges, per metre.
     pub core_extinction: f32,
-    /// Share of the highest extinction over height, in even steps; none is even.
+    /// Extinction profile over height as shares of the highest, in even steps; empty is uniform.
     profile: Vec<f32>,
-    /// Sine and cosine of the heading: a layer's own axes run along it and to the left of it.
+    /// Sine and cosine of the heading; the layer's axes run along it and to the left of it.
     axes: [f32; 2],
-    /// How far it is bent along its heading: per metre of height, and per square metre of the way down from
-    /// the top.
+    /// Shear along the heading: per metre of height, and per square metre below the top.
     lean: [f32; 2],
-    /// What bending leaves of distances.
+    /// Factor on distances under shear.
     leaning: f32,
     /// Whether it is the anvils of a layer.
     pub is_anvil: bool,
@@ -75,58 +73,57 @@ pub struct CloudForm {
     fibrous: bool,
     /// Longest step inside, m.
     pub longest_step: f32,
-    /// Share of its optical depth that takes light out of its direction. Thick clouds stop all of it: what
-    /// passes them goes between.
+    /// Share of its optical depth that removes light from its direction; 1 for thick clouds: light passes
+    /// between them.
     pub non_forward_fraction: f32,
     /// About how wide single clouds are, m.
     pub body_width: f32,
-    /// Width of the square that is surveyed, m.
+    /// Width of the square of the column statistics, m.
     sampled_width: f32,
     maps: Maps,
-    /// What lumps' lengths along the heading are shortened by before they are looked up.
+    /// Factor on lengths along the heading in the lookup of lobes.
     shorten: f32,
-    /// Blocks per metre, of the coarse lumps, the fine and the finest ones.
+    /// Noise blocks per metre, for coarse, fine and finest lobes.
     per_block: [f32; 3],
-    /// How fast lumps fade as footprints grow to their size, per metre.
+    /// Fading of lobes with the footprint, per metre.
     fade: [f32; 3],
-    /// How fast lumps fade away from the body they grow on, per metre.
+    /// Fading of lobes away from their body, per metre.
     rooted: f32,
-    /// How fast edges sharpen and lumps of sheets grow above the base, and lumps of heaps with the body they
-    /// grow on, per metre.
+    /// Growth per metre: of edge sharpness and stratiform lobes above the base, and of cumuliform lobes
+    /// with their body.
     sharpen: f32,
     rise: f32,
     flank: f32,
-    /// How fast fine lumps and erosion grow with the body they work on, per metre.
+    /// Growth of fine lobes and erosion with their body, per metre.
     fray: f32,
-    /// How much nearer a surface of lumps is than the height of a place among them tells, for it is steep.
+    /// Ratio of the distance to a steep lobed surface to the vertical one.
     steep: f32,
-    /// Share of light turned many times that comes as if there were no lumps: they light one another across
-    /// what is open between them, and so hide. The steeper they are, the more they stand around one another.
+    /// Share of high-order light that is computed as without lobes: lobes light one another across gaps,
+    /// which evens out their shading; the steeper they are, the more.
     pub diffuse_smoothing: f32,
-    /// How far places are raised above others, m, over how many sides of a block per metre, and what is left
-    /// of the depth.
+    /// Variation of top height, m, its noise blocks per metre, and the remaining share of the depth.
     uneven: [f32; 2],
     squeeze: f32,
-    /// How far the underside hangs down in lumps: as a share of them, and in metres.
+    /// Hanging lobes of the underside: as a share of lobes, and in metres.
     hanging: [f32; 2],
-    /// How far lumps move the surface, m; the finest are none on bodies whose fine lumps are small enough.
+    /// Displacement by coarse, fine and finest lobes, m; the last are 0 where fine ones are small enough.
     amplitude: [f32; 3],
-    /// Where the blocks begin, in block sides along their own axes.
+    /// Offsets of the noise blocks, in block sides along their own axes.
     offset: [[f32; 3]; 3],
     /// Width of the edge at the crown and at the underside, m.
     edge: [f32; 2],
-    /// How far erosion moves the surface inward, m.
+    /// Inward displacement by erosion, m.
     erosion: f32,
-    /// How far lumps and erosion together can move the surface, m.
+    /// Largest displacement by lobes and erosion, m.
     max_displacement: f32,
-    /// Longest distance that is believed among domes, m.
+    /// Longest distance trusted among domes, m.
     open_step: f32,
 }
 
-/// What a layer is at a packet of places.
+/// A layer sampled at a packet of points.
 #[derive(Clone, Copy)]
 pub struct CloudSample<R: Real> {
-    /// Distance to the surface, m, positive inside; a lower bound of it outside.
+    /// Signed distance to the surface, m, positive inside; a lower bound outside.
     pub signed_distance: R,
     /// Extinction, per metre.
     pub extinction: R,
@@ -134,24 +131,24 @@ pub struct CloudSample<R: Real> {
     pub above: R,
     pub below: R,
     pub beside: R,
-    /// How much those above and below grow by, each metre down or up: less than one in the edges of sheets.
+    /// Change of those above and below per metre of height: less than one in soft edges.
     pub column_share: R,
-    /// Metres of cloud to the nearest surface, radius of the dome that is stood in, and distance to its
-    /// surface without lumps, positive inside. Sheets have none of these.
+    /// Distance to the nearest surface, radius of the dome at the point, and signed distance to its surface
+    /// without lobes, m. Cumuliform clouds only.
     pub surface_distance: R,
     pub body_radius: R,
     pub hull_distance: R,
 }
 
-/// What edges, lumps and erosion leave of the extinction of heaps. Sheets and anvils tell their edges by
-/// themselves ([`CloudForm::upright`]); what is left out there takes 1 to 4 % (altocumulus 12 %) of them as
-/// they usually are.
+/// Share of extinction left by edges, lobes and erosion of cumuliform bodies. Other forms account for their
+/// edges in [`CloudForm::upright`]; what is neglected there is 1 to 4 % (altocumulus 12 %) for usual
+/// layers.
 const LEFT: f32 = 0.85;
-/// Where an anvil begins, as a share of the body's depth.
+/// Base of an anvil as a share of the body's depth.
 const ANVIL_FROM: f64 = 0.76;
 
 impl CloudForm {
-    /// The form of a layer's bodies. `reach`: how far clouds of this layer can be seen, m.
+    /// The form of a layer's bodies. `reach`: distance at which this layer can be seen, m.
     pub fn new<'a>(layer: &CloudLayer, reach: f64, build: impl Into<Build<'a>>) -> CloudForm {
         CloudForm::grown(layer, SurfaceDetail::of_body(layer), None, reach, build.into())
     }
@@ -180,8 +177,7 @@ impl CloudForm {
         let sizes = [lump, fine_lump, fine_lump / FINER];
         let block = sizes.map(|size| size * COARSEST as f64);
         let slid = layer.slid_along();
-        // Blocks repeat along their own axes, so a slide is turned before whole blocks are taken off it.
-        // Lumps boil up.
+        // Blocks are periodic along their own axes: a slide is rotated before whole blocks are removed.
         let ageing = Ageing::of(layer);
         let offset = block.map(|b| {
             let slid = [-slid[0] / length / b, -slid[1] / b];
@@ -194,8 +190,7 @@ impl CloudForm {
         });
         let erosion = 0.35 * layer.erosion * lump.min(200.0);
         let body_lump = SurfaceDetail::of_body(layer).amplitude;
-        // Threads are as strong as the streaks they make up; lumps on lumps are a little rounder than those
-        // they grow on.
+        // Threads are as strong as their streaks; fine lobes are a little rounder than coarse ones.
         let fine: f64 = match family {
             Family::Cirriform => 0.5,
             Family::Stratiform => 0.24,
@@ -206,7 +201,7 @@ impl CloudForm {
         let (sin, cos) = layer.heading_deg.to_radians().sin_cos();
         let bend = layer.lean_deg.to_radians().tan();
         let lean = match (family, anvil_from) {
-            // An anvil lies where its body's head has been bent to.
+            // An anvil lies where its body's top has been sheared to.
             (_, Some(_)) => [0.0; 2],
             (Family::Cumuliform, _) => [bend, 0.0],
             (Family::Stratiform, _) => [bend, 0.0],
@@ -215,7 +210,7 @@ impl CloudForm {
         let field = Field {
             layer,
             tallest: (layer.depth_m - 0.5 * body_lump).max(0.5 * layer.depth_m),
-            // Measured over all kinds; the taller, the more lumps there are to reach out.
+            // Calibrated over all genera: taller bodies have more lobes.
             swell: 0.006 * layer.lobes * layer.depth_m - (0.55 - 0.25 * small) * erosion,
             family: layer.kind.family(),
             anvil: anvil_from.map(|_| depth),
@@ -285,7 +280,7 @@ impl CloudForm {
                     let hanging = 1.0 - layer.flat_base;
                     [hanging, hanging * 0.35 * amplitude].map(|v| v as f32)
                 }
-                // Half way, the underside of a sheet follows a sixth of what it lacks in thickness.
+                // Half way the underside of a stratiform layer follows a sixth of its missing thickness.
                 _ => [0.7 * (1.0 - layer.flat_base), 0.32 * (1.0 - layer.flat_base)].map(|v| v as f32),
             },
             amplitude: [amplitude, amplitude * fine, finest].map(|a| a as f32),
@@ -301,7 +296,7 @@ impl CloudForm {
         }
     }
 
-    /// Whether some altitudes lie in both.
+    /// Whether their altitude ranges overlap.
     #[inline]
     pub fn crosses(&self, other: &CloudForm) -> bool {
         self.base < other.base + other.depth && other.base < self.base + self.depth
@@ -312,13 +307,13 @@ impl CloudForm {
         self.maps.half
     }
 
-    /// The layer at places (m east, m north, m above the base) for footprints of `w` metres.
+    /// The layer at points (m east, m north, m above the base) for a footprint of `w` metres.
     #[inline(always)]
     pub fn at<R: Real>(&self, x: R, y: R, z: R, w: R) -> CloudSample<R> {
         self.sample::<R, true>([x, y, z], w)
     }
 
-    /// As [`CloudForm::at`], but nothing above, below or beside: for those who march toward a light.
+    /// As [`CloudForm::at`] without the columns above, below and beside: for shadow rays.
     #[inline(always)]
     pub fn at_without_columns<R: Real>(&self, x: R, y: R, z: R, w: R) -> CloudSample<R> {
         self.sample::<R, false>([x, y, z], w)
@@ -332,25 +327,25 @@ impl CloudForm {
         }
     }
 
-    /// Radius of the body of a heap at places, m: of the half ball that light takes it for.
+    /// Body radius at points, m: of the equivalent hemisphere.
     #[inline(always)]
     pub fn body_at<R: Real>(&self, x: R, y: R, z: R) -> R {
         let [x, y] = self.along_axes(x, y, z);
         self.maps.body(x, y)
     }
 
-    /// The extinction alone, per metre: for those who do not step by the distance.
+    /// The extinction alone, per metre.
     #[inline(always)]
     pub fn extinction_at<R: Real>(&self, x: R, y: R, z: R, w: R) -> R {
         self.at_without_columns(x, y, z, w).extinction
     }
 
-    /// Places in the axes of the layer, unbent.
+    /// Points in the layer's axes, shear removed.
     #[inline(always)]
     fn along_axes<R: Real>(&self, x: R, y: R, z: R) -> [R; 2] {
         let [sin, cos] = R::splat_each(self.axes);
         let down = (R::splat(self.depth) - z).max(R::splat(0.0));
-        // Tops run ahead of their bases, trails hang behind their heads.
+        // Tops lead their bases, trails lag behind their heads.
         let bent = down * down * R::splat(self.lean[1]) - z * R::splat(self.lean[0]);
         [x * sin + y * cos + bent, y * sin - x * cos]
     }

@@ -1,51 +1,51 @@
-//! Light after many scatterings.
+//! High scattering orders by diffusion.
 //!
-//! After a few scatterings light has lost its direction and spreads like heat. Similarity lets a cloud of
-//! asymmetry g and optical depth t stand for one of isotropic scattering and depth (1 - g) t. In a slab under
-//! a sun at cosine m the Eddington approximation with Marshak's boundaries (Shettle and Weinman 1970) gives
-//! the mean diffuse radiance at reduced depth s of S, for irradiance F on a plane facing the sun:
+//! After a few scatterings radiance is nearly isotropic and diffuses. By similarity a cloud of asymmetry g
+//! and optical depth t is equivalent to isotropic scattering and depth (1 - g) t. In a slab under a sun at
+//! cosine m the Eddington approximation with Marshak's boundaries (Shettle and Weinman 1970) gives the mean
+//! diffuse radiance at reduced depth s of S, for irradiance F on a plane facing the sun:
 //!
 //! `J(s) = F/4pi [ m (2 + 3m) (2/3 + S - s) / (4/3 + S) - m (2 - 3m) e^(-S/m) (2/3 + s) / (4/3 + S) - 3 m^2
 //! e^(-s/m) ]`
 //!
-//! which is nothing in a slab of no depth. The first factor reads as a conductance: the surface at distance s
-//! is one way to the light, the far side at S - s another, each with conductance 1 / (2/3 + distance). A heap
-//! has sides as well, so here every side that is lit or dark takes part with its own conductance; for a slab
-//! only top and bottom remain and the formula above comes back. What stands over a place and what stands
-//! beside it may be one surface that slants: its distance is that of a plane, and its conductance is shared
-//! out by how much it faces up and sideways.
+//! which vanishes with the slab's depth. The first factor reads as a conductance: the surface at distance s
+//! is one exit, the far side at S - s another, each with conductance 1 / (2/3 + distance). Cumuliform
+//! bodies have sides as well, so here every side takes part with its own conductance; for a slab only top
+//! and bottom remain and the formula above comes back. The surfaces above and beside a point may be one
+//! inclined plane: its distance is that of the plane, and its conductance is shared between up and
+//! sideways.
 
 use crate::simd::Real;
 
-/// Asymmetry of droplets near 10 um (Mie; see [`crate::clouds::optics::mie`]).
+/// Asymmetry of droplets near 10 um (Mie; see [`super::mie`]).
 pub const ASYMMETRY: f32 = 0.86;
 
-/// Share of what drops and crystals scatter that leaves its direction by more than a degree or two: the rest
-/// is diffraction (van de Hulst 1957, section 8.1).
+/// Share of scattering by droplets and crystals that is not within a degree or two of the forward
+/// direction; the rest is diffraction (van de Hulst 1957, section 8.1).
 pub const NON_FORWARD_FRACTION: f32 = 0.5;
 
-/// How much of each surrounding reaches a point by many scatterings.
+/// Weights of the light sources at a point after many scatterings.
 pub struct DiffusionWeights<R: Real> {
-    /// Multiples of the sun's irradiance over 4 pi, and how much of it flows downward (see [`DiffusionWeights::lean`]).
+    /// Multiples of the sun's irradiance over 4 pi, and its downward flow ([`DiffusionWeights::lean`]).
     pub sun: R,
-    /// Share of the ways out that lead back to the light.
+    /// Conductance toward the light as a share of all.
     pub sunward: R,
     pub sun_lean: R,
-    /// Weights of the radiance that comes from above, from the sides and from below; their sum is one.
+    /// Weights of the radiance from above, from the sides and from below; their sum is one.
     pub above: R,
     pub beside: R,
     pub below: R,
-    /// Flow between above and below: light that goes down carries `ASYMMETRY * lean * (above - below)` more
-    /// than the mean, light that goes up as much less.
+    /// Flow from above to below: downward radiance exceeds the mean by `ASYMMETRY * lean * (above -
+    /// below)`, upward radiance falls short by as much.
     pub lean: R,
 }
 
-/// `above`, `below`, `beside`: optical depth to the surface; `to_sun`: optical depth toward the sun, through
-/// this and every other cloud; `facing`: cosine of the sun to the surface where its light comes in; `flow`:
-/// how much of the sun's light flows downward, from -1 to 1.
+/// `above`, `below`, `beside`: optical depth to the surface; `to_sun`: optical depth toward the sun through
+/// all clouds; `facing`: cosine of the sun to the surface where it enters; `flow`: share of the sun's flux
+/// that is downward, from -1 to 1.
 ///
-/// In a slab the way from the lit side is as long as that straight up, `to_sun * facing`; in a heap it is so
-/// wherever the sun comes from, and shadows of other clouds are part of it.
+/// In a slab the distance from the lit side is the vertical one, `to_sun * facing`; in a cumuliform body
+/// this holds whatever the sun's direction, and shadows of other clouds are included.
 #[inline(always)]
 pub fn diffusion_weights<R: Real>(
     above: R,
@@ -59,7 +59,7 @@ pub fn diffusion_weights<R: Real>(
     let (facing_up, facing_aside) = facings(above, beside);
     let near = conductance(nearest(above, beside));
     let a = near * facing_up;
-    // Of four sides, only one is near on a heap's flank; the others are as far off as the heap is large.
+    // On a body's flank only one of four sides is near; the others are as far as the body is large.
     let far = (above + below) * R::splat(2.0);
     let s_far = conductance(beside * R::splat(3.0) + far + R::splat(6.0));
     let sides = near * facing_aside + s_far * R::splat(3.0);
@@ -71,7 +71,7 @@ pub fn diffusion_weights<R: Real>(
     DiffusionWeights {
         sun: sun * from_sun / sum,
         sunward: from_sun / sum,
-        // Toward the far side of what the sun lights: down for a high one.
+        // Toward the side away from the sun: downward for a high one.
         sun_lean: sun * from_sun * b / (from_sun + b + sides) * flow,
         above: a * inverse,
         beside: sides * inverse,
@@ -80,14 +80,14 @@ pub fn diffusion_weights<R: Real>(
     }
 }
 
-/// Distance of a plane that stands so far above a place and so far beside it.
+/// Distance of a plane at these distances above and beside a point.
 #[inline(always)]
 pub fn nearest<R: Real>(above: R, beside: R) -> R {
     let (up, aside) = inverses(above, beside);
     R::splat(1.0) / (up * up + aside * aside).sqrt()
 }
 
-/// How much that plane faces up and sideways; both add up to one.
+/// Shares by which that plane faces up and sideways; they add up to one.
 #[inline(always)]
 fn facings<R: Real>(above: R, beside: R) -> (R, R) {
     let (up, aside) = inverses(above, beside);
@@ -100,8 +100,8 @@ fn inverses<R: Real>(above: R, beside: R) -> (R, R) {
     (R::splat(1.0) / above.max(R::splat(1e-3)), R::splat(1.0) / beside.max(R::splat(1e-3)))
 }
 
-/// One over the distance to where light ends, past the surface by Hopf's function (Hopf 1934; here by a fit,
-/// 0.7104 - 0.1331 e^(-2s), to the values in Chandrasekhar 1960, table 8).
+/// Conductance: one over the extrapolated distance to the surface (Hopf 1934; a fit, 0.7104 - 0.1331
+/// e^(-2s), to Chandrasekhar 1960, table 8).
 #[inline(always)]
 fn conductance<R: Real>(depth: R) -> R {
     let s = depth * R::splat(1.0 - ASYMMETRY);
@@ -109,8 +109,8 @@ fn conductance<R: Real>(depth: R) -> R {
     R::splat(1.0) / (s + hopf)
 }
 
-/// The terms of `J` beside the first, in multiples of the sun's irradiance over 4 pi: `near` is e^(-s/m),
-/// `through` e^(-S/m), `sunward` the share of the ways out that lead back to the light.
+/// The remaining terms of `J`, in multiples of the sun's irradiance over 4 pi: `near` is e^(-s/m),
+/// `through` e^(-S/m), `sunward` the share of the conductance toward the light.
 #[inline(always)]
 pub fn not_yet_scattered<R: Real>(m: R, near: R, through: R, sunward: R) -> R {
     let far = R::splat(1.0) - sunward;

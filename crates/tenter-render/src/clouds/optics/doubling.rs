@@ -1,22 +1,22 @@
-//! Light of even plane slabs by adding and doubling.
+//! Plane slabs by adding and doubling.
 //!
-//! A layer so thin that it scatters once is put on itself until it is thick enough (van de Hulst 1963;
-//! Hansen and Travis 1974, section 3). Directions are Gauss nodes of a hemisphere, and further cosines of
-//! no weight for which light is wanted (de Haan, Bosma and Hovenier 1987, section 4); azimuths are Fourier
-//! modes. The forward peak of the phase function counts as not scattered (delta scaling; Wiscombe 1977,
-//! equations 5 to 12). Nothing is absorbed.
+//! A layer thin enough for single scattering is doubled until it is thick enough (van de Hulst 1963; Hansen
+//! and Travis 1974, section 3). Directions are Gauss nodes of a hemisphere, and further cosines of zero
+//! weight where radiance is wanted (de Haan, Bosma and Hovenier 1987, section 4); azimuths are Fourier
+//! modes. The forward peak counts as unscattered (delta scaling; Wiscombe 1977, equations 5 to 12).
+//! Scattering is conservative.
 
 use rayon::prelude::*;
 use std::f64::consts::PI;
 
 /// Gauss nodes of a hemisphere.
 pub const STREAMS: usize = 16;
-/// Legendre moments that so many nodes integrate exactly, and Fourier modes.
+/// Legendre moments that these nodes integrate exactly, and Fourier modes.
 const ORDERS: usize = 2 * STREAMS;
-/// Optical thickness at which a layer scatters once.
+/// Optical thickness of a layer that scatters once.
 const ONCE: f64 = 1e-8;
 
-/// Moments of a phase function about Legendre polynomials, the first being 1 and the second the asymmetry.
+/// Legendre moments of a phase function; the first is 1 and the second the asymmetry.
 #[derive(Clone)]
 pub struct Moments(pub [f64; ORDERS + 1]);
 
@@ -43,12 +43,12 @@ impl Moments {
         Moments(sums.map(|sum| sum / sums[0]))
     }
 
-    /// Share of scattering that is the forward peak's: it counts as none.
+    /// Share of the forward peak, which counts as unscattered.
     pub fn peak(&self) -> f64 {
         self.0[ORDERS]
     }
 
-    /// Asymmetry of the peak alone, of large particles: diffraction is `of_all` of what they scatter.
+    /// Asymmetry of the peak alone; `of_all`: the share of diffraction by large particles.
     pub fn peak_asymmetry(&self, of_all: f64) -> f64 {
         (self.peak() / of_all).max(0.0).powf(1.0 / ORDERS as f64)
     }
@@ -86,12 +86,12 @@ impl Directions {
         Directions { cosines, weights }
     }
 
-    /// What a node counts for in a flux.
+    /// Flux weight of a node.
     fn share(&self, node: usize) -> f64 {
         2.0 * self.cosines[node] * self.weights[node]
     }
 
-    /// Flux of what comes back or through along nodes, for the light of a column.
+    /// Flux along the nodes for the light of a column.
     fn flux(&self, matrix: &Matrix, column: usize) -> f64 {
         let n = self.cosines.len();
         (0..STREAMS).map(|k| self.share(k) * matrix[k * n + column]).sum()
@@ -113,7 +113,7 @@ impl Directions {
         product
     }
 
-    /// `S` of `S = Q + Q S`: light that goes to and fro between two layers any number of times.
+    /// `S` of `S = Q + Q S`: light exchanged between two layers any number of times.
     fn to_and_fro(&self, q: &Matrix) -> Matrix {
         let n = self.cosines.len();
         let mut left: Matrix = vec![0.0; n * n];
@@ -123,7 +123,7 @@ impl Directions {
             }
         }
         let mut right = q.clone();
-        // The diagonal outweighs its row but for layers that are thick without end: no pivots are wanted.
+        // The matrix is diagonally dominant but for unboundedly thick layers: no pivoting.
         for k in 0..STREAMS {
             let pivot = 1.0 / left[k * n + k];
             let (left_row, right_row) = (left[k * n..][..n].to_vec(), right[k * n..][..n].to_vec());
@@ -159,18 +159,18 @@ fn gauss(i: usize) -> (f64, f64) {
     (0.5 * (1.0 + x), 1.0 / ((1.0 - x * x) * slope * slope))
 }
 
-/// By rows of the direction light leaves by, columns of that it came by; times the cosine of the latter
-/// over pi it is the radiance for an irradiance of 1 on a plane that faces the light.
+/// Rows: outgoing directions; columns: incoming ones. Times the incoming cosine over pi it is the radiance
+/// for an irradiance of 1 on a plane that faces the light.
 type Matrix = Vec<f64>;
 
-/// A Fourier mode of what a layer sends back and through.
+/// A Fourier mode of a layer's reflection and transmission.
 #[derive(Clone)]
 struct Mode {
     back: Matrix,
     through: Matrix,
 }
 
-/// A Fourier mode of light that is scattered once.
+/// A Fourier mode of single scattering.
 fn once(directions: &Directions, phase: &[Matrix; 2], thickness: f64) -> Mode {
     let n = directions.cosines.len();
     let mut mode = Mode { back: vec![0.0; n * n], through: vec![0.0; n * n] };
@@ -246,17 +246,17 @@ fn doubled(directions: &Directions, mode: &Mode, thickness: f64) -> Mode {
 
 /// An even slab over black ground.
 pub struct Slab {
-    /// Directions both ways.
+    /// Both directions of light.
     directions: usize,
-    /// Of light that is scattered twice and more, the phase function's peak not counted.
+    /// Second and higher orders, without the phase function's peak.
     modes: Vec<Mode>,
-    /// Share of the flux that it sends back, by direction of the light.
+    /// Flux reflectance by direction of the light.
     pub reflectance: Vec<f64>,
 }
 
 impl Slab {
-    /// Radiance for an irradiance of 1 on a plane that faces the light, back and through, between two of the
-    /// directions, at an azimuth from the light's own heading (radians).
+    /// Reflected and transmitted radiance for an irradiance of 1 on a plane that faces the light, between
+    /// two of the directions, at an azimuth from the light's heading (radians).
     pub fn radiance(&self, directions: &Directions, out: usize, light: usize, azimuth: f64) -> [f64; 2] {
         let at = out * self.directions + light;
         let mut sums = [0.0; 2];
@@ -269,8 +269,7 @@ impl Slab {
     }
 }
 
-/// Slabs of which the first has an optical thickness of `thinnest` and each other twice that of the one
-/// before.
+/// Slabs from an optical thickness of `thinnest`, each twice as thick as the one before.
 pub fn slabs(moments: &Moments, directions: &Directions, thinnest: f64, count: usize) -> Vec<Slab> {
     let (peak, rest) = moments.without_peak();
     let before = (thinnest * (1.0 - peak) / ONCE).log2().ceil().max(0.0) as i32;

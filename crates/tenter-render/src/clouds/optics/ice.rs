@@ -1,10 +1,10 @@
-//! Scattering by ice crystals: a fit, for crystals have no one shape.
+//! Scattering by ice crystals: a fit, as crystals have no single shape.
 //!
-//! Half of what large crystals take from a beam is diffracted within a degree or so (Babinet); the rest is
-//! refracted and reflected into a broad lobe, so that the whole has an asymmetry near 0.8 (Fu 1996, figure 3,
-//! about 0.75 to 0.83; from memory). Where crystals are plain hexagons, light through two faces at 60 degrees
-//! gathers at the angle of least deviation, `2 asin(n / 2) - 60` degrees: the halo, red inside (Minnaert
-//! 1954, section 134).
+//! Half of the extinction of large crystals is diffraction within a degree or so (Babinet); the rest is
+//! refracted and reflected into a wide lobe, with a total asymmetry near 0.8 (Fu 1996, figure 3, about 0.75
+//! to 0.83; from memory). In hexagonal crystals refraction through two faces at 60 degrees concentrates at
+//! the angle of minimum deviation, `2 asin(n / 2) - 60` degrees: the halo, red inside (Minnaert 1954,
+//! section 134).
 
 use crate::air::henyey_greenstein;
 use crate::clouds::optics::mie::PhaseFunction;
@@ -12,13 +12,13 @@ use crate::simd::Scalar;
 
 /// Ice's refractive index for red, green and blue (Warren 1984; from memory).
 const INDEX: [f64; 3] = [1.307, 1.311, 1.317];
-/// Asymmetry of what is diffracted, and of the rest.
+/// Asymmetry of diffraction and of the rest.
 const DIFFRACTED: f32 = 0.995;
 const REFRACTED: f32 = 0.60;
-/// How fast a halo fades outward, and how blurred its inner rim is, degrees.
+/// Decay of the halo outward, and blur of its inner rim, degrees.
 const FADES: f64 = 3.2;
 const BLURRED: f64 = 0.5;
-/// Height of a full halo over the light around it.
+/// Brightness of a full halo over its surroundings.
 const BRIGHT: f64 = 3.0;
 
 /// Phase function of ice; `halo` from 0 (rough, broken crystals) to 1 (plain hexagons).

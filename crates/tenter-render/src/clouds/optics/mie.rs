@@ -42,7 +42,7 @@ impl PhaseFunction {
         PhaseFunction { values, asymmetry: pick(|c| c.asymmetry), efficiency: pick(|c| c.efficiency) }
     }
 
-    /// From values at scattering angles (radians), brought to unit sum over the sphere.
+    /// From values at scattering angles (radians), normalised over the sphere.
     pub fn from_values(value: impl Fn(f64) -> [f64; 3]) -> PhaseFunction {
         let angles: Vec<f64> = (0..ANGLES).map(|i| angle_of(i as f64)).collect();
         let raw: Vec<[f64; 3]> = angles.iter().map(|a| value(*a)).collect();
@@ -73,13 +73,13 @@ impl PhaseFunction {
     }
 }
 
-/// Looks that stand for a spread, and how many times its radius away from straight on it no longer shows.
+/// Samples of a spread, and the angle in multiples of its radius beyond which it has no effect.
 const SPREAD: usize = 16;
 const SHOWS: f64 = 10.0;
 
 impl PhaseFunction {
-    /// The mean over a disc of directions, of this radius in radians, around the cosine of a scattering
-    /// angle: forward peaks are narrower than wide pixels, which would miss them or show too much.
+    /// Mean over a disc of directions with a radius in radians: forward peaks are narrower than wide
+    /// pixels.
     ///
     /// ```
     /// use tenter_render::clouds::optics::ice;
@@ -97,7 +97,7 @@ impl PhaseFunction {
         }
         let mut sum = [0.0f32; 3];
         for i in 0..SPREAD {
-            // A sunflower's spiral fills the disc evenly; so small, it is flat.
+            // A golden-angle spiral fills the disc evenly; it is small enough to be flat.
             let r = radius * ((i as f64 + 0.5) / SPREAD as f64).sqrt();
             let turn = (i as f64 * PI * (3.0 - 5f64.sqrt())).cos();
             let there = (angle * angle + r * r + 2.0 * angle * r * turn).max(0.0).sqrt();
@@ -109,18 +109,18 @@ impl PhaseFunction {
     }
 }
 
-/// Of red, green and blue.
+/// Index of green.
 const GREEN: usize = 1;
 
 impl PhaseFunction {
-    /// About Legendre polynomials, in green.
+    /// Legendre moments, in green.
     pub fn moments(&self) -> Moments {
         let values = self.values.iter().enumerate();
         Moments::of_values(values.map(|(i, value)| (angle_of(i as f64), value[GREEN] as f64)))
     }
 
-    /// The value at which the forward peak has to be cut off for so large a share of what is scattered to
-    /// be gone, in green, per steradian.
+    /// Value at which to cut off the forward peak so that this share of scattering is removed, in green,
+    /// per steradian.
     ///
     /// ```
     /// use tenter_render::clouds::optics::ice;

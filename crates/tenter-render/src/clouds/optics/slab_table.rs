@@ -1,43 +1,42 @@
-//! Light of even sheets: what comes out of a plane slab after two and more scatterings, in every direction.
+//! Table of plane slabs: radiance of second and higher orders out of a slab, in every direction.
 //!
-//! Sheets take their light from here, so that an even one is right whatever the sun's height; what is
-//! uneven in them scales with it. Tables are made for the particles' own phase function
-//! ([`crate::clouds::optics::doubling`]).
+//! Stratiform clouds are corrected by it, so that an even layer is exact whatever the sun's elevation;
+//! uneven ones scale with it. Tables are built for the particles' own phase function ([`super::doubling`]).
 
 use crate::clouds::optics::diffusion::ASYMMETRY;
 use crate::clouds::optics::doubling::{Directions, Moments, STREAMS, slabs};
 use crate::clouds::optics::mie::PhaseFunction;
 use std::sync::LazyLock;
 
-/// Optical thickness of slabs of asymmetry [`G`] that turn as much light as those of a table (similarity).
+/// Optical thickness of slabs of asymmetry [`G`] with the same similarity-scaled thickness.
 pub const THICKNESS: [f32; 9] = [0.25, 0.5, 1.0, 2.0, 4.0, 8.0, 16.0, 32.0, 64.0];
-/// Cosine of the light's angle from straight down.
+/// Cosine of the light to the vertical.
 pub const LIGHT: [f32; 11] = [0.02, 0.05, 0.1, 0.17, 0.26, 0.4, 0.6, 0.8, 0.9, 0.96, 1.0];
-/// Cosine of the angle from straight down (or up) at which light leaves.
+/// Cosine of the outgoing direction to the vertical.
 pub const OUT: [f32; 9] = [0.05, 0.1, 0.2, 0.35, 0.5, 0.7, 0.85, 0.95, 1.0];
-/// Angle between the light's own heading and that of what leaves, degrees.
+/// Azimuth between the light's heading and the outgoing one, degrees.
 pub const TURN: [f32; 7] = [0.0, 10.0, 25.0, 50.0, 80.0, 120.0, 180.0];
-/// Sides light leaves by: the one away from the light, and the one it came by.
+/// Sides: transmission and reflection.
 pub const SIDES: usize = 2;
 pub const DIRECTIONS: usize = SIDES * OUT.len() * TURN.len();
-/// Asymmetry that thicknesses are told for.
+/// Asymmetry of the tabulated thicknesses.
 pub const G: f32 = 0.85;
 
-/// What a thickness of droplets counts for here, by similarity: (1 - g) of theirs over that of the table.
+/// Tabulated thickness of a droplet thickness of 1, by similarity.
 pub const AS_DROPLETS: f32 = (1.0 - ASYMMETRY) / (1.0 - G);
 
 /// Radiance for an irradiance of 1 on a plane that faces the light, by thickness, light, side, direction
-/// and turn; and the share of flux that is sent back, by thickness and light.
+/// and azimuth; and the flux reflectance by thickness and light.
 pub struct SlabTable {
     radiance: Vec<f32>,
-    /// Heights of lights that flux is told for.
+    /// Cosines of lights of the reflectance.
     lights: Vec<f32>,
     sent_back: Vec<f32>,
-    /// Thickness in the table of an optical thickness of 1.
+    /// Tabulated thickness of an optical thickness of 1.
     per_depth: f32,
 }
 
-/// Where a number lies between the values of a row.
+/// Position of a number between the values of an axis.
 #[derive(Clone, Copy)]
 pub struct Between {
     pub from: usize,
@@ -45,34 +44,34 @@ pub struct Between {
 }
 
 impl Between {
-    /// Held to the row's ends.
+    /// Clamped to the ends.
     pub fn of(row: &[f32], value: f32) -> Between {
         let from = row[1..row.len() - 1].partition_point(|v| *v <= value);
         let share = ((value - row[from]) / (row[from + 1] - row[from])).clamp(0.0, 1.0);
         Between { from, share }
     }
 
-    /// The lower (0) or upper (1) of the values that it lies between, and its weight.
+    /// The lower (0) or upper (1) neighbour and its weight.
     #[inline]
     pub fn entry(&self, upper: usize) -> (usize, f32) {
         (self.from + upper, if upper == 0 { 1.0 - self.share } else { self.share })
     }
 
-    /// Both values that it lies between, with their weights.
+    /// Both neighbours with their weights.
     pub fn both(self) -> [(usize, f32); 2] {
         [(self.from, 1.0 - self.share), (self.from + 1, self.share)]
     }
 }
 
 impl SlabTable {
-    /// Of Henyey and Greenstein's function with an asymmetry of [`G`].
+    /// For Henyey and Greenstein's function of asymmetry [`G`].
     pub fn get() -> &'static SlabTable {
         static TABLE: LazyLock<SlabTable> =
             LazyLock::new(|| SlabTable::new(&Moments::henyey_greenstein(G as f64), 1.0));
         &TABLE
     }
 
-    /// Of particles that turn so many times as much light as droplets of 10 um.
+    /// For particles of a similarity scale relative to droplets of 10 um.
     pub fn of(phase: &PhaseFunction, turned: f32) -> SlabTable {
         SlabTable::new(&phase.moments(), AS_DROPLETS * turned)
     }
@@ -92,13 +91,13 @@ impl SlabTable {
                         slab.radiance(&directions, STREAMS + out, light, f64::from(turn).to_radians())
                     })
                     .collect();
-                // Truncated series ring around nothing.
+                // Truncated series oscillate around zero.
                 for side in [1, 0] {
                     radiance.extend(sent.iter().map(|both| both[side].max(0.0) as f32));
                 }
             }
         }
-        // Nodes lie closer together where flux bends most.
+        // Nodes are denser where the flux is more curved.
         let upright = STREAMS + OUT.len() + LIGHT.len() - 1;
         let rows: Vec<usize> = (0..STREAMS).chain([upright]).collect();
         let lights = rows.iter().map(|row| directions.cosines[*row] as f32).collect();
@@ -107,29 +106,30 @@ impl SlabTable {
         SlabTable { radiance, lights, sent_back, per_depth }
     }
 
-    /// Radiance in one of the tabulated directions of a slab of tabulated thickness under a tabulated light.
+    /// Radiance of a tabulated slab in a tabulated direction under a tabulated light.
     pub fn radiance(&self, [thickness, light, side, out, turn]: [usize; 5]) -> f32 {
         let direction = (side * OUT.len() + out) * TURN.len() + turn;
         self.radiance[(thickness * LIGHT.len() + light) * DIRECTIONS + direction]
     }
 
-    /// Share of the flux that slabs send back, under light at a cosine to straight down.
+    /// Reflectance of slabs under light at a cosine to the vertical.
     ///
     /// ```
-    /// use tenter_render::clouds::optics::slab_table::SlabLight;
+    /// use tenter_render::clouds::optics::slab_table::SlabTable;
     /// // Discrete ordinates give 0.3584 for thickness 8 under an upright light, 0.5581 at a cosine of 0.5.
-    /// assert!((SlabLight::get().under(1.0).sent_back(8.0) - 0.3584).abs() < 0.001);
-    /// assert!((SlabLight::get().under(0.5).sent_back(8.0) - 0.5581).abs() < 0.002);
+    /// assert!((SlabTable::get().under(1.0).reflectance(8.0) - 0.3584).abs() < 0.001);
+    /// assert!((SlabTable::get().under(0.5).reflectance(8.0) - 0.5581).abs() < 0.002);
     /// ```
     pub fn under(&self, cosine: f32) -> SlabReflectance {
         let light = Between::of(&self.lights, cosine);
-        let at =
-            |i: usize| light.both().iter().map(|(k, b)| b * self.sent_back[i * self.lights.len() + k]).sum();
+        let at = |i: usize| {
+            light.both().iter().map(|(k, b)| b * self.reflectance[i * self.lights.len() + k]).sum()
+        };
         let cosine = cosine.max(LIGHT[0]);
-        SlabReflectance { sent_back: std::array::from_fn(at), cosine, per_depth: self.per_depth }
+        SlabReflectance { reflectance: std::array::from_fn(at), cosine, per_depth: self.per_depth }
     }
 
-    /// The same under light that is as bright from everywhere above.
+    /// The same under uniform light from above.
     pub fn under_all(&self) -> SlabReflectance {
         const STEPS: usize = 20;
         let mut sent_back = [0.0; THICKNESS.len()];
@@ -140,7 +140,7 @@ impl SlabTable {
                 *sum += value * 2.0 * cosine / STEPS as f32;
             }
         }
-        // The mean cosine of light through a level.
+        // Weighted by the cosine.
         SlabReflectance { sent_back, cosine: 2.0 / 3.0, per_depth: self.per_depth }
     }
 }
@@ -153,7 +153,7 @@ pub struct SlabReflectance {
 }
 
 impl SlabReflectance {
-    /// Share of the flux on a slab of an optical thickness that it sends back.
+    /// Flux reflectance at an optical thickness.
     pub fn reflectance(&self, depth: f32) -> f32 {
         let thickness = depth * self.per_depth;
         let (least, most) = (THICKNESS[0], THICKNESS[THICKNESS.len() - 1]);
@@ -161,16 +161,16 @@ impl SlabReflectance {
         // Thicknesses double from one to the next.
         let i = ((held / least).log2() as usize).min(THICKNESS.len() - 2);
         let share = (held - THICKNESS[i]) / (THICKNESS[i + 1] - THICKNESS[i]);
-        // One over what comes through is straight in the thickness, of two streams (Meador and Weaver 1980,
+        // The inverse transmittance is linear in the thickness (two streams; Meador and Weaver 1980,
         // equation 14).
         let [from, to] = [i, i + 1].map(|i| 1.0 / (1.0 - self.sent_back[i]));
         let held = 1.0 - 1.0 / (from + (to - from) * share);
         if thickness < least {
-            // What is thin sends back of what it holds, until its slanted depth is spent.
+            // A thin slab reflects in proportion to its slant depth.
             let gone = |t: f32| 1.0 - (-t / self.cosine).exp();
             held * gone(thickness) / gone(least)
         } else if thickness > most {
-            // What a thick one lets through goes with one over its depth, past both boundaries.
+            // The transmittance of a thick one goes as one over its extrapolated thickness.
             let depth = |t: f32| (1.0 - G) * t + 1.42;
             1.0 - (1.0 - held) * depth(most) / depth(thickness)
         } else {
@@ -185,7 +185,7 @@ mod tests {
     use crate::air::henyey_greenstein;
     use crate::simd::Scalar;
 
-    /// What leaves upward in all directions, with the first order added, is what is sent back.
+    /// The radiance upward, single scattering included, integrates to the reflectance.
     #[test]
     fn radiance_adds_up_to_flux() {
         let table = SlabTable::get();

@@ -1,11 +1,11 @@
-//! Light of heaps: what balls of droplets scatter, by place.
+//! Table of spheres: scattered light inside spheres of droplets, for cumuliform clouds.
 //!
-//! A place in a ball is told by its optical depth toward the light and its optical distance to the nearest
-//! surface; the second over the first is about the cosine at which light comes in there. With the ball's
-//! optical radius these hold for bodies that are no balls: a half ball on its flat side is as bright as a
-//! ball of two thirds of its radius (as much volume to a surface), within a tenth where it is lit. The
-//! numbers in `sphere_table.f32` were followed photon by photon ([`tenter_reference::balls`]; `references --balls`
-//! makes them again): after two and more scatterings, by Mie's function for droplets of 10 um.
+//! A point in a sphere is given by its optical depth toward the light and its optical distance to the
+//! nearest surface; their ratio is about the cosine at which light enters there. With the optical radius
+//! these hold for other bodies: a hemisphere on its flat side is as bright as a sphere of two thirds of its
+//! radius (equal volume per surface), within a tenth where it is lit. The numbers in `sphere_table.f32` are
+//! Monte Carlo results for second and higher orders with Mie's function for 10 um
+//! (`tenter_reference::spheres`; `references --balls` makes them again).
 
 use crate::air::henyey_greenstein;
 use crate::clouds::optics::diffusion::{ASYMMETRY, NON_FORWARD_FRACTION};
@@ -13,7 +13,7 @@ use crate::simd::{Int, Real, Scalar};
 use std::f32::consts::PI;
 use std::sync::LazyLock;
 
-/// Values that double from one to the next.
+/// An axis whose values double from entry to entry.
 #[derive(Clone, Copy)]
 pub struct Row {
     first: f32,
@@ -25,7 +25,7 @@ impl Row {
         self.first * (i as f32).exp2()
     }
 
-    /// Where a value lies, from 0 to the last, held to the ends.
+    /// Position of a value, from 0 to the last, clamped to the ends.
     #[inline(always)]
     fn place<R: Real>(self, value: R) -> R {
         let most = self.count as f32 - 1.001;
@@ -45,19 +45,19 @@ pub const RADII: usize = 10;
 pub const DEPTH: Row = Row { first: 0.0625, count: DEPTHS };
 /// Distance to the nearest surface over that depth.
 pub const FACING: Row = Row { first: 1.0 / 64.0, count: FACINGS };
-/// Optical radius of a ball.
+/// Optical radius of the sphere.
 pub const RADIUS: Row = Row { first: 1.0, count: RADII };
 
 pub const LOBES: usize = 3;
-/// Asymmetries of the lobes (Henyey and Greenstein's) that sources are made of: of light that has been turned
-/// a few times, and many times. Chosen for the least error of three lobes over all cells, 9 %.
+/// Asymmetries of the Henyey-Greenstein lobes of the sources: of low and of high orders. Chosen for the
+/// least error of three lobes over all cells, 9 %.
 const ASYMMETRIES: [f32; LOBES] = [0.55, 0.2, -0.3];
-/// A half ball is as bright as a ball of this share of its radius.
+/// Radius of the sphere as bright as a hemisphere of radius 1.
 pub const HALF: f32 = 2.0 / 3.0;
 
-/// Diffuse light ends so far past a surface, in mean free ways (Hopf 1934): between two of them, as far apart
-/// as a half ball is high, it falls off along the way by e^(-pi s / (h + 2 ENDS)), the first mode of
-/// diffusion between planes (s and h as for isotropic scattering).
+/// Extrapolation length of diffuse light in mean free paths (Hopf 1934): between two surfaces at the height
+/// of a hemisphere it decays along the path as e^(-pi s / (h + 2 ENDS)), the first diffusion mode between
+/// planes (s and h similarity-scaled).
 const ENDS: f32 = 0.71;
 
 /// Lobes at a cosine.
@@ -75,24 +75,23 @@ pub fn phases<R: Real>(cosine: R) -> [R; LOBES] {
     ]
 }
 
-/// Asymmetry of light that droplets have turned by diffraction alone, twice and more: some three degrees (10
-/// um, Airy's disc of 0.61 wavelengths over the radius spread by the root of the turns; an assumption where
-/// in between).
+/// Asymmetry of repeated diffraction by droplets: some three degrees (10 um, Airy's disc of 0.61
+/// wavelengths over the radius, widened by the root of the number of diffractions; an assumption in
+/// between).
 const DIFFRACTED: f32 = 0.96;
 
-/// What light is like that has been turned by diffraction alone, twice and more: as a share of all that
-/// scattering turns, at cosines.
+/// Phase function of repeated diffraction as a share of all scattering.
 #[inline(always)]
 pub fn diffracted<R: Real>(cosine: R) -> R {
     henyey_greenstein(DIFFRACTED, cosine) * R::splat(1.0 - NON_FORWARD_FRACTION)
 }
 
-/// How far the facing of places that stand for a cell may be from its own, in steps: light that comes in
-/// straight is none of what comes in aslant.
+/// Largest difference in steps between a point's facing and its cell's: normal incidence says nothing about
+/// grazing incidence.
 const LIKE: f32 = 0.2;
 
-/// The cell that a place stands for, if it does for one: optical depth toward the light and distance to the
-/// nearest surface.
+/// The cell that a point represents, if any: optical depth toward the light and distance to the nearest
+/// surface.
 pub fn cell(depth: f32, near: f32) -> Option<usize> {
     let facing = near / depth;
     let nearest = FACING.nearest(facing);
@@ -100,7 +99,7 @@ pub fn cell(depth: f32, near: f32) -> Option<usize> {
     (off < LIKE && (off > -LIKE || nearest == 0)).then(|| nearest * DEPTHS + DEPTH.nearest(depth))
 }
 
-/// What droplets in a ball send, as shares of three lobes, under an irradiance of 1.
+/// Sources in spheres as shares of three lobes, for an irradiance of 1.
 pub struct SphereTable {
     /// By radius, lobe, facing and depth.
     shares: Vec<f32>,
@@ -121,14 +120,14 @@ impl SphereTable {
         &TABLE
     }
 
-    /// At optical depths toward the light, optical distances to the nearest surface, in domes of an optical
-    /// radius.
+    /// At optical depths toward the light, optical distances to the nearest surface, in hemispheres of an
+    /// optical radius.
     ///
     /// ```
-    /// use tenter_render::clouds::optics::sphere_table::BallLight;
+    /// use tenter_render::clouds::optics::sphere_table::SphereTable;
     /// use tenter_render::simd::Scalar;
     /// // Under the lit side there is more light than behind: ten times in a dome of radius 60.
-    /// let at = |depth, near| BallLight::get().at(Scalar(depth), Scalar(near), Scalar(60.0)).map(|s| s.0).iter().sum::<f32>();
+    /// let at = |depth, near| SphereTable::get().at(Scalar(depth), Scalar(near), Scalar(60.0)).map(|s| s.0).iter().sum::<f32>();
     /// assert!(at(2.0, 2.0) > 10.0 * at(60.0, 2.0));
     /// ```
     #[inline(always)]
@@ -156,11 +155,11 @@ impl SphereTable {
             }
             *share = by_radius[0].lerp(by_radius[1], rx);
         }
-        // A body that is deeper than it is high leads light on between top and base, which it leaves by.
+        // A body deeper than it is high guides light between top and base, through which it escapes.
         let past = (depth - radius.max(R::splat(1.0)) * R::splat(2.0)).max(R::splat(0.0));
         let height = radius * R::splat((1.0 - ASYMMETRY) / HALF) + R::splat(2.0 * ENDS);
         let left = (-past * R::splat((1.0 - ASYMMETRY) * PI) / height).exp();
-        // Small bodies scatter as they hold.
+        // Small bodies scatter in proportion to their radius.
         let small = radius.min(R::splat(1.0));
         for share in &mut shares {
             *share = *share * left * small;

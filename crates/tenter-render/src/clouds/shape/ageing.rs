@@ -1,4 +1,4 @@
-//! How a field of clouds changes with age, and comes round at the end of a loop.
+//! Change of a cloud field with age, periodic in a loop.
 
 use crate::simd::{Real, Scalar};
 use tenter_sky::document::CloudLayer;
@@ -16,19 +16,19 @@ impl Ageing {
         Ageing { age: layer.age_min, round: layer.loop_min }
     }
 
-    /// How many times something that lives `life` minutes has come and gone: in a loop a whole number of
-    /// times, and at its end the same as at its beginning.
+    /// Replacements of something that lives `life` minutes: in a loop a whole number of times, identical at
+    /// both ends.
     pub fn turns(&self, life: f64) -> f64 {
         if self.round > 0.0 {
-            // The way round is told from the loop alone, so that its end is its beginning bit for bit.
+            // Derived from the loop alone, so that its end equals its beginning bit for bit.
             (self.age.rem_euclid(self.round) / self.round) * (self.round / life).round().max(1.0)
         } else {
             self.age / life
         }
     }
 
-    /// How far a block that repeats has moved, in its sides along its own axes: `per_minute` of each, in a
-    /// loop as near to that as whole sides come.
+    /// Displacement of a periodic block in its sides along its own axes: `per_minute` of each, in a loop
+    /// rounded to whole sides.
     pub fn moved(&self, per_minute: [f64; 3]) -> [f64; 3] {
         if self.round > 0.0 {
             let share = self.age.rem_euclid(self.round) / self.round;
@@ -39,14 +39,14 @@ impl Ageing {
     }
 }
 
-/// Rises and falls between -1 and 1 as its argument grows by one: two parabolas, near to a sine.
+/// Periodic between -1 and 1 with period one: two parabolas, close to a sine.
 #[inline(always)]
 pub fn wave<R: Real>(turns: R) -> R {
     let g = (turns - turns.floor()).mul_add(R::splat(2.0), R::splat(-1.0));
     g * (R::splat(1.0) - g.abs()) * R::splat(4.0)
 }
 
-/// What a wave that begins anywhere (`phase`, in turns) has added since age 0.
+/// Change since age 0 of a wave of any `phase` (in periods).
 #[inline(always)]
 pub fn swing<R: Real>(turns: R, phase: R) -> R {
     wave(turns + phase) - wave(phase)
@@ -66,7 +66,7 @@ mod tests {
         let at = |age_min: f64| Ageing { age: age_min, round: 40.0 };
         assert_eq!(at(40.0).turns(17.0), at(0.0).turns(17.0));
         assert_eq!(at(40.0).moved([0.3, -0.2, 0.01]), at(0.0).moved([0.3, -0.2, 0.01]));
-        // Just before the end it is nearly there: two whole turns, and sides of blocks that are gone through.
+        // Just before the end it is nearly closed: two whole turns, and whole sides of blocks.
         assert!((at(39.9999).turns(17.0) - 2.0).abs() < 1e-4);
         for v in at(39.9999).moved([0.3, -0.2, 0.01]) {
             assert!((v - v.round()).abs() < 1e-3, "{v}");

@@ -1,4 +1,4 @@
-//! How much of a place streaks cover: columns summed along the bent streaks, with lumps as they come.
+//! Cover of cirriform streaks: columns summed along the bent streaks, lobes included.
 
 use crate::clouds::shape::hash::mix;
 use crate::simd::{Kernel, Real, Scalar, dispatch};
@@ -6,18 +6,18 @@ use tenter_sky::document::CloudLayer;
 
 /// Heights that a column is summed over.
 const HEIGHTS: usize = 8;
-/// One column is summed for so many places.
+/// Points per summed column.
 const PLACES: usize = 3;
-/// Columns taken together: as many as the widest lanes.
+/// Columns per packet: the widest lanes.
 const TOGETHER: usize = 16;
 
-/// Field value over which streaks grow to the full depth.
+/// Field range over which streaks grow to the full depth.
 pub const SEAM: f32 = 0.45;
 
-/// How fast streaks get thicker from their lower and upper end, per metre.
+/// Growth of thickness from the lower and upper ends, per metre.
 pub const FIBRE_ENDS: [f32; 2] = [0.5, 0.8];
 
-/// How deep a height lies between the ends of streaks, m: thin toward both.
+/// Depth of a height between the ends of streaks, m: thin toward both.
 #[inline(always)]
 pub fn fibre_ends<R: Real>(z: R, depth: R) -> R {
     let [low, high] = FIBRE_ENDS;
@@ -27,11 +27,11 @@ pub fn fibre_ends<R: Real>(z: R, depth: R) -> R {
 /// What columns of a layer's streaks depend on; lengths in metres.
 pub struct StreakShape<'a> {
     pub layer: &'a CloudLayer,
-    /// How far lumps move the surface, erosion moves it inward, and the width of the edge.
+    /// Displacement by lobes, inward displacement by erosion, and width of the edge.
     pub amplitude: f64,
     pub erosion: f64,
     pub edge: f64,
-    /// How streaks hang behind their heads, per metre of the way they fell.
+    /// Trailing of streaks behind their heads, per metre of fall.
     pub bend: f64,
 }
 

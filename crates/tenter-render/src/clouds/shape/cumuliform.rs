@@ -1,9 +1,9 @@
-//! Heaps: bodies of rising lumps scattered over the land, each a crowd of domes on one flat base.
+//! Cumuliform clouds: bodies scattered over the ground, each a cluster of domes on a common flat base.
 //!
-//! Cells of a few sizes are laid out on jittered grids. How often a size occurs follows the observed power
-//! law of cumulus areas, n(A) ~ A^-1.8 (Cahalan and Joseph 1989; Neggers et al. 2003: -1.7 to -1.9): with one
-//! place per cell of a grid whose spacing shrinks with the size, that asks for fewer taken places the smaller
-//! the clouds are.
+//! Cells of a few sizes stand on jittered grids. The frequency of sizes follows the observed power law of
+//! cumulus areas, n(A) ~ A^-1.8 (Cahalan and Joseph 1989; Neggers et al. 2003: -1.7 to -1.9): with one site
+//! per cell of a grid whose spacing shrinks with the size, fewer sites are taken the smaller the clouds
+//! are.
 
 use crate::air::Build;
 use crate::clouds::shape::ageing::swing;
@@ -11,7 +11,7 @@ use crate::clouds::shape::hash::{Draw, Draws, layered_noise};
 use crate::simd::{Kernel, Mask, Real, dispatch};
 use rayon::prelude::*;
 
-/// A rising dome: an ellipsoid whose middle stands on the base.
+/// A dome: an ellipsoid centred on the base.
 #[derive(Clone, Copy, Debug)]
 pub struct Dome {
     /// Metres from the origin.
@@ -19,18 +19,19 @@ pub struct Dome {
     pub y: f64,
     pub radius: f64,
     pub height: f64,
-    /// How early it appears as cover grows; 0 is usual.
+    /// Order in which it appears as cover grows; 0 is usual.
     pub birth: f64,
 }
 
 impl Dome {
-    /// With so many metres more all around.
+    /// The dome enlarged by a margin, m.
     pub fn wider(self, by: f64) -> Dome {
         Dome { radius: self.radius + by, height: self.height + by, ..self }
     }
 
-    /// Radius of the half ball with as much volume to its surface, cut as much larger as cover makes it, m:
-    /// light tells bodies by that. Surface of an ellipsoid after Thomsen 2004 (within 1.1 %; from memory).
+    /// Radius of the hemisphere with the same volume per surface, enlarged as cover does, m: the body
+    /// radius of the light computation. Surface of an ellipsoid after Thomsen 2004 (within 1.1 %; from
+    /// memory).
     pub fn equivalent_hemisphere(&self, grown: f64) -> f64 {
         const P: f64 = 1.6075;
         let [r, h] = [self.radius * grown.sqrt(), self.height * grown.min(1.0).sqrt()];
@@ -43,39 +44,39 @@ impl Dome {
 const GRIDS: [(f64, f64, usize); 4] = [(1.0, 0.9, 8), (0.58, 0.62, 6), (0.33, 0.5, 3), (0.19, 0.4, 1)];
 /// Radius of the largest bodies of a grid, in spacings.
 const LARGEST: f64 = 0.42;
-/// Most height of a dome that stands by itself, in its own radii.
+/// Largest height of a single dome, in its radii.
 const SLENDER: f64 = 1.3;
-/// A dome reaches at most so many spacings from its grid cell.
+/// Largest reach of a dome from its grid cell, in spacings.
 const REACH: f64 = 2.2;
 
-/// How far births swing to and fro as bodies come and go, and those of the domes around them.
+/// Amplitudes of the births' oscillation as bodies and the domes around them form and dissolve.
 const SWING: [f64; 2] = [0.2, 0.12];
 
-/// An endless field of heaps.
+/// An unbounded field of cumuliform bodies.
 #[derive(Clone, Copy)]
 pub struct CumuliformField {
     pub seed: u32,
     /// Metres.
     pub cell: f64,
     pub tallest: f64,
-    /// Power of a body's size that its height goes with: less makes small bodies tall.
+    /// Exponent of height over size: less makes small bodies tall.
     pub rise: f32,
-    /// How often bodies have come and gone.
+    /// How often bodies have been replaced.
     pub turns: f32,
 }
 
-/// Which domes are wanted.
+/// Selection of domes.
 #[derive(Clone, Copy)]
 pub struct Wanted {
     /// Least radius, m.
     pub smallest: f64,
-    /// Births up to this are left out.
+    /// Births up to this are excluded.
     pub earliest: f64,
-    /// How many times its usual reach a dome may have.
+    /// Factor on the usual reach of a dome.
     pub grow: f64,
 }
 
-/// Domes of a row of places: those of one body follow each other, the first before those around it.
+/// Domes of a row of sites: those of one body are consecutive, the first before its companions.
 #[derive(Default)]
 struct Crowds {
     domes: Vec<Dome>,
@@ -94,13 +95,13 @@ impl Crowds {
     }
 }
 
-/// Numbers that [`Row`] draws for a place, and for each dome around its first.
+/// Random numbers per site, and per companion dome.
 const DRAWN: u32 = 6;
 const AROUND: u32 = 4;
 
 impl CumuliformField {
-    /// What `keep` makes of every wanted dome that reaches into a rectangle and of what `of_body` makes of
-    /// its body's first; fewer once `build` is called off.
+    /// Maps every selected dome that reaches into a rectangle by `keep`, and the first dome of its body by
+    /// `of_body`; incomplete once `build` is cancelled.
     pub fn domes_in<B, T: Send>(
         &self,
         [low, high]: [[f64; 2]; 2],
@@ -112,7 +113,7 @@ impl CumuliformField {
         let mut domes = Vec::new();
         for (level, &(spacing, ..)) in GRIDS.iter().enumerate() {
             let s = spacing * self.cell;
-            // Bodies too small to show at this footprint cost more than they give.
+            // Bodies below the footprint cost more than they contribute.
             if s * LARGEST < wanted.smallest {
                 continue;
             }
@@ -142,7 +143,7 @@ fn turn(part: f64) -> (f64, f64) {
     (sin as f64, cos as f64)
 }
 
-/// The domes of one row of a grid that are large enough and born late enough to show.
+/// The domes of one row of a grid that pass the selection.
 struct Row<'a> {
     heaps: &'a CumuliformField,
     level: usize,
@@ -152,7 +153,7 @@ struct Row<'a> {
 }
 
 impl Row<'_> {
-    /// Those around the first dome of a place; `draw` has drawn what [`DRAWN`] counts.
+    /// Companions of the first dome of a site; `draw` has drawn [`DRAWN`] numbers.
     #[inline(always)]
     fn around<R: Real>(&self, first: &Dome, mut draw: Draw, domes: &mut Vec<Dome>) {
         let Wanted { smallest, earliest, .. } = self.wanted;
@@ -169,7 +170,7 @@ impl Row<'_> {
             let share = draws.range(0.28, 0.62) * away.mul_add(R::splat(-0.5), R::splat(1.25));
             let rise = draws.range(0.55, 1.08) * away.mul_add(R::splat(-0.55), R::splat(1.15));
             draw.skip(AROUND * R::LANES as u32);
-            // Those around follow the first.
+            // Companions follow the first.
             let mut born = away.mul_add(R::splat(-0.25), birth);
             if self.heaps.turns != 0.0 {
                 let turns = R::splat(2.0 * self.heaps.turns % 1.0);
@@ -177,7 +178,7 @@ impl Row<'_> {
             }
             let born = born.min(birth);
             let radius = share * reach;
-            // None rises out of the first by much more than its own width, or it would stand as a spire.
+            // None rises above the first by much more than its own width, or it would be a spire.
             let level = (R::splat(1.0) - away * away).max(R::splat(0.0)).sqrt() * height;
             let height =
                 (height * rise.min(R::splat(1.0))).min(radius.mul_add(R::splat(SLENDER as f32), level));
@@ -218,7 +219,7 @@ impl Kernel for Row<'_> {
             let mut draws = Draws::<R>::new(seed, self.level as u32, ix.to_int(), self.iy);
             let there = draws.next().le(R::splat(taken as f32)) & ix.lt(end);
             let (east, north) = (draws.next(), draws.next());
-            // Clouds gather in streets and clusters a few cells wide.
+            // Clouds cluster in streets a few cells wide.
             let company = layered_noise(
                 seed ^ 77,
                 2,
@@ -234,10 +235,10 @@ impl Kernel for Row<'_> {
                 * draws.range(0.72, 1.0);
             let mut birth = company * R::splat(0.55) + draws.range(-0.35, 0.25);
             if turns != 0.0 {
-                // Places are as good as numbers drawn for it, and draw none that domes have had until now.
+                // The site itself seeds the numbers, disjoint from those of domes.
                 birth = swing(R::splat(turns), east + north).mul_add(R::splat(SWING[0] as f32), birth);
             }
-            // Those around the first are smaller than it, and none is born earlier.
+            // Companions are smaller than the first, and none appears earlier.
             let there = there
                 & R::splat(self.wanted.earliest as f32).lt(birth)
                 & R::splat(self.wanted.smallest as f32).le(radius);

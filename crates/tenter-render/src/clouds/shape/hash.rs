@@ -1,8 +1,8 @@
-//! Random numbers that belong to places: the same place always has the same ones.
+//! Random numbers keyed by position: the same position always has the same ones.
 
 use crate::simd::{Int, Real};
 
-/// Between the states of two numbers of one place.
+/// Increment between the states of two numbers of one position.
 const BETWEEN: u32 = 0x6d2b_79f5;
 /// Numbers have 24 bits.
 const PER_STEP: f32 = 1.0 / 16_777_216.0;
@@ -22,14 +22,14 @@ impl Draw {
         self.skip(1);
         (mix(self.0) >> 8) as f64 * PER_STEP as f64
     }
-    /// Leaves out as many numbers.
+    /// Skips numbers.
     pub fn skip(&mut self, numbers: u32) {
         self.0 = self.0.wrapping_add(BETWEEN.wrapping_mul(numbers));
     }
     pub fn range(&mut self, low: f64, high: f64) -> f64 {
         low + (high - low) * self.next()
     }
-    /// The numbers to come, for lanes of which each goes on so many numbers after the one before.
+    /// The next numbers, for lanes at consecutive offsets.
     #[inline(always)]
     pub fn shared_out<R: Real>(&self, numbers: u32) -> Draws<R> {
         let apart = R::Int::splat(BETWEEN.wrapping_mul(numbers) as i32);
@@ -43,7 +43,7 @@ fn start(seed: u32, level: u32) -> u32 {
     seed.wrapping_mul(0x9e37_79b1) ^ level.wrapping_mul(0x85eb_ca6b)
 }
 
-/// The same numbers as [`Draw`] has them, for a packet of cells of one row.
+/// The same numbers as [`Draw`], for a packet of cells of one row.
 pub struct Draws<R: Real>(R::Int);
 
 impl<R: Real> Draws<R> {
@@ -64,7 +64,7 @@ impl<R: Real> Draws<R> {
     }
 }
 
-/// Spreads every bit over all others (Wellons 2018, "lowbias32", a public-domain hash).
+/// Bit mixing (Wellons 2018, "lowbias32", a public-domain hash).
 #[inline(always)]
 pub fn mix(mut h: u32) -> u32 {
     h ^= h >> 16;
@@ -81,7 +81,7 @@ fn mix_lanes<I: Int>(h: I) -> I {
     h ^ h.shr::<15>()
 }
 
-/// Smooth noise over the plane, about -1 to 1, one hill per unit square (Perlin 1985, with values for
+/// Smooth noise over the plane, about -1 to 1, one feature per unit square (Perlin 1985, with values for
 /// slopes).
 #[inline(always)]
 pub fn value_noise<R: Real>(seed: u32, x: R, y: R) -> R {
@@ -98,7 +98,7 @@ pub fn value_noise<R: Real>(seed: u32, x: R, y: R) -> R {
     bottom.lerp(top, fy)
 }
 
-// Functions, not closures: only functions can be told to be inlined into the instruction set in use.
+// Functions, not closures: only functions can be forced to be inlined into the instruction set in use.
 #[inline(always)]
 fn ease<R: Real>(f: R) -> R {
     f * f * f * ((f * R::splat(6.0) - R::splat(15.0)) * f + R::splat(10.0))
@@ -108,7 +108,7 @@ fn corner<R: Real>(hashed: R::Int) -> R {
     R::from_int(mix_lanes(hashed).shr::<8>()) * R::splat(2.0 / 16_777_216.0) - R::splat(1.0)
 }
 
-/// Several octaves of [`value_noise`], turned against each other so that no grid shows; about -1 to 1.
+/// Several octaves of [`value_noise`], rotated against each other to hide the grid; about -1 to 1.
 #[inline(always)]
 pub fn layered_noise<R: Real>(seed: u32, octaves: u32, x: R, y: R) -> R {
     let (mut x, mut y) = (x, y);

@@ -1,17 +1,17 @@
-//! Sheets: closed cells with thin seams, or a deck that only swells and thins.
+//! Stratiform clouds: closed cells with thin seams, or a deck that swells and thins.
 
 use crate::clouds::shape::ageing::swing_of;
 use crate::clouds::shape::hash::Draw;
 use tenter_sky::document::CloudKind;
 
-/// How a kind of sheet is built.
+/// Parameters of a stratiform kind.
 #[derive(Clone, Copy, Debug)]
 pub struct SheetStyle {
     /// Share of cells in the field, the rest is a smooth deck.
     pub cells: f64,
     /// Field value over which a gap grows to the full depth.
     pub seam: f32,
-    /// Size of the swells in cell sizes.
+    /// Size of the undulations in cell sizes.
     pub swell: f64,
 }
 
@@ -26,7 +26,7 @@ pub fn style_of(kind: CloudKind) -> SheetStyle {
     }
 }
 
-/// The middle of a cell and how far it reaches.
+/// The centre of a cell and its radius.
 #[derive(Clone, Copy, Debug)]
 pub struct Cell {
     pub x: f64,
@@ -35,11 +35,11 @@ pub struct Cell {
     pub strength: f64,
 }
 
-/// How far cells swell and shrink as they come and go.
+/// Relative change of radius as cells form and dissolve.
 const SWING: f64 = 0.22;
 
-/// Visits the cells of two sizes that touch a rectangle, in the stretched plane; `turns`: how often they have
-/// come and gone.
+/// Visits the cells of two sizes that touch a rectangle, in the stretched plane; `turns`: how often they
+/// have been replaced.
 pub fn cells_in(
     seed: u32,
     cell: f64,

@@ -1,15 +1,15 @@
-//! Lumps on lumps: a block of noise that repeats, made of balls that crowd each other, at several sizes.
+//! Worley noise for the lobes of clouds: a periodic block of several octaves.
 //!
-//! Each octave is one minus the squared distance to the nearest of scattered points (Worley 1996), which
-//! swells outward in rounds and meets in creases, as rising cloud does.
+//! Each octave is one minus the squared distance to the nearest of scattered points (Worley 1996): rounded
+//! outward with creases between, as convective cloud is.
 
 use crate::clouds::shape::hash::mix;
 use crate::simd::{Int, Kernel, Real, dispatch};
 use std::sync::LazyLock;
 
-/// Samples along each side of the block: three to the finest ball.
+/// Samples along each side of the block: three per finest cell.
 pub const SIDE: usize = 64;
-/// Words along a row: the first comes again after the last, so that pairs are read across the seam.
+/// Words along a row: the first is repeated after the last, so that pairs are read across the seam.
 const ROW: usize = SIDE + 1;
 /// Points along each side in the coarsest octave.
 pub const COARSEST: usize = 5;
@@ -29,8 +29,8 @@ impl WorleyBlock {
         &BLOCK
     }
 
-    /// Made by one thread, in some 20 ms: all others wait for it, those of the pool among them, so that work
-    /// handed to the pool would wait for ever.
+    /// Built by one thread in some 20 ms: all others wait, those of the pool included, so work handed to
+    /// the pool would wait for ever.
     fn new() -> WorleyBlock {
         let points: Vec<Vec<f32>> = (0..OCTAVES).map(|o| scattered(COARSEST << o, o as u32)).collect();
         let mut values: Vec<f32> = (0..SIDE * SIDE)
@@ -49,8 +49,8 @@ impl WorleyBlock {
         WorleyBlock { words }
     }
 
-    /// Interpolated value at a place in units of the block's side: even from 0 (creases) to 1 (crowns), so
-    /// that its mean is one half.
+    /// Interpolated value at a point in units of the block's side: uniform from 0 (creases) to 1 (crowns),
+    /// with mean one half.
     #[inline(always)]
     pub fn at<R: Real>(&self, p: [R; 3]) -> R {
         let ([x0, fx], [y0, fy], [z0, fz]) = (cell(p[0]), cell(p[1]), cell(p[2]));
@@ -63,11 +63,11 @@ impl WorleyBlock {
     }
 }
 
-/// Cell along one axis of the repeating block, and the way through it from 0 to 1.
+/// Cell along one axis of the periodic block, and the position in it from 0 to 1.
 #[inline(always)]
 fn cell<R: Real>(p: R) -> [R; 2] {
     let x = (p - p.floor()) * R::splat(SIDE as f32);
-    // What rounds up to the block's end stays in its last cell.
+    // A position that rounds up to the block's end stays in its last cell.
     let cell = x.floor().min(R::splat(SIDE as f32 - 1.0));
     [cell, x - cell]
 }
@@ -162,7 +162,7 @@ fn nearest<R: Real>(points: &[f32], n: usize, x: R, y: f32, z: f32) -> R {
     best
 }
 
-/// Replaces values by their rank, so that the block is even from 0 to 1.
+/// Replaces values by their rank: the distribution becomes uniform from 0 to 1.
 fn equalise(values: &mut [f32]) {
     const BINS: usize = 4096;
     let (low, high) = values.iter().fold((f32::MAX, f32::MIN), |(a, b), v| (a.min(*v), b.max(*v)));

@@ -1,4 +1,4 @@
-//! The grid of extinction, and clouds that fill its cells in part.
+//! The grid of extinction, and subgrid clouds.
 
 use super::layout::Layout;
 use crate::air::{Build, TableQuality};
@@ -8,18 +8,17 @@ use crate::simd::{Kernel, Real, dispatch};
 use rayon::prelude::*;
 use tenter_sky::document::Family;
 
-/// Extinction of a cell that is filled, as a share of the highest: bodies have edges, but where those are
-/// half as dense they stop as much. So that as much light comes through as along ways through the form (see
-/// the tests).
+/// Extinction of a full cell as a share of the highest: edges are less dense but opaque as well. Calibrated
+/// so that as much light passes as along paths through the form (see the tests).
 const FILLED: f32 = 0.75;
 
-/// How much less it is where edges take much of a cell: in heaps as wide as this, m, and less of wider ones,
-/// and in cells as narrow.
+/// Reduction where edges dominate the cell: for bodies as wide as this, m, less for wider ones; and for
+/// cells as narrow.
 const EDGES: f32 = 0.15;
 
 const ALL_EDGE: [f32; 2] = [800.0, 110.0];
 
-/// Widths of cells, m, between which the soft edges of clouds are lost, which are some fifty metres wide.
+/// Range of cell widths, m, over which soft edges (some fifty metres wide) become unresolved.
 const LOST: [f32; 2] = [70.0, 150.0];
 
 /// Extinction in cells, per metre.
@@ -32,16 +31,16 @@ pub struct DensityGrid {
     pub(super) values: Vec<f32>,
 }
 
-/// Clouds that fill cells in part, along ways toward a light.
+/// Subgrid clouds along paths toward a light.
 #[derive(Clone, Copy)]
 pub(super) struct SubgridFill<R: Real> {
-    /// Share of a cell that is filled, for its mean extinction.
+    /// Cover of a cell per mean extinction.
     per_core: R,
-    /// One over the metres along which a way meets the same clouds.
+    /// Inverse of the path length through the same clouds, 1/m.
     per_along: R,
-    /// Share that a cloud of that length stops.
+    /// Opacity of a cloud of that length.
     stopped: R,
-    /// How much of this weight: fine cells know the edges of clouds.
+    /// Weight of the correction: fine cells resolve edges.
     weight: R,
 }
 
@@ -62,19 +61,19 @@ impl<R: Real> SubgridFill<R> {
         }
     }
 
-    /// Extinction that stops what clouds of this mean extinction do.
+    /// Effective extinction of clouds of this mean extinction.
     #[inline(always)]
     pub(super) fn extinction(&self, mean: R) -> R {
         let filled = (mean * self.per_core).min(R::splat(1.0));
         let left = (R::splat(1.0) - filled * self.stopped).max(R::splat(1e-20));
-        // Whole clouds are what they are, however little their exponential leaves.
+        // Full cells keep their mean extinction whatever their transmittance.
         let broken = -left.ln() * self.per_along;
         R::select(R::splat(0.98).lt(filled), mean, mean.lerp(broken.min(mean), self.weight))
     }
 }
 
 impl DensityGrid {
-    /// Extinction of a cell that is filled, per metre, of cells so wide, m.
+    /// Extinction of a full cell of this width (m), per metre.
     pub(super) fn core(&self, cell: f32) -> f32 {
         let edges = match self.heaps {
             true => (ALL_EDGE[0] / self.body + ALL_EDGE[1] / cell).min(1.0),
@@ -129,7 +128,7 @@ impl Kernel for DensityRow<'_> {
         let cell = layout.cell(self.level);
         let y = R::splat(layout.centre(self.level, self.y));
         let z = R::splat((self.slice as f32 + 0.5) * layout.slice_height());
-        // Cells are wide and flat: a footprint between both keeps the mean without blurring the height.
+        // Cells are wide and flat: a footprint between both preserves the mean without blurring the height.
         let w = R::splat((cell * layout.slice_height()).sqrt().min(cell));
         let mut row = vec![0.0; layout.side];
         for start in (0..layout.side).step_by(R::LANES) {

@@ -1,4 +1,4 @@
-//! The shape of both grids: nested squares of cells, in slices of the layer's height.
+//! Layout of both grids: nested squares of cells, in slices of the layer's height.
 
 use crate::air::TableQuality;
 use crate::clouds::form::CloudForm;
@@ -6,11 +6,11 @@ use crate::clouds::nested::LEVELS;
 use crate::simd::{Int, Real};
 use tenter_sky::document::Family;
 
-/// Neighbours whose ways are compared: as many as the widest lanes.
+/// Neighbours whose displacements are compared: the widest lanes.
 pub(super) const TOGETHER: usize = 16;
 
-/// Cells of the finest square are no wider than this and no higher, m, as far as the numbers of cells allow:
-/// a tower a few kilometres wide shades others ten kilometres off.
+/// Largest width and height of cells in the finest square, m, as far as the number of cells allows: a tower
+/// a few kilometres wide shades others ten kilometres away.
 const WIDEST_CELL: f32 = 175.0;
 
 const HIGHEST_SLICE: f32 = 420.0;
@@ -20,10 +20,10 @@ const SIDES: [f32; 2] = [208.0, 320.0];
 
 const SLICES: [f32; 2] = [16.0, 24.0];
 
-/// Of them in first pictures.
+/// Share of them in first pictures.
 const DRAFT: f32 = 0.72;
 
-/// The shape of both grids.
+/// Layout of both grids.
 #[derive(Clone, Copy)]
 pub(super) struct Layout {
     pub(super) side: usize,
@@ -33,8 +33,8 @@ pub(super) struct Layout {
 }
 
 impl Layout {
-    /// High heaps are seen from afar: their squares are wide, and would have cells as wide as the shadows of
-    /// towers.
+    /// Tall clouds are visible from afar: their squares are wide, and cells would be as wide as the shadows
+    /// of towers.
     pub(super) fn new(form: &CloudForm, quality: TableQuality) -> Layout {
         let half = form.squares();
         let width = match form.family {
@@ -81,8 +81,8 @@ impl Layout {
         (u0, v0, u - u0, v - v0)
     }
 
-    /// Where a packet of `lanes` neighbouring cells, of which `cell` is the first, comes to by a way of so
-    /// many cells; none where some of them come to the edge of their square.
+    /// Destination of a packet of `lanes` neighbouring cells, the first being `cell`, displaced by the same
+    /// number of cells; none where some reach the edge of their square.
     #[inline(always)]
     pub(super) fn beside(&self, cell: [usize; 2], lanes: usize, way: [f32; 2]) -> Option<Beside> {
         let [u, v] = [cell[0] as f32 + way[0], cell[1] as f32 + way[1]];
@@ -149,10 +149,10 @@ impl Layout {
     }
 }
 
-/// Cells between which a packet of neighbours lies that all went the same way.
+/// The cells around the destination of a packet with a common displacement.
 pub(super) struct Beside {
     /// The first of them in its slice.
     pub(super) first: usize,
-    /// How far toward the next cell, east and north.
+    /// Fractions toward the next cell, east and north.
     pub(super) share: [f32; 2],
 }

@@ -1,16 +1,16 @@
-//! How much cloud lies toward the sun, everywhere in a layer.
+//! Optical depth toward the sun, everywhere in a layer.
 //!
-//! Two grids over the same nested squares as the form's maps: the density, which only depends on the form,
+//! Two grids over the same nested squares as the form's maps: the density, which depends on the form only,
 //! and the optical depth toward the sun, swept from it slice by slice. A moved sun costs only the sweep.
-//! Cells are a hundred metres and more, so the grid carries light over long ways; near a sample the form
+//! Cells are a hundred metres and more: the grid carries light over long distances; near a sample the form
 //! itself is marched.
 //!
-//! Cells far away are wider than clouds. Light passes between those, so that a cell that is filled by a share
-//! `f` stops no more than `f` of what crosses it ([`SubgridFill`]): its mean density would stop everything.
+//! Distant cells are wider than clouds. Light passes between them, so a cell filled by a share `f` stops no
+//! more than `f` of the light ([`SubgridFill`]): its mean density would stop everything.
 //!
-//! Between cells side by side what comes through is interpolated, not the depth: half-way between a clear
-//! cell and one of depth 100 lies half a shadow. Between slices it is the depth, which grows evenly through a
-//! cloud.
+//! Between neighbouring cells the transmittance is interpolated, not the depth: half-way between a clear
+//! cell and one of depth 100 lies half a shadow. Between slices it is the depth, which grows linearly
+//! through a cloud.
 
 mod density;
 mod layout;
@@ -26,17 +26,16 @@ use rayon::prelude::*;
 
 /// Least sine of the sun's height in a sweep: paths grow no longer than 200 layer depths.
 const LEAST_SINE: f32 = 0.005;
-/// Sine of the depth under the horizon at which nothing is shaded from below any more: the horizon of a place
-/// 1 km up.
+/// Sine of the depression at which nothing is shaded from below any more: the horizon from 1 km altitude.
 const SUNK: f32 = 0.018;
-/// Cells hold `(1 + depth / (4 n))^-n` with this `n`: like e^(-depth/4) where light still comes through, so
-/// that half-way between a clear cell and a thick one lies half a shadow; and without end: 4800 is told as
-/// exactly as 48, as thick sheets have under a low sun.
+/// Cells store `(1 + depth / (4 n))^-n` with this `n`: like e^(-depth/4) for small depths, so that half-way
+/// between a clear cell and a thick one lies half a shadow; and unbounded: 4800 has the same relative
+/// precision as 48, for thick layers under a low sun.
 const POWER: i32 = 16;
-/// Deepest that is told.
+/// Largest depth.
 const DEEPEST: f32 = 10_000.0;
 
-/// What a cell of so much optical depth holds.
+/// Stored value of an optical depth.
 #[inline(always)]
 fn held<R: Real>(depth: R) -> R {
     let base = depth.min(R::splat(DEEPEST)).mul_add(R::splat(0.25 / POWER as f32), R::splat(1.0));
@@ -46,22 +45,22 @@ fn held<R: Real>(depth: R) -> R {
     R::splat(1.0) / (eighth * eighth)
 }
 
-/// The optical depth of what a cell holds.
+/// Optical depth of a stored value.
 #[inline(always)]
 fn depth_of<R: Real>(held: R) -> R {
     let root = held.sqrt().sqrt().sqrt().sqrt();
     (R::splat(1.0) / root - R::splat(1.0)) * R::splat(4.0 * POWER as f32)
 }
-/// Most samples along one slice.
+/// Largest number of samples along one slice.
 const MOST_SAMPLES: f32 = 32.0;
 
-/// Ways of a packet of cells that differ by less than this, in cells, count as the same.
+/// Displacements of a packet of cells that differ by less than this, in cells, are taken as equal.
 const SAME_WAY: f32 = 0.1;
 
 /// Optical depth from each cell to the layer's edge, toward the sun.
 pub struct SunDepth {
     layout: Layout,
-    /// What cells hold of their depths ([`held`]).
+    /// Stored values ([`held`]).
     values: Vec<f32>,
 }
 
@@ -92,19 +91,18 @@ impl SunDepth {
         SunDepth { layout, values }
     }
 
-    /// From a place beside the layer or in it to the layer's edge toward the light, which stands in the
-    /// direction `[east, north, up]` there; `z` is metres above the base. Grids finer than `level` are not
-    /// asked.
+    /// From a point beside or in the layer to the layer's boundary toward the light in direction `[east,
+    /// north, up]` there; `z` is metres above the base. Levels finer than `level` are not read.
     #[inline(always)]
     pub fn from_outside<R: Real>(&self, level: usize, x: R, y: R, z: R, light: [R; 3]) -> R {
         let (zero, top) = (R::splat(0.0), R::splat(self.layout.depth));
         let up = light[2];
-        // Under a layer light that comes along the ground still climbs through it, far away where the ground
-        // has fallen off; the less, the lower it stands.
+        // Below a layer horizontal light still crosses it far away, where the ground has fallen off; the
+        // less the lower it stands.
         let under = z.lt(zero);
         let sunk = (up * R::splat(1.0 / SUNK)).clamp(-1.0, 0.0);
         let rising = zero.le(up) | (under & R::splat(-1.0).lt(sunk));
-        // Where the way toward the light comes into the layer, if it lies that way at all.
+        // Entry of the path into the layer, if it crosses it at all.
         let entry = R::select(rising, z.max(zero), z.min(top * R::splat(0.999)));
         let steep = R::select(rising, up.max(R::splat(LEAST_SINE)), up.min(R::splat(-LEAST_SINE)));
         let run = (entry - z) / steep;
@@ -128,7 +126,7 @@ impl SunDepth {
     }
 }
 
-/// One slice of the sweep: where the sun is above the level (`rising`) light comes from the slice above.
+/// One slice of the sweep: for a sun above the level (`rising`) light comes from the slice above.
 #[derive(Clone, Copy)]
 struct Slice {
     level: usize,
@@ -146,8 +144,7 @@ impl Slice {
         (x * east + y * north + R::splat(self.sun[2])).clamp(-1.0, 1.0)
     }
 
-    /// Sine and cosine of its height that ways through the slice are counted by, where the sine of it is
-    /// `up`.
+    /// Sine and cosine of elevation used for paths through the slice, for a sine of `up`.
     #[inline(always)]
     fn steepness<R: Real>(&self, up: R) -> [R; 2] {
         let towards = if self.rising { 1.0 } else { -1.0 };
@@ -155,7 +152,7 @@ impl Slice {
         [sine, (R::splat(1.0) - sine * sine).max(R::splat(0.0)).sqrt()]
     }
 
-    /// How far light comes along the ground while it falls by `rise`, m, at one place.
+    /// Horizontal distance of the light while it falls by `rise`, m, at one point.
     fn shift(&self, x: f32, y: f32, rise: f32) -> f32 {
         let [sine, cosine] = self.steepness(self.up(Scalar(x), Scalar(y)));
         rise / sine.0 * cosine.0
@@ -212,13 +209,13 @@ impl Kernel for SweepRow<'_> {
             let length = R::splat(rise) / sine;
             let shift = length * cosine;
             let (dx, dy) = (shift * R::splat(east), shift * R::splat(north));
-            // As many samples as the longest way asks for, of the same cells whatever the lanes.
+            // As many samples as the longest path needs, of the same cells whatever the lanes.
             let first = start / TOGETHER * TOGETHER;
             let from = s.shift(layout.centre(s.level, first), y_of_row, rise);
             let to = s.shift(layout.centre(s.level, first + TOGETHER - 1), y_of_row, rise);
             let longest = from.max(to);
-            // Cells that all look the same way read whole rows; what is left of bends of the ground is next
-            // to nothing.
+            // Cells with a common displacement read whole rows; the remaining curvature of the ground is
+            // negligible.
             let same_way = (from - to).abs() < SAME_WAY * cell;
             let cells = 0.5 * (from + to) / cell;
             let way = [cells * east, cells * north];
@@ -263,8 +260,7 @@ impl Kernel for SweepRow<'_> {
     }
 }
 
-/// What the cells of the slice `next` hold at a place in it, or where it lies past the edge of their square
-/// the next wider ones.
+/// Value of the slice `next` at a point, or beyond the edge of its square that of the next wider one.
 #[inline(always)]
 fn rest_of<R: Real>(layout: &Layout, values: &[f32], s: Slice, next: usize, x: R, y: R) -> R {
     let far = x.abs().max(y.abs());

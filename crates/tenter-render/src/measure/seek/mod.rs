@@ -1,7 +1,7 @@
-//! Seek: where to slide a layer so that a wish comes true; or what seed, or how thick it is to be.
+//! Search: how to slide a layer so that a target is met; or which seed, or what thickness.
 //!
-//! Wishes are judged by what comes through all layers: quickly to find candidates, then closely, as the light
-//! meter does.
+//! Targets are evaluated by the transmittance of all layers: quickly to find candidates, then accurately,
+//! as the light meter does.
 
 mod ray_depths;
 mod rays;
@@ -15,7 +15,7 @@ use rays::{RayDensity, Rays};
 use serde::{Deserialize, Serialize};
 use tenter_sky::document::{CloudLayer, Sky};
 
-/// What is wished for.
+/// A search target.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "of", rename_all = "snake_case", deny_unknown_fields)]
 pub enum Target {
@@ -30,7 +30,7 @@ pub enum Target {
     Spot { east_m: f64, north_m: f64, lit: bool },
 }
 
-/// How a light may be seen.
+/// Visibility of a light.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Visibility {
@@ -41,7 +41,7 @@ pub enum Visibility {
     Rim,
 }
 
-/// What of a layer may change for a wish.
+/// The property of a layer that may change.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum SearchVariable {
@@ -51,30 +51,30 @@ pub enum SearchVariable {
     Thickness,
 }
 
-/// A layer that fulfils a wish, more or less; one of its first four is changed.
+/// A candidate; one of its first four is changed.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
 pub struct Candidate {
     pub slide_east_m: f64,
     pub slide_north_m: f64,
     pub seed: u32,
     pub optical_thickness: f64,
-    /// What was judged: the share of light that comes through, or of the frame's part that is free; 0 to 1.
+    /// Evaluated figure: the transmitted share of light, or the clear share of the frame's part; 0 to 1.
     pub figure: f64,
-    /// How far that is from the wish; 0 is fulfilled.
+    /// Difference from the target; 0 meets it.
     #[serde(rename = "off")]
     pub error: f64,
 }
 
-/// What was found, best first.
+/// Candidates, best first.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct SearchResult {
     pub found: Vec<Candidate>,
-    /// The figure without the layer. Where that misses a wish for more light, no change of the layer can
-    /// fulfil it.
+    /// The figure without the layer. If that misses a target for more light, no change of the layer can
+    /// meet it.
     pub without: f64,
 }
 
-/// Why nothing can be sought.
+/// Why a search is impossible.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum SearchError {
     #[error("no layer {0:?} with clouds in it")]
@@ -85,15 +85,15 @@ pub enum SearchError {
     Cancelled(#[from] Cancelled),
 }
 
-/// Seeds tried, from the one after the present on; each asks for clouds of its own.
+/// Seeds tried, from the one after the present on; each needs clouds of its own.
 const SEEDS: u32 = 18;
 /// Thicknesses tried: steps of a tenth, from a 25th of the present one to 25 times as much.
 const THICKER: f64 = 1.1;
 const EACH_WAY: i32 = 34;
-/// What the sky around a light counts beside the light itself.
+/// Weight of the sky around a light beside the light itself.
 const AROUND: f64 = 0.1;
 
-/// The best `most` of a layer for a wish, best first. `make`: the scene of a sky, unless that is called off.
+/// The best `most` candidates, best first. `make`: the scene of a sky, unless cancelled.
 pub fn seek(
     sky: &Sky,
     make: impl Fn(&Sky, TableQuality) -> Result<Scene, Cancelled>,
@@ -126,7 +126,7 @@ pub fn seek(
     Ok(SearchResult { found, without })
 }
 
-/// What is sought, and where.
+/// The search.
 #[derive(Clone, Copy)]
 struct Task<'a> {
     sky: &'a Sky,
@@ -142,7 +142,7 @@ impl Task<'_> {
         &self.sky.clouds[self.number]
     }
 
-    /// A layer with what a wish makes of it.
+    /// A layer with its evaluation.
     fn found(&self, layer: &CloudLayer, (figure, error): (f64, f64)) -> Candidate {
         Candidate {
             slide_east_m: layer.slide_east_m,
@@ -160,7 +160,7 @@ fn by_off(found: &mut [Candidate]) {
     found.sort_by(|a, b| (a.error * 50.0).round().total_cmp(&(b.error * 50.0).round()));
 }
 
-/// Layers whose clouds must be made anew to be judged: all by quick maps, the best again by full ones.
+/// Layers whose clouds must be rebuilt for evaluation: all with draft maps, the best again with full ones.
 fn remade(
     task: &Task,
     make: &impl Fn(&Sky, TableQuality) -> Result<Scene, Cancelled>,
@@ -223,7 +223,7 @@ fn apart(
 }
 
 impl Target {
-    /// The figure it is judged by, and how far that is off. `through`: what comes along each ray.
+    /// The figure and its error. `through`: transmittance along each ray.
     fn judge(&self, rays: &Rays, through: impl Fn(usize) -> f32) -> (f64, f64) {
         let all = || (0..rays.all.len()).map(|i| through(i) as f64);
         let disc = || rays.all.iter().zip(all()).map(|(ray, t)| ray.share * t).sum::<f64>();

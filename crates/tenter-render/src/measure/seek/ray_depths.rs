@@ -1,4 +1,4 @@
-//! What clouds leave of the light along a way through them.
+//! Optical depth of clouds along rays.
 
 use super::rays::{Ray, Rays};
 use crate::clouds::form::CloudForm;

@@ -1,4 +1,4 @@
-//! The ways of light that tell whether a wish is fulfilled.
+//! The rays that decide whether a target is met.
 
 use super::{SearchError, Target};
 use crate::picture::{DiscPlace, disc_places};
@@ -7,16 +7,16 @@ use std::f64::consts::PI;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::Sky;
 
-/// How closely is looked.
+/// Accuracy of the evaluation.
 #[derive(Clone, Copy, PartialEq)]
 pub(super) enum RayDensity {
-    /// For the first of many thousand.
+    /// For the first of thousands of candidates.
     Quick,
-    /// As closely as the light meter.
+    /// As accurate as the light meter.
     Close,
 }
 
-/// A way of light: from metres east and north of the eye at an altitude, in a direction.
+/// A ray: from metres east and north of the eye at an altitude, in a direction.
 pub(super) struct Ray {
     pub from: [f64; 2],
     pub altitude: f64,
@@ -33,10 +33,10 @@ pub(super) struct Rays {
     pub steps: usize,
 }
 
-/// How far beside a light is looked, and in how many directions.
+/// Angle beside a light that is sampled, and the number of directions.
 const BESIDE_DEG: f64 = 1.0;
 const BESIDE: usize = 8;
-/// Parts of the frame that are looked at, across and down.
+/// Samples of the frame, across and down.
 const ACROSS: usize = 8;
 const DOWN: usize = 6;
 

@@ -1,5 +1,5 @@
-//! Slides of a layer. Sliding clouds is the same as looking from elsewhere: nothing is formed anew, only the
-//! light's way through the layer is summed from many places beside the eye (or beside a spot of the land).
+//! Slides of a layer. Sliding the clouds equals moving the eye: nothing is formed anew, only the
+//! transmittance is computed from many positions beside the eye (or beside a spot of the land).
 
 use super::ray_depths::depth;
 use super::rays::{RayDensity, Rays};
@@ -11,20 +11,19 @@ use rayon::prelude::*;
 use std::f64::consts::PI;
 use tenter_sky::document::{CloudLayer, Sky};
 
-/// Places tried for a quick look, how far away in cells, and how many around each that promises something.
+/// Positions of the quick search, their distance in cells, and positions around each promising one.
 const TRIED: usize = 4096;
 const CELLS_AWAY: f64 = 12.0;
 const NEARBY: usize = 16;
-/// How near those are, as shares of what is between the first: the sun's disc is tens of metres wide where
-/// clouds cross it.
+/// Their spacing as shares of the first spacing: the sun's disc is tens of metres wide at the clouds.
 const FINER: [f64; 3] = [0.5, 0.12, 0.03];
-/// Places that are judged closely, for each that is given back.
+/// Positions evaluated accurately per result.
 const JUDGED: usize = 4;
-/// Places tried where each asks for clouds of its own.
+/// Positions tried where each needs clouds of its own.
 const REMADE: usize = 18;
 
-/// Slides of a layer that may fulfil a wish, the nearest first and no two of the same gap: found quickly,
-/// judged closely, and the best once more by clouds that are made for them, for maps are finest around the
+/// Slides of a layer that may meet a target, the nearest first and no two of the same gap: found quickly,
+/// evaluated accurately, and the best once more with clouds built for them, as maps are finest around the
 /// eye.
 pub(super) fn slides(
     task: &Task,
@@ -57,7 +56,7 @@ pub(super) fn slides(
     best.iter().map(&mut again).collect()
 }
 
-/// A layer slid to some places all around, for layers whose clouds are not the same elsewhere.
+/// A layer slid to positions all around, for layers that are not uniform elsewhere.
 pub(super) fn around(layer: &CloudLayer) -> Vec<CloudLayer> {
     spiral(REMADE, reach(layer))
         .into_iter()
@@ -89,7 +88,7 @@ fn best_nearby(task: &Task, found: &Candidate, between: f64) -> Candidate {
     near.into_iter().min_by(|a, b| a.error.total_cmp(&b.error)).expect("some are nearby")
 }
 
-/// A sunflower's spiral: evenly spread, and no two in a line. The first is no slide at all.
+/// A golden-angle spiral: evenly spread, and no two in a line. The first is no slide at all.
 fn spiral(count: usize, reach: f64) -> Vec<[f32; 2]> {
     (0..count)
         .map(|i| {
@@ -99,7 +98,7 @@ fn spiral(count: usize, reach: f64) -> Vec<[f32; 2]> {
         .collect()
 }
 
-/// What slides, m east and north of the present one, make of a wish.
+/// Evaluates slides, m east and north of the present one.
 fn judged(task: &Task, rays: &Rays, slides: &[[f32; 2]]) -> Vec<Candidate> {
     let (moved, fixed): (Vec<&CloudComponent>, Vec<&CloudComponent>) =
         task.scene.clouds.iter().partition(|c| c.layer == task.number);

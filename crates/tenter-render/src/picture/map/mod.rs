@@ -25,7 +25,7 @@ use tenter_sky::develop::white_luminance;
 use tenter_sky::document::{Grade, Sky};
 use tenter_sky::spectrum::{Rgb, gamut_to_grey, luminance};
 
-/// Pixels no wider than this, radians, are looked at once: those of a latlong map 2048 wide.
+/// Pixels no wider than this, radians, take one sample: those of a latlong map 2048 wide.
 const FINE: f64 = 2.0 * PI / 2048.0;
 /// Most parts of a pixel along each side.
 const MOST_PARTS: usize = 4;
@@ -39,15 +39,15 @@ pub struct MapRender {
     discs: Vec<Disc>,
     disc_pixels: Vec<DiscPixel>,
     quality: MarchQuality,
-    /// What `quality` leaves, percent, where that was looked for.
+    /// Step error of `quality`, percent, where it was measured.
     step_error: Option<f64>,
     /// The whole map by the reference integrator, if it was asked for.
     traced: Option<Picture>,
-    /// Whether its paths shared what they found.
+    /// Whether its paths shared their results.
     shared: bool,
 }
 
-/// Why a map was not made.
+/// Why a map was not rendered.
 #[derive(Clone, Copy, Debug, PartialEq, thiserror::Error)]
 pub enum MapError {
     #[error("called off")]
@@ -98,7 +98,7 @@ impl MapRender {
         MapRender::of(sky, settings, scene_cache, TableQuality::Full, cancelled)
     }
 
-    /// The same with draft tables: to know in a moment how bright its discs are, about.
+    /// The same with draft tables: for a quick estimate of the brightest disc.
     pub fn draft(
         sky: &Sky,
         settings: &MapSettings,
@@ -148,13 +148,13 @@ impl MapRender {
         })
     }
 
-    /// What the map shows, and through which camera: for who draws it otherwise.
+    /// The scene and camera of the map.
     pub fn shown(&self) -> (&Scene, &Camera) {
         (&self.scene, &self.camera)
     }
 
-    /// Takes a picture by the reference integrator in place of the live one, with the noise that it has, percent.
-    /// `shared`: whether its paths shared what they found.
+    /// Replaces the map by a picture of the reference integrator with its noise, percent. `shared`: whether
+    /// its paths shared their results.
     pub fn set_reference(&mut self, picture: Picture, noise_percent: f64, shared: bool) {
         self.traced = Some(picture);
         self.shared = shared;
@@ -169,8 +169,8 @@ impl MapRender {
         }
     }
 
-    /// Parts of a pixel along each side: where pixels are wider than [`FINE`], what clouds look like on the
-    /// whole is not what one look at them would be told.
+    /// Samples along each side of a pixel: where pixels are wider than [`FINE`] one sample would
+    /// misrepresent clouds.
     fn parts(&self) -> usize {
         if self.scene.clouds.is_empty() {
             return 1;

@@ -1,32 +1,31 @@
-//! Thresholds that give the cover asked.
+//! Thresholds that give the requested cover.
 
 use tenter_sky::document::{CloudKind, CloudLayer, Family};
 
-/// Covers that thresholds are known for, where cover changes from place to place.
+/// Covers at which thresholds are tabulated, where cover varies.
 pub(super) const COVERS: usize = 33;
 
-/// Cut where nothing is left.
+/// Threshold above all values.
 pub(super) const NOTHING: f64 = 1e3;
 
-/// Where a field is cut so that a share of the plane equal to a cover lies above.
+/// Threshold of a field above which a share of the plane equal to the cover lies.
 #[derive(Clone, Debug)]
 pub struct CoverThreshold {
-    /// For the cover asked of the layer.
+    /// For the layer's cover.
     pub(super) threshold: f64,
-    /// For covers from none to all, evenly, where regions ask for others.
+    /// For covers from 0 to 1 in even steps, where regions ask for others.
     pub(super) by_cover: Vec<f64>,
 }
 
-/// Width of the square around the origin over which a layer's cover is what was asked, m: 100 km, or as much
-/// as holds some of its cells.
+/// Width of the square around the origin over which a layer has its requested cover, m: 100 km, or enough
+/// for some of its cells.
 pub fn surveyed_m(layer: &CloudLayer) -> f64 {
     let cells = if layer.kind.family() == Family::Cirriform { 3.0 } else { 12.0 };
     (layer.cell_size_m * cells).max(100_000.0)
 }
 
-/// Cover by which the field of a kind is cut, so that with lumps, which reach out, and edges too thin to
-/// count as cloud it comes to the cover asked. From what kinds as they usually are gave without it (seeds 101
-/// to 105, `examples/cover.rs`).
+/// Cover passed to the threshold so that, with lobes that reach out and edges too thin to count, the
+/// requested cover results. Calibrated per genus by `examples/cover.rs` (seeds 101 to 105).
 pub(super) fn calibrated_cover(kind: CloudKind, cover: f64) -> f64 {
     const CUT: [f64; 7] = [0.0, 0.05, 0.2, 0.5, 0.8, 0.95, 1.0];
     let given = match kind {
@@ -56,7 +55,7 @@ impl CoverThreshold {
     }
 }
 
-/// How far a whole overcast has closed its last gaps: past 97 % cover, heaps grow together.
+/// Closure of an overcast: past 97 % cover cumuliform bodies merge.
 pub(super) fn closed(cover: f64) -> f64 {
     ((cover - 0.97) / 0.03).clamp(0.0, 1.0)
 }

@@ -1,5 +1,4 @@
-//! The field a layer's hulls are cut from: domes and cells laid out over the land, and the threshold that
-//! gives the asked cover.
+//! The field whose threshold gives a layer's hulls: domes and cells laid out over the ground.
 
 mod cover;
 mod mounds;
@@ -24,37 +23,37 @@ use tenter_sky::document::{CloudKind, CloudLayer, Family};
 use tile::{Tile, fill, patches};
 use trails::Trail;
 
-/// Share of their reach by which lumps make bodies larger for light: without any the lit side of a narrow
-/// tower is a seventh too dark, with half of it fair weather is 3 % too bright (crops against the reference).
+/// Share of the lobes' reach added to the body radius for light. Calibrated: without any the lit side of a
+/// narrow tower is a seventh too dark, with half of it fair weather is 3 % too bright (crops against the
+/// reference).
 const LUMPS_IN: f64 = 0.3;
-/// Field value of places no dome reaches.
+/// Field value where no dome reaches.
 const LOWEST: f32 = -6.0;
 
-/// The field a layer's hull is cut from, before cover says where. Places are metres along the layer's heading
-/// and to the left of it.
+/// The field of a layer before cover. Positions are metres along the layer's heading and to the left of it.
 pub struct Field<'a> {
     pub layer: &'a CloudLayer,
     /// Height of the tallest hull, m.
     pub tallest: f64,
-    /// How far lumps and erosion move a heap's outline outward, m (inward where negative).
+    /// Outward displacement of an outline by lobes and erosion, m (inward where negative).
     pub swell: f64,
     pub family: Family,
-    /// Of the anvil over the bodies, its depth, m; none for the bodies themselves.
+    /// Depth of the anvil, m; none for the bodies themselves.
     pub anvil: Option<f64>,
-    /// How far lumps move the surface, and how far erosion does, m.
+    /// Displacement by lobes, and by erosion, m.
     pub amplitude: f64,
     pub erosion: f64,
     /// Width of the edge, m.
     pub edge: f64,
-    /// How far streaks hang behind their heads, per square metre of the way down.
+    /// Trailing of streaks behind their heads, per square metre of fall.
     pub bend: f64,
     /// Cover from place to place.
     pub regions: Regions<'a>,
     pub ageing: Ageing,
 }
 
-/// A square map of hulls, `side` texels of so many metres along each edge; and one of bodies, half as fine,
-/// empty for those that have none.
+/// A square map of hulls, `side` texels of a size in metres along each edge; and one of body radii, half as
+/// fine, empty for families without.
 pub struct ToFill<'a> {
     pub plane: &'a mut [f32],
     pub bodies: &'a mut [f32],
@@ -63,9 +62,9 @@ pub struct ToFill<'a> {
 }
 
 impl Field<'_> {
-    /// For maps of each of these texels (m), where the field is cut, found in a field without what is too
-    /// small for them. From 256 x 256 places over [`surveyed_m`]: of heaps close together, of sheets in
-    /// patches.
+    /// Thresholds for maps of each texel size (m), found in a field without what is too small for them,
+    /// from 256 x 256 points over [`surveyed_m`]: contiguous for cumuliform clouds, in patches for
+    /// stratiform ones.
     pub fn cuts<const N: usize>(&self, texels: [f64; N], build: Build) -> [CoverThreshold; N] {
         const SIDE: usize = 256;
         let mut cuts: [CoverThreshold; N] =
@@ -73,7 +72,7 @@ impl Field<'_> {
         if self.regions.most() <= 0.0 {
             return cuts;
         }
-        // Eighty cells tell as much as more of them would, unless they stand in patches.
+        // Eighty cells are representative unless they stand in patches.
         let over = surveyed_m(self.layer);
         let step = over.min(self.layer.cell_size_m * 80.0) / SIDE as f64;
         let smallest = texels.map(|texel| self.smallest(texel));
@@ -106,7 +105,7 @@ impl Field<'_> {
                 let half = 0.5 * SIDE as f64 * step;
                 let wanted = Wanted { smallest: least, earliest: f64::MIN, grow: 2.0 };
                 let domes = self.domes(half, wanted, build, |_| (), |d, _| Some((d.radius, self.outline(d))));
-                // From the coarsest map to the finest, each with the domes that the one before leaves out.
+                // From the coarsest map to the finest, each with the domes that the one before excludes.
                 let mut order: [usize; N] = std::array::from_fn(|k| k);
                 order.sort_by(|a, b| smallest[*b].total_cmp(&smallest[*a]));
                 let mut done = f64::MAX;
@@ -121,7 +120,7 @@ impl Field<'_> {
         cuts
     }
 
-    /// The cut for the layer's cover and, where there are regions, for `covers` others.
+    /// The threshold for the layer's cover and, where there are regions, for `covers` others.
     fn cut(&self, mut threshold: impl FnMut(f64) -> f64, covers: usize) -> CoverThreshold {
         let own = self.layer.cover;
         let own = if own > 0.0 { threshold(own) } else { NOTHING };
@@ -132,11 +131,11 @@ impl Field<'_> {
         CoverThreshold { threshold: own, by_cover }
     }
 
-    /// The cut of a field by the values of a part of it.
+    /// The threshold from sampled values of a field.
     fn cut_plane(&self, plane: &[f32]) -> CoverThreshold {
         let mut plane = plane.to_vec();
         let last = (plane.len() - 1) as f64;
-        // A whole overcast has no seams left: past 97 % the threshold goes on below the lowest value.
+        // An overcast has no seams: past 97 % the threshold goes on below the lowest value.
         let below = |value: f32, cover: f64| value.max(LOWEST + 1.0) as f64 - closed(cover) * 1.2;
         let rank = |cover: f64| ((1.0 - calibrated_cover(self.layer.kind, cover)) * last).round() as usize;
         if self.regions.is_empty() {
@@ -147,24 +146,24 @@ impl Field<'_> {
         self.cut(|cover| below(plane[rank(cover)], cover), COVERS)
     }
 
-    /// Where the field is cut at a place in the layer's axes.
+    /// Threshold at a position in the layer's axes.
     fn cut_at(&self, cut: &CoverThreshold, u: f64, v: f64) -> f64 {
         if self.regions.is_empty() { cut.threshold } else { cut.of(self.regions.cover_along(u, v)) }
     }
 
-    /// The lowest a field is cut anywhere.
+    /// The lowest threshold anywhere.
     fn lowest_cut(&self, cut: &CoverThreshold) -> f64 {
         if self.regions.is_empty() { cut.threshold } else { cut.of(self.regions.most()) }
     }
 
-    /// Value of the hulls' map where no heap is near: low enough that no lump reaches up to it, high enough
-    /// that skirts are short.
+    /// Map value where no body is near: low enough that no lobe reaches it, high enough that skirts are
+    /// short.
     pub fn floor(&self) -> f64 {
         -(0.22 * self.tallest).powi(2)
     }
 
-    /// How often clouds have come and gone, that live so many minutes where cells are so large (m); larger
-    /// ones live longer (common practice, no source).
+    /// Replacements of clouds with this lifetime (min) at this cell size (m); larger ones live longer
+    /// (common practice, no source).
     fn turns(&self, life: f64, cell: f64) -> f64 {
         self.ageing.turns(life * (self.layer.cell_size_m / cell).sqrt())
     }
@@ -200,10 +199,10 @@ impl Field<'_> {
         heaps.domes_in(square, wanted, build, |d| of_body(&placed(d)), |d, body| keep(&placed(d), body))
     }
 
-    /// A dome in the field that cover cuts: lumps and erosion move its outline by so much, whatever cover
-    /// makes of its size.
+    /// A dome in the field before the threshold: lobes and erosion displace its outline independently of
+    /// cover.
     fn outline(&self, d: &Dome) -> Mound {
-        // Bent tops cover more than they would upright.
+        // Leaning tops cover more than upright ones.
         let bent = 0.35 * self.layer.lean_deg.to_radians().tan() * d.height;
         let swell = (self.swell + bent).min(0.3 * d.height);
         Mound {
@@ -218,13 +217,13 @@ impl Field<'_> {
         }
     }
 
-    /// A dome in the map of hulls, if cover lets it rise; `body`: what that of its body holds, m.
+    /// A dome in the map of hulls, if cover lets it rise; `body`: the body radius of its body, m.
     fn risen(&self, d: &Dome, threshold: f64, body: f64) -> Option<Mound> {
         let room = 1.0 + d.birth - threshold;
-        // Growing cover makes a dome rise until it has its full height, then only spread.
+        // Growing cover makes a dome rise to its full height, then spread.
         let square = d.height * d.height / room.max(1.0);
         let fall = square / (d.radius * d.radius);
-        // Every skirt ends where it meets the floor: a step would be taken for a wall.
+        // Every skirt ends at the floor value: a step would act as a wall.
         let over = square * room - self.floor();
         (room > 0.0).then(|| Mound {
             x: d.x as f32,
@@ -238,15 +237,15 @@ impl Field<'_> {
         })
     }
 
-    /// Radius of the half ball that light takes the body of a first dome for, m.
+    /// Body radius of a first dome, m.
     fn equivalent_hemisphere(&self, cut: &CoverThreshold, first: &Dome) -> f64 {
-        // At a region's rim others of its crowd may stand where the first itself does not.
+        // At a region's rim companions may stand where the first dome does not.
         let grown = (1.0 + first.birth - self.cut_at(cut, first.x, first.y)).max(0.01);
         first.wider(LUMPS_IN * self.amplitude).equivalent_hemisphere(grown)
     }
 
-    /// Fills a map of hulls: squares of heights for heaps, thickness (m) for sheets; and, for heaps, one of
-    /// bodies that is half as fine.
+    /// Fills a map of hulls: squared heights for cumuliform clouds, thickness (m) for others; and, for
+    /// cumuliform clouds, a map of body radii half as fine.
     pub fn hull(&self, cut: &CoverThreshold, map: ToFill, build: Build) {
         let ToFill { plane, bodies, side, texel } = map;
         if let Some(depth) = self.anvil {
@@ -254,7 +253,7 @@ impl Field<'_> {
         }
         match self.family {
             Family::Cumuliform => self.heaps(cut, ToFill { plane, bodies, side, texel }, build),
-            // Of trails the width is found, of streaks the threshold.
+            // For trails the width is found, for streaks the threshold.
             Family::Cirriform => fill(plane, side, texel, build, |_, _, _, tile| {
                 if self.layer.kind == CloudKind::Contrail {
                     self.trails(&|u, v| self.cut_at(cut, u, v), tile);
@@ -302,7 +301,7 @@ impl Field<'_> {
         }
     }
 
-    /// Thickness of the ice that the tallest bodies spread into, blown out along the heading.
+    /// Thickness of the anvils of the tallest bodies, drawn out along the heading.
     fn anvils(
         &self,
         depth: f64,
@@ -314,20 +313,18 @@ impl Field<'_> {
     ) {
         let layer = self.layer;
         let earliest = self.lowest_cut(cut) - 1.0;
-        // Bodies that the map does not hold have no anvils in it either: of small cells there would be
-        // millions.
+        // Bodies missing from the map have no anvils either: small cells would have millions.
         let smallest = (0.06 * layer.cell_size_m).max(self.smallest(texel));
         let wanted = Wanted { smallest, earliest, grow: 4.0 };
         let shift = layer.depth_m * layer.lean_deg.to_radians().tan();
-        // Skirts end where fibres no longer reach and edges, however wide, show nothing: a step would be
-        // drawn as a line of ice.
+        // Skirts end beyond fibres and edges: a step would be drawn as a line of ice.
         let open = self.open_value();
         let frayed = FRAYED * depth;
         let floor = (-2.0 * frayed).min(open);
         let spread = |d: &Dome, _: &()| {
             let risen = self.risen(d, self.cut_at(cut, d.x, d.y), 0.0)?;
             let height = (risen.top as f64).sqrt();
-            // Only what comes up to the level where air no longer rises.
+            // Only what reaches the level of neutral buoyancy.
             let share = ((height / self.tallest - 0.62) / 0.2).min(1.0);
             let reach = d.radius * (1.0 + 1.8 * layer.anvil);
             let top = depth * share;
@@ -344,7 +341,7 @@ impl Field<'_> {
         let floor = floor as f32;
         plane.fill(floor);
         raise_mounds::<false>(plane, side, texel, build, mounds.iter());
-        // Ice is drawn out into fibres: the rim ends in tongues, not in a line.
+        // Anvil rims end in fibres.
         let [open, depth, frayed] = [open, depth, frayed].map(|v| v as f32);
         fill(plane, side, texel, build, |_, _, _, tile| {
             if tile.values.iter().all(|v| *v <= floor) {
@@ -358,7 +355,7 @@ impl Field<'_> {
         });
     }
 
-    /// Field of streaks: drawn out along the heading, meandering, in patches.
+    /// Field of streaks: elongated along the heading, meandering, in patches.
     fn streaks(&self, tile: &mut Tile) {
         let layer = self.layer;
         // Veils are broad, streaks narrow.
@@ -380,7 +377,7 @@ impl Field<'_> {
         })
     }
 
-    /// Width of trails, as a multiple of their age and spacing, that gives the asked cover.
+    /// Width of trails in multiples of age and spacing that gives the requested cover.
     fn trail_width(&self, plane: &mut [f32], side: usize, step: f64, cover: f64, build: Build) -> f64 {
         let (mut low, mut high) = (1e-3f64, 8.0f64);
         for _ in 0..12 {
@@ -395,8 +392,8 @@ impl Field<'_> {
         (low * high).sqrt()
     }
 
-    /// Field of lines that aircraft leave, the older the wider; `width`: as a multiple of age and spacing, by
-    /// place.
+    /// Field of condensation trails, the older the wider; `width`: in multiples of age and spacing, by
+    /// position.
     fn trails(&self, width: &dyn Fn(f64, f64) -> f64, tile: &mut Tile) {
         let layer = self.layer;
         let (slide, cell) = (layer.slid_along(), layer.cell_size_m.max(Trail::nearest(layer.stretch)));
@@ -420,14 +417,14 @@ impl Field<'_> {
         dispatch(Raise::<_, false> { tile, mounds: mounds.iter() });
     }
 
-    /// From a field of streaks to thickness, cut as told by place.
+    /// Thickness from a field of streaks, by the local threshold.
     fn cut_streaks(&self, cut: impl Fn(f64, f64) -> f64, tile: &mut Tile) {
         let (depth, lowest) = (self.layer.depth_m as f32, self.open_value() as f32);
         let per_value = depth / SEAM;
         tile.each(|x, y, v| ((v - cut(x, y) as f32) * per_value).clamp(lowest, depth));
     }
 
-    /// Value of a map of thickness where lumps cannot reach, m.
+    /// Thickness-map value that lobes cannot reach, m.
     fn open_value(&self) -> f64 {
         -2.0 * (1.6 * self.amplitude + self.erosion + 0.5 * self.edge)
     }
@@ -437,7 +434,7 @@ impl Field<'_> {
         StreakShape { layer, amplitude, erosion, edge, bend }
     }
 
-    /// Threshold of a field of streaks that gives the asked cover.
+    /// Threshold of a field of streaks that gives the requested cover.
     fn streak_threshold(&self, columns: &StreakColumns, cover: f64) -> f64 {
         let (mut low, mut high) = (LOWEST as f64, 4.0);
         for _ in 0..18 {
@@ -447,10 +444,10 @@ impl Field<'_> {
         0.5 * (low + high)
     }
 
-    /// From a sheet's field to its thickness.
+    /// Thickness from a stratiform field.
     fn cut_sheet(&self, style: &SheetStyle, cut: &CoverThreshold, tile: &mut Tile) {
         let depth = self.layer.depth_m as f32;
-        // Where sheets are thin their edges do not count as cloud (optical depth 0.3): ask for as much more.
+        // Edges of thin layers do not count as cloud (optical depth 0.3): ask for as much more.
         let thin =
             (1.5 * self.layer.counts_from() as f32 / self.layer.extinction_per_m() as f32 / depth).min(0.9);
         let more = style.seam * (1.0 - (1.0 - thin).sqrt());
@@ -461,7 +458,7 @@ impl Field<'_> {
         tile.each(|x, y, v| thickness(v, self.cut_at(cut, x, y)));
     }
 
-    /// Field of a sheet: cells of two sizes, and swells.
+    /// Stratiform field: cells of two sizes, and undulations.
     fn sheet(&self, style: &SheetStyle, low: [f64; 2], high: [f64; 2], smallest: f64, tile: &mut Tile) {
         let (slide, stretch) = (self.layer.slid_along(), self.layer.stretch);
         let plain = |v: [f64; 2]| [(v[0] - slide[0]) / stretch, v[1] - slide[1]];
@@ -506,8 +503,7 @@ impl Field<'_> {
     }
 }
 
-/// How far fibres reach in from an anvil's rim, and out of it, as a share of its depth; and how much longer
-/// they are than wide.
+/// Reach of fibres in from an anvil's rim and out of it, as shares of its depth; and their elongation.
 const FRAYED: f64 = 0.7;
 const ANVIL_STRETCH: f64 = 4.0;
 

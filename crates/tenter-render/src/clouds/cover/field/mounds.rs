@@ -1,17 +1,17 @@
-//! Rises that maps are raised to: domes of heaps, cells of sheets, puffs of trails.
+//! Paraboloids that maps are raised to: domes of bodies, cells of layers, puffs of trails.
 
 use super::tile::{TILE, Tile, fill};
 use crate::air::Build;
 use crate::simd::{Kernel, Real, dispatch};
 
-/// A rise of a map: `top - fall * r^2`, where r is the distance from its middle less `swell`.
+/// A paraboloid: `top - fall * r^2`, where r is the distance from its centre less `swell`.
 pub(super) struct Mound {
     /// Metres from the origin, along the layer's heading and to the left of it.
     pub(super) x: f32,
     pub(super) y: f32,
-    /// How much longer it is along the layer's heading.
+    /// Elongation along the layer's heading.
     pub(super) stretch: f32,
-    /// Farthest it raises anything, m, before it is stretched.
+    /// Radius of influence, m, before elongation.
     pub(super) reach: f32,
     pub(super) top: f32,
     /// Per square metre.
@@ -22,7 +22,7 @@ pub(super) struct Mound {
     pub(super) body: f32,
 }
 
-/// Raises a square map to the mounds over it; or, for `BODY`, to the largest of their bodies.
+/// Raises a square map to the mounds over it; or, for `BODY`, to the largest body radius.
 pub(super) fn raise_mounds<'a, const BODY: bool>(
     plane: &mut [f32],
     side: usize,

@@ -1,4 +1,4 @@
-//! Squares of layered noise: streaks, and the swells of sheets.
+//! Squares of layered noise: streaks, and the undulations of layers.
 
 use crate::clouds::shape::hash::layered_noise;
 use crate::simd::{Kernel, Real};
@@ -10,16 +10,16 @@ pub(super) struct Streaks {
     pub(super) step: f64,
     pub(super) side: usize,
     pub(super) stretch: f32,
-    /// How often they have come and gone.
+    /// How often they have been replaced.
     pub(super) turns: f64,
     /// Share of broad patches.
     pub(super) veil: f32,
 }
 
-/// Noise that goes over into another one and back as it comes and goes.
+/// Noise that is blended into another one and back.
 #[derive(Clone, Copy)]
 struct Aged {
-    /// Weights of both: on a circle, so that hills stay as high.
+    /// Weights of both: on a circle, so that the amplitude is constant.
     weights: [f32; 2],
 }
 
@@ -61,7 +61,7 @@ impl Kernel for Streaks {
                 let curl = layered_noise(self.seed ^ 91, 2, u * along * R::splat(5.0), v * R::splat(1.3));
                 let across = curl.mul_add(R::splat(0.12), meander.mul_add(R::splat(0.55), v));
                 let broad = aged.noise(self.seed, 4, u * along, across);
-                // Threads: ridges along the lines where a finer noise is nothing.
+                // Threads: ridges along the zero lines of a finer noise.
                 let thread = aged.noise(self.seed ^ 13, 3, u * along * R::splat(1.4), across * R::splat(2.6));
                 let thread = R::splat(0.55) - thread.abs() * R::splat(2.0);
                 let streak = broad.mul_add(R::splat(0.7), thread * R::splat(0.5));

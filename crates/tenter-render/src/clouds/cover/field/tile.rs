@@ -1,4 +1,4 @@
-//! Square maps that are worked on in tiles, and patches of them.
+//! Square maps processed in tiles, and sample patches.
 
 use crate::air::Build;
 use rayon::prelude::*;
@@ -6,7 +6,7 @@ use rayon::prelude::*;
 /// Side of the tile a task fills, in texels.
 pub(super) const TILE: usize = 128;
 
-/// Works on a square map in tiles; the closure gets each tile's number, its lower and upper corner (m) and
+/// Processes a square map in tiles; the closure gets each tile's index, its lower and upper corner (m) and
 /// its texels.
 pub(super) fn fill(
     plane: &mut [f32],
@@ -42,8 +42,8 @@ pub(super) fn fill(
     }
 }
 
-/// Values in square patches spread evenly over a square around the origin, `over` metres wide, of `side` x
-/// `side` places together that lie `step` metres apart in each.
+/// Values in square patches spread over a square around the origin, `over` metres wide; `side` x `side`
+/// points in all, `step` metres apart within each.
 pub(super) fn patches(
     side: usize,
     step: f64,
@@ -79,7 +79,7 @@ pub(super) struct Tile {
 }
 
 impl Tile {
-    /// Replaces each value by what becomes of it at its place.
+    /// Maps each value by its position.
     pub(super) fn each(&mut self, f: impl Fn(f64, f64, f32) -> f32) {
         for (row, values) in self.values.chunks_exact_mut(self.side).enumerate() {
             let y = self.low[1] + row as f64 * self.texel;

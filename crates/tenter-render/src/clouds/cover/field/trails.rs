@@ -1,30 +1,30 @@
-//! Lines that aircraft left.
+//! Condensation trails.
 
 use super::mounds::Mound;
 use crate::clouds::shape::cirriform::SEAM;
 use crate::clouds::shape::hash::Draw;
 use std::f64::consts::PI;
 
-/// A line that an aircraft left.
+/// A condensation trail.
 pub(super) struct Trail {
     /// Its middle, metres from the origin, along the layer's heading and to the left of it.
     pub(super) x: f64,
     pub(super) y: f64,
     /// From fresh (0) to spread out (1).
     pub(super) age: f64,
-    /// Farthest it spreads to a side, m, and how much longer it is.
+    /// Largest half-width, m, and elongation.
     pub(super) reach: f64,
     pub(super) stretch: f64,
-    /// How far its ends may stray to a side, m: farther off, maps do not look for it.
+    /// Largest lateral displacement of its ends, m: maps do not search farther.
     pub(super) room: f64,
 }
 
 impl Trail {
     const BEADS: usize = 96;
-    /// What is narrower falls between the places of maps.
+    /// Narrower trails would fall between map points.
     const NARROW_M: f64 = 350.0;
 
-    /// Trails nearer to each other than they are wide are one; so are short ones that lie end to end.
+    /// Trails closer than their width are one; so are short ones end to end.
     pub(super) fn nearest(stretch: f64) -> f64 {
         const SHORT: f64 = 8.0;
         2.0 * Self::NARROW_M * (SHORT / stretch).sqrt().max(1.0)
@@ -44,7 +44,7 @@ impl Trail {
             let bent: f64 = waves.iter().map(|(turn, far, phase)| far * (turn * along + phase).sin()).sum();
             let tapered = 1.0 - along.powi(4);
             let reach = (self.reach * draw.range(0.55, 1.2)).max(Self::NARROW_M);
-            // What was in a narrow trail is thinner in a wide one.
+            // The ice of a narrow trail is spread thinner in a wide one.
             let top = SEAM as f64 * (1.1 - 1.4 * self.age) * tapered * draw.range(0.65, 1.0);
             mounds.push(Mound {
                 x: (self.x + half * along) as f32,
