@@ -31,7 +31,7 @@ pub struct SlabTable {
     radiance: Vec<f32>,
     /// Cosines of lights of the reflectance.
     lights: Vec<f32>,
-    sent_back: Vec<f32>,
+    reflectance: Vec<f32>,
     /// Tabulated thickness of an optical thickness of 1.
     per_depth: f32,
 }
@@ -101,9 +101,9 @@ impl SlabTable {
         let upright = STREAMS + OUT.len() + LIGHT.len() - 1;
         let rows: Vec<usize> = (0..STREAMS).chain([upright]).collect();
         let lights = rows.iter().map(|row| directions.cosines[*row] as f32).collect();
-        let sent_back =
+        let reflectance =
             slabs.iter().flat_map(|slab| rows.iter().map(|row| slab.reflectance[*row] as f32)).collect();
-        SlabTable { radiance, lights, sent_back, per_depth }
+        SlabTable { radiance, lights, reflectance, per_depth }
     }
 
     /// Radiance of a tabulated slab in a tabulated direction under a tabulated light.
@@ -132,22 +132,22 @@ impl SlabTable {
     /// The same under uniform light from above.
     pub fn under_all(&self) -> SlabReflectance {
         const STEPS: usize = 20;
-        let mut sent_back = [0.0; THICKNESS.len()];
+        let mut reflectance = [0.0; THICKNESS.len()];
         for k in 0..STEPS {
             let cosine = (k as f32 + 0.5) / STEPS as f32;
             let slabs = self.under(cosine);
-            for (sum, value) in sent_back.iter_mut().zip(slabs.sent_back) {
+            for (sum, value) in reflectance.iter_mut().zip(slabs.reflectance) {
                 *sum += value * 2.0 * cosine / STEPS as f32;
             }
         }
         // Weighted by the cosine.
-        SlabReflectance { sent_back, cosine: 2.0 / 3.0, per_depth: self.per_depth }
+        SlabReflectance { reflectance, cosine: 2.0 / 3.0, per_depth: self.per_depth }
     }
 }
 
 /// Slabs of any thickness under one light.
 pub struct SlabReflectance {
-    sent_back: [f32; THICKNESS.len()],
+    reflectance: [f32; THICKNESS.len()],
     cosine: f32,
     per_depth: f32,
 }
@@ -163,7 +163,7 @@ impl SlabReflectance {
         let share = (held - THICKNESS[i]) / (THICKNESS[i + 1] - THICKNESS[i]);
         // The inverse transmittance is linear in the thickness (two streams; Meador and Weaver 1980,
         // equation 14).
-        let [from, to] = [i, i + 1].map(|i| 1.0 / (1.0 - self.sent_back[i]));
+        let [from, to] = [i, i + 1].map(|i| 1.0 / (1.0 - self.reflectance[i]));
         let held = 1.0 - 1.0 / (from + (to - from) * share);
         if thickness < least {
             // A thin slab reflects in proportion to its slant depth.
