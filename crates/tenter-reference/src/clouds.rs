@@ -1,9 +1,9 @@
-//! Light's ways through clouds: free paths by null collisions over the same forms that the live integrator
-//! reads.
+//! Clouds: free paths and transmittance by null collisions over the same forms that the interactive
+//! integrator reads.
 //!
-//! Extinction is nowhere above that of a form's core, so collisions are drawn with that bound and taken as
-//! often as the extinction there is a share of it (Woodcock 1965; Novak, Georgiev, Hanika and Jarosz 2018).
-//! Where a form promises open air, the way through it is gone in one step.
+//! Extinction never exceeds a form's core: collisions are sampled with that majorant and accepted in
+//! proportion to the extinction (Woodcock 1965; Novak, Georgiev, Hanika and Jarosz 2018). Clear air
+//! promised by the form is crossed in one step.
 
 use super::phase_sampler::PhaseSampler;
 use fastrand::Rng;
@@ -14,9 +14,10 @@ use tenter_render::scene::CloudComponent;
 use tenter_render::simd::{Kernel, Real, dispatch};
 use tenter_sky::spectrum::{BANDS, Spectrum};
 
-/// Share of a light that is followed to its end; for less of it is drawn, unless much is made of it.
+/// Transmittance down to which shadow rays are followed; below it Russian roulette applies, unless the
+/// phase function is large.
 pub const LEAST: f32 = 0.1;
-/// How much of a promised distance is gone at once.
+/// Share of a promised distance that is stepped at once.
 const MAJORANT_TRUSTED: f64 = 0.5;
 
 /// The clouds of a scene.
@@ -36,30 +37,30 @@ struct Part<'a> {
 
 enum Body<'a> {
     Form(&'a CloudForm),
-    /// The same everywhere.
+    /// Uniform.
     #[cfg(test)]
     Slab,
 }
 
-/// Where a path meets a droplet.
+/// A collision with a cloud particle.
 pub struct Collision {
     /// Metres along the ray.
     pub distance: f64,
-    /// Number of the cloud.
+    /// Index of the cloud.
     pub part: usize,
 }
 
-/// What becomes of light that is scattered by a degree or two on its way from a light.
+/// Treatment of light that is scattered by a degree or two on its way from a light.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum ForwardPeak {
     Lost,
-    /// It goes on in its direction: where a path that ends here would be told from it by a turn that is not
-    /// onward, paths need not find the peak around the light by chance. The light of the sun is blurred by as
-    /// much; the same is done with delta functions (Nakajima and Tanaka 1988).
+    /// It continues in its direction: where a path that ends here had an ordinary scattering before, paths
+    /// need not find the forward peak around the light by chance. The sun's light is blurred by as much;
+    /// equivalent to delta scaling (Nakajima and Tanaka 1988).
     Kept,
 }
 
-/// Russian roulette: of what is less than `least` only some go on, with that weight.
+/// Russian roulette: of paths below `least` only some continue, with that weight.
 pub fn survives(through: &mut Spectrum, least: f32, rng: &mut Rng) -> bool {
     let most = through.max();
     if most >= least {
@@ -102,9 +103,8 @@ impl<'a> CloudField<'a> {
         first
     }
 
-    /// Share of light that comes through clouds from space, by ratio tracking (Novak, Selle and Jarosz 2014).
-    /// What is scattered [`onward`](Turns::onward) is lost, or taken as if it kept its direction. Less than
-    /// `least` is drawn for.
+    /// Transmittance of clouds from space by ratio tracking (Novak, Selle and Jarosz 2014). Forward-peak
+    /// scattering ([`PhaseSampler::onward`]) is lost, or counted as transmitted. Roulette below `least`.
     pub fn through(
         &self,
         from: DVec3,
@@ -143,14 +143,14 @@ impl<'a> CloudField<'a> {
         self.parts[part].bound
     }
 
-    /// How light turns at a cloud's droplets.
+    /// Phase sampler of a cloud.
     pub fn turns(&self, part: usize) -> &PhaseSampler {
         &self.parts[part].turns
     }
 }
 
-/// Places of a ray that are looked at together: the first tells how far the nearest cloud is, collisions are
-/// drawn at the others.
+/// Points of a ray that are evaluated together: the first gives the distance to the nearest cloud,
+/// collisions are sampled at the others.
 const TOGETHER: usize = 16;
 
 /// A ray through the clouds.
@@ -164,8 +164,8 @@ struct RaySpan {
 }
 
 impl Part<'_> {
-    /// Visits drawn places of a ray: `visit` gets the distance and the extinction there as a share of the
-    /// bound that they were drawn by, and says whether to go on.
+    /// Visits tentative collisions along a ray: `visit` gets the distance and the extinction as a share of
+    /// the majorant, and returns whether to continue.
     fn walk(&self, way: RaySpan, rng: &mut Rng, mut visit: impl FnMut(f64, f64, &mut Rng) -> bool) {
         if self.bound <= 0.0 {
             return;
@@ -190,7 +190,8 @@ impl Part<'_> {
         }
     }
 
-    /// The parts of a ray between base and top, as distances: on the way down, and up from its lowest point.
+    /// The spans of a ray between base and top, as distances: descending, and ascending from its lowest
+    /// point.
     fn stretches(&self, RaySpan { planet, from, direction, within, .. }: RaySpan) -> [[f64; 2]; 2] {
         let altitude = from.length() - planet;
         if within < (altitude - self.base).min(self.top - altitude) {
@@ -199,8 +200,8 @@ impl Part<'_> {
         shell_spans(planet, from.length(), from.dot(direction), self.base, self.top)
     }
 
-    /// Looks at a place of a ray, `t` metres along it, and at those where collisions come next if extinction
-    /// is the bound all along; `drawn`: evenly between 0 and 1.
+    /// Evaluates a point of a ray, `t` metres along it, and the next tentative collisions under the
+    /// majorant; `drawn`: uniform between 0 and 1.
     fn look(
         &self,
         planet: f64,
@@ -219,14 +220,13 @@ impl Part<'_> {
     }
 }
 
-/// What was found at places of a ray.
+/// Extinction at points of a ray.
 struct ExtinctionSamples {
     /// Metres along the ray.
     at: [f64; TOGETHER],
-    /// Extinction as a share of the bound.
+    /// Extinction as a share of the majorant.
     share: [f32; TOGETHER],
-    /// How far along the ray everything is known: the last place, or beyond it what lies open around one of
-    /// them.
+    /// Distance up to which the ray is known: the last point, or the end of clear air around one of them.
     open_to: f64,
 }
 
@@ -265,7 +265,7 @@ impl Kernel for ExtinctionRow<'_> {
         for k in (0..TOGETHER).step_by(R::LANES) {
             let here = form.at(R::load(&x[k..]), R::load(&y[k..]), R::load(&z[k..]), R::splat(0.0));
             (here.extinction * per_bound).store(&mut share[k..]);
-            // Inside of clouds nothing is open.
+            // Inside clouds there is no clear air.
             let outside =
                 R::select(here.signed_distance.lt(R::splat(0.0)), -here.signed_distance, R::splat(0.0));
             let outside = R::select(R::splat(0.0).lt(here.extinction), R::splat(0.0), outside);

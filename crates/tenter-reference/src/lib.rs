@@ -1,15 +1,15 @@
-//! The reference integrator: unbiased, slow, true.
+//! The reference integrator: an unbiased path tracer.
 //!
-//! Paths of light are followed backwards from the eye through spherical shells of air, scattered as often as
-//! chance has it, and lit by the sun at every turn. It reads the same [`Medium`](tenter_render::air::Medium) as the
-//! live integrator and shares none of its tables, so that the two can be held against each other. Clouds are
-//! the live integrator's forms, at their finest.
+//! Paths are traced backwards from the eye through spherical shells of air, with any number of scatterings
+//! and next-event estimation toward the lights. It reads the same [`Medium`](tenter_render::air::Medium) as
+//! the interactive integrator and shares none of its tables, so that the two can be compared. Clouds are
+//! the same forms at their finest.
 //!
-//! Asked to, paths through clouds share what they find ([`SamplingBudget::shared`]): faster, and no longer without any
-//! bias.
+//! On request paths through clouds share their results ([`SamplingBudget::shared`]): faster, and slightly
+//! biased.
 //!
-//! All [`BANDS`](tenter_sky::spectrum::BANDS) wavelengths go along one path: where to collide is drawn for all of
-//! them together, each band carries its own weight (spectral tracking; Kutz, Habel, Li and Novak 2017).
+//! All [`BANDS`](tenter_sky::spectrum::BANDS) wavelengths share one path: collisions are sampled for all of
+//! them together and each band carries its own weight (spectral tracking; Kutz, Habel, Li and Novak 2017).
 
 mod clouds;
 mod light;
@@ -33,7 +33,7 @@ use tenter_render::scene::{CloudComponent, Scene};
 use tenter_sky::camera::Camera;
 use tenter_sky::spectrum::{Rgb, luminance};
 
-/// What the reference integrator can't do.
+/// What the reference integrator does not support.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum Unsupported {
     #[error(
@@ -56,7 +56,7 @@ impl From<Cancelled> for Unsupported {
     }
 }
 
-/// A radiance and how sure it is.
+/// A radiance with its standard error.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct Estimate {
     /// Linear Rec.709, cd/m2, without the sun's disc.
@@ -101,17 +101,17 @@ impl Tally {
     }
 }
 
-/// Follows light in a scene.
+/// Traces paths in a scene.
 pub struct Reference<'a> {
     scene: &'a Scene,
     paths: AirPaths<'a>,
 }
 
-/// Paths that one task follows, and those of a pixel between two looks at whether it is still wanted.
+/// Paths per task, and paths of a pixel between two polls for cancellation.
 const BATCH: u64 = 512;
 const AT_ONCE: u64 = 64;
 
-/// A picture and how sure it is.
+/// A picture with its standard errors.
 #[derive(Clone, Debug)]
 pub struct Traced {
     pub picture: Picture,
@@ -129,17 +129,16 @@ impl Traced {
     }
 }
 
-/// When a picture is good enough.
+/// When sampling stops.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct SamplingBudget {
     pub noise_percent: f64,
     /// Paths for each pixel.
     pub most_paths: u64,
-    /// Whether paths are spread over the pixels, or all go through their middles.
+    /// Whether paths are spread over the pixels or go through their centres.
     pub spread: bool,
-    /// Whether paths that were turned in clouds end in what others found from there: far faster in thick
-    /// clouds, and a little blurred, the less so the more paths there are. Else each is followed to its own
-    /// end.
+    /// Whether paths scattered in clouds end in cached results of others: far faster in thick clouds, and a
+    /// little blurred, the less so the more paths there are. Else each is traced to its end.
     pub shared: bool,
 }
 
@@ -169,8 +168,8 @@ impl<'a> Reference<'a> {
     /// share of it, or there are `most` of them. The same always comes out the same.
     pub fn along(&self, direction: [f64; 3], share: f64, most: u64) -> Estimate {
         let mut tally = Tally::default();
-        // Where few paths find the light, the first rounds may miss all that do and seem sure: twice as many
-        // have to agree.
+        // Where few paths reach the light, early rounds may underestimate the error: twice as many have to
+        // agree.
         let mut sure = 0;
         while tally.paths < most {
             let begun = tally.paths;
@@ -189,9 +188,9 @@ impl<'a> Reference<'a> {
         tally.estimate()
     }
 
-    /// What a camera sees, refined until the noise left is under what is wished or the most paths are spent;
-    /// noise is the root mean square over pixels of standard error over the larger of the pixel and a tenth
-    /// of the mean. `progress` gets the noise after each round, percent.
+    /// What a camera sees, sampled until the noise is below the requested one or the budget is spent; noise
+    /// is the root mean square over pixels of standard error over the larger of the pixel and a tenth of
+    /// the mean. `progress` gets the noise after each round, percent.
     pub fn picture(
         &self,
         camera: &Camera,
@@ -208,7 +207,7 @@ impl<'a> Reference<'a> {
         loop {
             tallies.par_iter_mut().enumerate().for_each(|(i, tally)| {
                 let draw = |rng: &mut Rng| random_point(camera, i, wish.spread, rng);
-                // Asked every few paths, so that a pixel of many does not hold a hand up.
+                // Polled every few paths, so that a pixel of many does not delay cancellation.
                 let mut left = paths;
                 while left > 0 && !cancelled() {
                     let some = left.min(AT_ONCE);
@@ -227,8 +226,7 @@ impl<'a> Reference<'a> {
             if noise <= wish.noise_percent || spent >= wish.most_paths {
                 return Ok(Traced::of(camera, &estimates, noise));
             }
-            // Four times the paths halve the noise; never more than doubled at once, for early estimates are
-            // rough.
+            // Four times the paths halve the noise; at most doubled at once, as early estimates are rough.
             paths = spent.min(1 << 16).min(wish.most_paths - spent);
         }
     }
@@ -244,14 +242,14 @@ impl<'a> Reference<'a> {
         tally
     }
 
-    /// With airglow, which lies beyond the air, the same all round.
+    /// Adds isotropic airglow from beyond the air.
     fn with_glow(&self, seen: PathSample) -> Rgb {
         let glow = if seen.ends_in_space { self.scene.night_glow } else { 0.0 };
         seen.light.map(|v| v + glow)
     }
 }
 
-/// A direction through a pixel of a camera, told by its number: anywhere in it, or its middle.
+/// A direction through a pixel of a camera by its index: anywhere in it, or its centre.
 fn random_point(camera: &Camera, pixel: usize, spread: bool, rng: &mut Rng) -> Option<[f64; 3]> {
     let (x, y) = ((pixel % camera.width) as f64, (pixel / camera.width) as f64);
     let middle = camera.direction(x + 0.5, y + 0.5)?;

@@ -1,10 +1,10 @@
-//! Lights that paths look for.
+//! Lights for next-event estimation.
 
 use fastrand::Rng;
 use glam::DVec3;
 use tenter_sky::spectrum::{LightToRgb, Rgb, Spectrum};
 
-/// A light to send rays to.
+/// A light as a disc.
 pub(super) struct Disc {
     pub(super) direction: DVec3,
     /// Radians.
@@ -14,7 +14,7 @@ pub(super) struct Disc {
 }
 
 impl Disc {
-    /// A direction to the disc, evenly over it.
+    /// A direction to the disc, uniform over it.
     pub(super) fn draw(&self, rng: &mut Rng) -> DVec3 {
         let (s, c) = (std::f64::consts::TAU * rng.f64()).sin_cos();
         let r = self.radius * rng.f64().sqrt();
@@ -22,7 +22,7 @@ impl Disc {
         (self.direction + (a * c + b * s) * r).normalize()
     }
 
-    /// Adds shares of its light.
+    /// Adds shares of its light as colours.
     pub(super) fn add(&self, share: Spectrum, light: &mut Rgb) {
         let rgb = self.to_rgb.convert(&share);
         for c in 0..3 {

@@ -1,11 +1,11 @@
-//! What paths find in common.
+//! A cache of incident light in path space.
 //!
-//! A path that was turned inside of a cloud has all but forgotten where it came from: what it will bring
-//! hangs on the place and the direction it stands in, and neighbours found out about that before. So some
-//! paths are followed to their ends and note what the rest of their way brought from where they stood, in
-//! cells of place and direction; others end in the cell they come into (path space filtering by hashed cells;
-//! Binder, Fricke and Keller 2019). A cell that knows enough is divided, so that the more paths there are the
-//! less is blurred. Cells are shifted by chance each time, which leaves no edges.
+//! A path scattered inside a cloud has all but lost its origin: its contribution depends on position and
+//! direction, which neighbouring paths have sampled before. Some paths are traced to their ends and record
+//! their remaining contribution in cells of position and direction; others end in the cell they enter (path
+//! space filtering by hashed cells; Binder, Fricke and Keller 2019). Cells with enough paths are
+//! subdivided, so that the blur shrinks with the number of paths. Cells are jittered, which leaves no
+//! edges.
 
 use super::phase_sampler::Weight;
 use fastrand::Rng;
@@ -15,29 +15,29 @@ use std::collections::hash_map::Entry;
 use std::hash::{BuildHasherDefault, Hasher};
 use tenter_sky::spectrum::{BANDS, Spectrum};
 
-/// Turns, other than onward ones, after which a path stands anywhere. After one the lit side of a heap would
-/// lose its grain.
+/// Scatterings, forward-peak ones excluded, after which the cache may be used. After one the lit side of a
+/// cumulus would lose its grain.
 pub const ISOTROPIC_AFTER: u32 = 2;
-/// Ways that a cell must know to be believed, and to be divided.
+/// Paths a cell needs to be used, and to be subdivided.
 const MIN_PATHS: u32 = 24;
 /// Cells of level 0, in free paths where the cloud is densest.
 const FREE_PATHS: f64 = 4.0;
-/// Cells of direction along the side of an octahedron laid flat, at level 0 and those before it.
+/// Direction cells along the side of the octahedral map, at level 0 and those before it.
 const DIRECTIONS: f64 = 4.0;
-/// Cells of each level are half as wide as those before it; after level 0 half as high too, and with so many
-/// more of direction along a side.
+/// Cells of each level are half as wide as those before; after level 0 also half as high, with this factor
+/// of direction cells along a side.
 const MORE_DIRECTIONS: f64 = 1.5;
 pub const WIDEST: i32 = -8;
 const SMALLEST: i32 = 4;
-/// Share of a pixel that cells may be wide.
+/// Largest width of cells as a share of a pixel.
 const OF_PIXEL: f64 = 0.15;
-/// Cells of all levels: with their table 170 MB, and there are two for a picture.
+/// Cells of all levels: 170 MB with their table, and there are two per picture.
 const MOST: usize = 1_800_000;
 
-/// Number of a cell, of one light: mixed from all that tells it apart, and so all but unmistakable.
+/// Key of a cell and light: a hash of all that identifies it.
 type Key = u64;
 
-/// Keys are mixed already.
+/// Keys are hashes already.
 #[derive(Default)]
 struct KeyHasher(u64);
 
@@ -53,29 +53,29 @@ impl Hasher for KeyHasher {
     }
 }
 
-/// What ways from cells brought.
+/// Contributions recorded in cells.
 pub struct PathCache {
     cells: HashMap<Key, CacheCell, BuildHasherDefault<KeyHasher>>,
     lights: usize,
     /// Radius, m.
     planet: f64,
-    /// Angle that cells may be wide from the eye, radians.
+    /// Largest angular width of cells from the eye, radians.
     seen: f64,
 }
 
-/// About ways from a cell: shares of one light.
+/// A cell: contributions of one light.
 struct CacheCell {
     paths: u32,
-    /// Bands in a row: a [`Spectrum`] would stand on lines of the cache, and take twice the room.
+    /// Bands as an array: a [`Spectrum`] is aligned to cache lines and would take twice the memory.
     sum: [f32; BANDS],
 }
 
-/// How far apart paths come to be: a turn sends them anywhere that is as far as the way to the next one, and
-/// what cells blur within that is lost on them. Where they go on within a cloud they stand otherwise than
-/// those that just came from afar, and have narrow cells again.
+/// Spread of neighbouring paths: a scattering spreads them by the distance to the next one, and cells may
+/// blur as much. Paths that continue within a cloud differ from those that came from afar, and use narrow
+/// cells again.
 pub struct PathSpread {
     last: DVec3,
-    /// From the eye to the first turn, and from the last turn but one to the last, m.
+    /// From the eye to the first scattering, and between the last two, m.
     first: f64,
     far: f64,
 }
@@ -85,7 +85,7 @@ impl PathSpread {
         PathSpread { last: eye, first: 0.0, far: 0.0 }
     }
 
-    /// Turns at a place.
+    /// Records a scattering at a position.
     pub fn turns(&mut self, at: DVec3) {
         let way = at.distance(self.last);
         if self.first > 0.0 {
@@ -97,30 +97,30 @@ impl PathSpread {
     }
 }
 
-/// A place and direction in a cloud, and the cells around it.
+/// A position and direction in a cloud, and the cells around it.
 #[derive(Clone, Copy, Debug)]
 pub struct PathVertex {
     /// East, north and up, in widths of cells of level 0.
     place: DVec3,
     direction: [f64; 2],
-    /// Level of the widest cells that are asked and told.
+    /// Level of the widest cells that are read and written.
     widest: i32,
     shift: [f64; 5],
 }
 
-/// What the way on from a stand brought, light by light.
+/// Contribution of the rest of a path from a vertex, by light.
 pub struct VertexEstimate {
     stand: PathVertex,
     shares: Vec<Spectrum>,
 }
 
 impl PathCache {
-    /// Cells that know nothing yet, on a planet of so many metres; `pixel`: how wide one is, radians.
+    /// An empty cache on a planet with a radius in metres; `pixel`: width of a pixel, radians.
     pub fn new(lights: usize, planet: f64, pixel: f64) -> PathCache {
         PathCache { cells: HashMap::default(), lights, planet, seen: OF_PIXEL * pixel }
     }
 
-    /// Where a path stands in a cloud of which this is the highest extinction, per metre.
+    /// A vertex in a cloud with this highest extinction, per metre.
     pub fn stand(
         &self,
         at: DVec3,
@@ -139,8 +139,8 @@ impl PathCache {
         }
     }
 
-    /// What a way on from a stand brings of each light, by the smallest cell that knows enough, if one of
-    /// this level or a later one does.
+    /// Contribution of each light from a vertex by the smallest cell with enough paths, if one of this
+    /// level or a later one has.
     pub fn sampled(&self, stand: &PathVertex, least: i32) -> Option<impl Iterator<Item = Spectrum>> {
         let knows = |level: &i32| self.cells.get(&stand.cell(*level)).is_some_and(|k| k.paths >= MIN_PATHS);
         let smallest = (stand.widest..=SMALLEST).take_while(knows).last().filter(|known| *known >= least)?;
@@ -193,8 +193,7 @@ fn of_light(cell: Key, light: usize) -> Key {
     cell.wrapping_add(light as u64)
 }
 
-/// Mixes bits so that each hangs on all (Steele, Lea and Flood 2014, with Stafford's thirteenth constants;
-/// from memory).
+/// Bit mixing (Steele, Lea and Flood 2014, with Stafford's thirteenth constants; from memory).
 fn mixed(mut bits: u64) -> u64 {
     bits = (bits ^ (bits >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
     bits = (bits ^ (bits >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
@@ -212,7 +211,7 @@ fn octahedral(direction: DVec3) -> [f64; 2] {
     [0.5 + 0.5 * u, 0.5 + 0.5 * v]
 }
 
-/// Where a path stood and what lit it, in turn.
+/// The vertices of a path and its contributions, in order.
 #[derive(Default)]
 pub struct PathHistory(Vec<Step>);
 
@@ -230,7 +229,7 @@ impl PathHistory {
         self.0.push(Step::Lit { light, share });
     }
 
-    /// What the way on from each stand brought, of so many lights.
+    /// Contributions after each vertex, for this number of lights.
     pub fn found(&self, lights: usize) -> Vec<VertexEstimate> {
         let mut after = vec![Spectrum::ZERO; lights];
         let mut found = Vec::new();

@@ -1,49 +1,49 @@
-//! What a path brings back, found by itself or told by cells.
+//! The radiance of a path, traced to its end or completed by the cache.
 
 use super::light::Disc;
 use super::path_cache::{PathCache, PathHistory, PathVertex, VertexEstimate, WIDEST};
 use super::phase_sampler::Weight;
 use tenter_sky::spectrum::{Rgb, Spectrum};
 
-/// Stands that a path which finds things out goes on for after the cell that told its own rest: it may then
-/// end in another, if that is narrow: blur would else add up.
+/// Vertices that a recording path continues for after the cache completed its own radiance: it may then end
+/// in a narrow cell; blur would accumulate otherwise.
 const VERTICES_AFTER_CACHE: usize = 24;
 const NARROW_LEVEL: i32 = 1;
 
-/// Light that a path brings to the eye.
+/// Radiance of a path.
 pub struct PathRadiance<'a> {
     lights: &'a [Disc],
     /// Linear Rec.709, cd/m2.
     pub rgb: Rgb,
     cells: Option<&'a PathCache>,
-    /// Of a path that finds things out.
+    /// Of a recording path.
     history: Option<PathHistory>,
-    /// Stands since cells told the rest, if they did.
+    /// Vertices since the cache completed the radiance, if it did.
     sampled: Option<usize>,
 }
 
 impl<'a> PathRadiance<'a> {
-    /// All of it found by the path itself.
+    /// Without a cache.
     pub fn uncached(lights: &'a [Disc]) -> PathRadiance<'a> {
         PathRadiance { lights, rgb: [0.0; 3], cells: None, history: None, sampled: None }
     }
 
-    /// The rest told by cells.
+    /// Completed by the cache.
     pub fn with_cache(cells: &'a PathCache, lights: &'a [Disc]) -> PathRadiance<'a> {
         PathRadiance { cells: Some(cells), ..PathRadiance::uncached(lights) }
     }
 
-    /// The rest told by cells, and found out for them.
+    /// Completed by the cache, and recorded for it.
     pub fn recording(cells: &'a PathCache, lights: &'a [Disc]) -> PathRadiance<'a> {
         PathRadiance { history: Some(PathHistory::default()), ..PathRadiance::with_cache(cells, lights) }
     }
 
-    /// Cells that are to be told of stands.
+    /// The cache to record in.
     pub fn cells(&self) -> Option<&'a PathCache> {
         self.cells
     }
 
-    /// Adds a share of a light, told by its number.
+    /// Adds a share of a light by its index.
     pub fn add(&mut self, light: usize, share: Spectrum) {
         if self.sampled.is_none() {
             self.lights[light].add(share, &mut self.rgb);
@@ -53,7 +53,7 @@ impl<'a> PathRadiance<'a> {
         }
     }
 
-    /// Stands somewhere in a cloud; whether the path ends there.
+    /// Adds a vertex in a cloud; returns whether the path ends there.
     pub fn add_vertex(&mut self, stand: PathVertex, weight: &Weight) -> bool {
         let Some(cells) = self.cells else { return false };
         match &mut self.sampled {
@@ -80,7 +80,7 @@ impl<'a> PathRadiance<'a> {
         false
     }
 
-    /// What the path found out for cells.
+    /// What the path recorded.
     pub fn found(&self) -> Vec<VertexEstimate> {
         self.history.as_ref().map(|history| history.found(self.lights.len())).unwrap_or_default()
     }

@@ -1,4 +1,4 @@
-//! Paths of light through air, clouds and ground.
+//! Paths through air, clouds and ground.
 
 use super::clouds::{CloudField, ForwardPeak, LEAST, survives};
 use super::light::Disc;
@@ -14,14 +14,14 @@ use tenter_render::air::{Medium, rayleigh_phase};
 use tenter_render::scene::{CloudComponent, PlacedLight};
 use tenter_sky::spectrum::{BANDS, Rgb, Spectrum};
 
-/// Where much of a light is scattered toward the eye, less than [`LEAST`] of it is followed: until what is
-/// left times the phase function is under this, per steradian.
+/// Where the phase function toward a light is large, shadow rays are followed below [`LEAST`]: until
+/// transmittance times phase function is under this, per steradian.
 const ROULETTE_WEIGHT: f32 = 0.015;
-/// Phase function, per steradian, from which on a path looks toward a light at every droplet: a path of many
-/// turns brings back about half as much.
+/// Phase function, per steradian, above which every vertex samples a light: a path of many scatterings
+/// contributes about half as much.
 const LIKELY: f32 = 0.15;
 
-/// Follows paths from an eye.
+/// Traces paths from an eye.
 pub struct AirPaths<'a> {
     medium: &'a Medium,
     lights: Vec<Disc>,
@@ -30,17 +30,17 @@ pub struct AirPaths<'a> {
     clouds: CloudField<'a>,
 }
 
-/// What came back along a path.
+/// The sample of a path.
 pub struct PathSample {
     /// Radiance in linear Rec.709, cd/m2.
     pub light: Rgb,
-    /// Whether the eye looks past the ground.
+    /// Whether the primary ray misses the ground.
     pub ends_in_space: bool,
-    /// How often light was scattered or sent back by the ground.
+    /// Number of scatterings and ground reflections.
     pub orders: u32,
 }
 
-/// Scattering at a place, per metre.
+/// Scattering at a point, per metre.
 struct LocalMedium {
     /// By molecules, aerosol and dust.
     by: [Spectrum; 3],
@@ -73,22 +73,22 @@ impl<'a> AirPaths<'a> {
         }
     }
 
-    /// One path in a direction (x east, y north, z up), to its end.
+    /// Traces one path in a direction (x east, y north, z up) to its end.
     pub fn follow(&self, direction: [f64; 3], rng: &mut Rng) -> PathSample {
         self.gather(direction, &mut PathRadiance::uncached(&self.lights), rng)
     }
 
-    /// Cells for what paths find in common through pixels that are so wide, radians.
+    /// A cache for pixels of this width, radians.
     pub(super) fn cells(&self, pixel: f64) -> PathCache {
         PathCache::new(self.lights.len(), self.medium.planet, pixel)
     }
 
-    /// One path that ends where cells know how it goes on.
+    /// One path that the cache completes.
     pub(super) fn follow_known(&self, direction: [f64; 3], known: &PathCache, rng: &mut Rng) -> PathSample {
         self.gather(direction, &mut PathRadiance::with_cache(known, &self.lights), rng)
     }
 
-    /// The same, and found out how it goes on from there.
+    /// The same, recorded for the cache.
     pub(super) fn find(
         &self,
         direction: [f64; 3],
@@ -109,7 +109,7 @@ impl<'a> AirPaths<'a> {
         PathSample { light: light.rgb, ends_in_space: !self.meets_ground(direction), orders }
     }
 
-    /// Goes a path from a place in the air; how often it was scattered or sent back.
+    /// Walks a path from a point in the air; returns the number of scatterings and reflections.
     fn walk(
         &self,
         mut at: ShellPosition,
@@ -119,11 +119,11 @@ impl<'a> AirPaths<'a> {
     ) -> u32 {
         let mut orders = 0;
         let mut weight = Weight::new(rng);
-        // Whether all turns were onward ones, and how many were not.
+        // Whether all scatterings were in the forward peak, and how many were not.
         let (mut straight, mut turned_away) = (true, 0);
         let mut spread = PathSpread::new(self.eye);
         loop {
-            // Russian roulette: what is worth little goes on seldom, with all the more weight.
+            // Russian roulette: paths of little weight continue rarely, with more weight.
             let most = weight.bands.max();
             if most < 0.5 {
                 if rng.f32() >= most {
@@ -140,7 +140,7 @@ impl<'a> AirPaths<'a> {
                         let ScatteredWeight { phase, onward } = turns.at(direction.dot(toward));
                         let phase = weight.bands * phase;
                         let rotated = phase * (1.0 - onward);
-                        // Looks toward the light are as seldom as little comes of them.
+                        // Shadow rays are sampled in proportion to their contribution.
                         let worth = rotated.max();
                         let chance = (worth / LIKELY).min(1.0);
                         if rng.f32() < chance {
@@ -148,7 +148,7 @@ impl<'a> AirPaths<'a> {
                             let lit = self.light_at(at, toward, ForwardPeak::Kept, least, rng);
                             light.add(number, rotated * lit * (1.0 / chance));
                         }
-                        // Onward turns after others are in what those were lit by.
+                        // Forward-peak scatterings after others are included in the light of those.
                         if straight && onward > 0.0 {
                             let lit = self.light_at(at, toward, ForwardPeak::Lost, LEAST, rng);
                             light.add(number, phase * lit * onward);
@@ -185,7 +185,7 @@ impl<'a> AirPaths<'a> {
                         }
                     }
                     weight.bands *= self.medium.ground;
-                    // Lambert: the cosine is drawn as often as it weighs.
+                    // Lambert: cosine-weighted sampling.
                     direction = rotated(up, rng.f64().sqrt(), rng);
                     at = self.shells.on_ground(at.place);
                     straight = false;
@@ -206,9 +206,9 @@ impl<'a> AirPaths<'a> {
         }
     }
 
-    /// Goes on to what comes next, in air or clouds.
+    /// Advances to the next event in air or clouds.
     fn next(&self, at: &mut ShellPosition, direction: DVec3, rng: &mut Rng) -> ShellExit {
-        // Inside of clouds the next droplet is near: the air is asked for little.
+        // Inside clouds the next collision is near: the air is evaluated rarely.
         let (near, free) = self.shells.nothing_within(at, free_path(rng));
         if let Some(met) = self.clouds.meet(at.place, direction, near, rng) {
             at.place += direction * met.distance;
@@ -242,7 +242,7 @@ impl<'a> AirPaths<'a> {
         [rayleigh_phase(c), self.medium.aerosol.phase(c), self.medium.dust.phase(c)]
     }
 
-    /// Whether light scatters at a place, drawn for all bands together; their weights make up for it.
+    /// Whether a collision scatters, sampled for all bands together; their weights compensate.
     fn collides(&self, at: &ShellPosition, bound: f32, weight: &mut Spectrum, rng: &mut Rng) -> bool {
         let here = self.here(at.place);
         let scattering = here.scattering;
@@ -263,7 +263,7 @@ impl<'a> AirPaths<'a> {
         collides
     }
 
-    /// Takes the light that is scattered here toward the eye, and draws where the path goes on.
+    /// Next-event estimation at a scattering, and the direction in which the path continues.
     fn scatter(
         &self,
         at: &ShellPosition,
@@ -300,7 +300,7 @@ impl<'a> AirPaths<'a> {
         rotated(direction, cosine, rng)
     }
 
-    /// Share of light from space that reaches a place, by ratio tracking (Novak, Selle and Jarosz 2014).
+    /// Transmittance from space to a point by ratio tracking (Novak, Selle and Jarosz 2014).
     fn light_at(
         &self,
         mut at: ShellPosition,
@@ -332,7 +332,7 @@ impl<'a> AirPaths<'a> {
 }
 
 impl LocalMedium {
-    /// Phase function of all that scatters here together, band by band.
+    /// Phase function of the mixture, band by band.
     fn mixed(&self, phases: &Phases) -> Spectrum {
         let mut share = Spectrum::ZERO;
         for b in 0..BANDS {

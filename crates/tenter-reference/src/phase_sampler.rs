@@ -1,12 +1,12 @@
-//! Turns of light at droplets and crystals.
+//! Sampling of phase functions of droplets and crystals.
 //!
-//! Half of what they scatter is diffraction: it leaves its direction by a degree or two, and less so the
-//! shorter the waves. That makes two troubles for paths that are turned a hundred times. First, a path drawn
-//! for one colour would weigh hundreds of times more or less for another: each is weighed by how often any of
-//! three colours would have drawn it (balance heuristic over wavelengths, Wilkie, Nawaz, Droske, Weidlich and
-//! Hanika 2014). Second, few paths come into the peak beside a light, and those bring back a thousand times
-//! what others do: turns are told apart into onward ones and others ([`PhaseSampler::onward`]), and onward turns on
-//! the last way to a light are taken as none ([`CloudField`](super::clouds::CloudField)).
+//! Half of their scattering is diffraction within a degree or two, narrower for shorter wavelengths. Paths
+//! of a hundred scatterings then have two problems. A path sampled for one colour would weigh hundreds of
+//! times more or less for another: each is weighted by how often any of three colours would have sampled it
+//! (balance heuristic over wavelengths, Wilkie, Nawaz, Droske, Weidlich and Hanika 2014). And few paths
+//! enter the peak around a light, with a thousand times the contribution of others: scatterings are split
+//! into the forward peak and the rest ([`PhaseSampler::onward`]), and forward-peak scatterings on the last
+//! segment to a light count as none ([`CloudField`](super::clouds::CloudField)).
 
 use super::phase::rotated;
 use fastrand::Rng;
@@ -15,19 +15,19 @@ use std::f64::consts::PI;
 use tenter_render::clouds::optics::mie::PhaseFunction;
 use tenter_sky::spectrum::{BANDS, Spectrum, band_centre_nm};
 
-/// Steps of a phase function's cumulated form.
+/// Steps of the cumulative distribution.
 const STEPS: usize = 4096;
-/// Onward turns are within this angle, radians: past the first dark ring of droplets of 10 um (1.9 degrees in
-/// green; Airy 1835).
+/// Angle of the forward peak, radians: past the first dark ring of droplets of 10 um (1.9 degrees in green;
+/// Airy 1835).
 const ONWARD: f64 = 0.07;
 
-/// The phase function of a cloud and its cumulated form.
+/// The phase function of a cloud and its cumulative distribution.
 pub struct PhaseSampler {
     /// From straight on to straight back; the first is the direction itself.
     steps: Vec<Step>,
     /// Shares of the three colours' functions for each band.
     mix: [[f32; 3]; BANDS],
-    /// Share of onward turns.
+    /// Share of the forward peak.
     pub onward: Spectrum,
 }
 
@@ -36,27 +36,27 @@ pub struct PhaseSampler {
 pub(super) struct Step {
     /// Cosine where it ends.
     cosine: f64,
-    /// How often a turn is no farther: for red, green and blue.
+    /// Cumulative probability for red, green and blue.
     no_farther: [f64; 3],
     /// Mean of the function, per steradian.
     values: [f32; 3],
     onward: f32,
 }
 
-/// What scatters by an angle.
+/// Phase function at an angle.
 pub struct ScatteredWeight {
     /// Per steradian, band by band.
     pub phase: Spectrum,
-    /// Share of it that is onward: all that is more than there is beside the peak.
+    /// Forward-peak share of it: the excess over the value beside the peak.
     pub onward: f32,
 }
 
-/// A path's weights, and how often each of the colours would have drawn it, over the mean of them.
+/// A path's weights, and the sampling density of each colour over their mean.
 #[derive(Clone, Copy)]
 pub struct Weight {
     pub bands: Spectrum,
     drawn: [f32; 3],
-    /// The colour that draws.
+    /// The sampling colour.
     colour: usize,
 }
 
@@ -66,7 +66,7 @@ impl Weight {
     }
 }
 
-/// Where a path goes on.
+/// The direction in which a path continues.
 pub struct ScatterEvent {
     pub direction: DVec3,
     pub onward: bool,
@@ -111,7 +111,7 @@ impl PhaseSampler {
         ScatteredWeight { phase: mixed(&self.mix, step.values), onward: step.onward }
     }
 
-    /// Draws where a path goes on, and weighs it.
+    /// Samples the next direction and its weight.
     pub fn turn(&self, direction: DVec3, weight: &mut Weight, rng: &mut Rng) -> ScatterEvent {
         let (cosine, step) = self.draw(weight.colour, rng);
         let drawn: [f32; 3] = std::array::from_fn(|k| weight.drawn[k] * step.values[k]);

@@ -1,4 +1,4 @@
-//! Pictures by paths that share what they find.
+//! Pictures by paths that share their results.
 
 use super::path_cache::{PathCache, VertexEstimate};
 use super::{Estimate, Reference, SamplingBudget, Tally, Traced, Unsupported, noise_of, random_point};
@@ -8,22 +8,21 @@ use rayon::prelude::*;
 use tenter_sky::camera::Camera;
 use tenter_sky::spectrum::luminance;
 
-/// Each pixel's paths of either half that find out where the first ones may end; they are not seen.
+/// Paths per pixel of either half that fill the cache first; they are not part of the picture.
 const FIRST: u64 = 2;
-/// Of so many paths one finds things out.
+/// One of this many paths records.
 const FINDING: u64 = 8;
-/// Paths of a pixel and half between two times of learning, and pixels that are followed together.
+/// Paths per pixel and half between two updates of the cache, and pixels traced together.
 const AT_ONCE: u64 = 32;
 const TOGETHER: usize = 2048;
 
-/// Half of a picture's paths: two that know nothing of one another tell by their difference how sure they
-/// are.
+/// Half of a picture's paths: the difference of two independent halves gives the error.
 struct HalfEstimate {
     cells: PathCache,
     tallies: Vec<Tally>,
 }
 
-/// Paths that are followed between two times of learning.
+/// Paths traced between two updates of the cache.
 #[derive(Clone, Copy)]
 struct Iteration {
     number: u64,
@@ -33,7 +32,7 @@ struct Iteration {
 }
 
 impl Reference<'_> {
-    /// What a camera sees, by paths that end in what others found.
+    /// What a camera sees, by paths completed by the cache.
     pub(super) fn picture_shared(
         &self,
         camera: &Camera,
@@ -49,7 +48,7 @@ impl Reference<'_> {
         let mut spent = 0;
         for number in 0.. {
             let paths = if number == 0 { FIRST } else { spent.clamp(FINDING, AT_ONCE).min(most - spent) };
-            // While one learns, the other is followed.
+            // While one cache is updated, the other is traced.
             halves.par_iter_mut().enumerate().try_for_each(|(of, half)| {
                 let round = Iteration { number, paths, half: of as u64 };
                 self.follow_half(half, camera, wish.spread, round, cancelled)
@@ -129,7 +128,7 @@ fn pixel_of(camera: &Camera) -> f64 {
     a.zip(b).map_or(0.0, |(a, b)| a.angle_between(b))
 }
 
-/// Noise of both halves together as their difference tells it, percent.
+/// Noise of both halves together, from their difference, percent.
 fn noise_between([a, b]: &[HalfEstimate; 2]) -> f64 {
     let both = |(a, b): (&Tally, &Tally)| {
         let apart = luminance(a.estimate().rgb) as f64 - luminance(b.estimate().rgb) as f64;
@@ -138,7 +137,7 @@ fn noise_between([a, b]: &[HalfEstimate; 2]) -> f64 {
     noise_of(&a.tallies.iter().zip(&b.tallies).map(both).collect::<Vec<_>>())
 }
 
-/// Both halves, as sure as their difference tells: cells err together where pixels don't know of it.
+/// Both halves with the error of their difference: cells have correlated errors that pixels do not show.
 fn together(halves: &[HalfEstimate; 2], camera: &Camera) -> Traced {
     let [a, b] = halves;
     let mut estimates: Vec<Estimate> =

@@ -1,4 +1,4 @@
-//! Shells of air in which extinction has a bound, for drawing where light collides.
+//! Shells of air with an extinction majorant, for sampling collisions.
 
 use glam::DVec3;
 use tenter_render::air::{Medium, TOP_M};
@@ -10,7 +10,7 @@ const EDGES_KM: [f64; 25] = [
 ];
 const SHELLS: usize = EDGES_KM.len() - 1;
 
-/// Bounds of the extinction in every band, shell by shell.
+/// Majorants of the extinction in every band, shell by shell.
 pub struct Shells {
     /// Radius of the planet, m.
     planet: f64,
@@ -18,20 +18,20 @@ pub struct Shells {
     bounds: [f64; SHELLS],
 }
 
-/// A place under way, from the planet's middle (x east, y north, z up at the eye), m.
+/// A point on a path, from the planet's centre (x east, y north, z up at the eye), m.
 #[derive(Clone, Copy)]
 pub struct ShellPosition {
     pub place: DVec3,
     shell: usize,
 }
 
-/// Where a ray comes next.
+/// The next event of a ray.
 pub enum ShellExit {
-    /// Perhaps a collision, in air whose extinction is at most this, per metre.
+    /// A tentative collision, with this majorant, per metre.
     Perhaps {
         bound: f64,
     },
-    /// A collision in the cloud of that number; shells of air know of none.
+    /// A collision in the cloud of that index; shells of air have none.
     Droplet {
         part: usize,
     },
@@ -79,8 +79,8 @@ impl Shells {
         place.length() - self.planet
     }
 
-    /// Metres in which nothing comes next whatever the direction, with `free` optical depths of the bound to
-    /// go, and what is left of those.
+    /// Distance without an event in any direction, with `free` optical depths of the majorant to go, and
+    /// what is left of those.
     pub fn nothing_within(&self, at: &ShellPosition, free: f64) -> (f64, f64) {
         let altitude = self.altitude(at.place);
         let (low, high) = (EDGES_KM[at.shell] * 1000.0, EDGES_KM[at.shell + 1] * 1000.0);
@@ -89,7 +89,8 @@ impl Shells {
         (way, free - way * bound)
     }
 
-    /// Goes on to the next perhaps, with `free` optical depths of the bound to go; takes off what it went.
+    /// Advances to the next tentative collision, with `free` optical depths of the majorant to go, which
+    /// are reduced.
     pub fn go(&self, at: &mut ShellPosition, direction: DVec3, mut free: f64) -> ShellExit {
         loop {
             let bound = self.bounds[at.shell];

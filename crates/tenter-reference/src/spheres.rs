@@ -1,8 +1,8 @@
-//! Balls of droplets under one light: the table that heaps are lit by.
+//! Spheres of droplets under one light: the table for cumuliform clouds.
 //!
-//! A photon that leaves a ball was scattered last at some place: how many leave from there toward an angle,
-//! over how many would if every droplet there sent one into every direction, is the mean source of what is
-//! seen of that place from outside.
+//! A photon that leaves a sphere was last scattered at some point: the number that leave toward an angle
+//! over the number that would if every particle there emitted in all directions is the mean source of what
+//! is visible from outside.
 
 use super::phase::rotated;
 use super::phase_sampler::PhaseSampler;
@@ -20,14 +20,14 @@ const DROPLETS_UM: f64 = 10.0;
 const GREEN: usize = 1;
 /// Steps of the angle of scattering, of ten degrees.
 const ANGLES: usize = 18;
-/// Places and directions that tell how much of a cell is seen.
+/// Points and directions that give the visible share of a cell.
 const LOOKS: usize = 20_000_000;
-/// Photons by which a cell is known well enough.
+/// Photons that determine a cell.
 const MIN_PATHS: f64 = 400.0;
-/// A source is known no better than this share of it: lobes are fitted to all angles alike.
+/// Relative precision of a source: lobes are fitted to all angles alike.
 const ALIKE: f64 = 0.05;
 
-/// Makes the table anew, with so many photons for a ball of radius 1 and fewer for larger ones.
+/// Computes the table, with this number of photons for a sphere of radius 1 and fewer for larger ones.
 pub fn trace(photons: usize) -> Vec<f32> {
     let turns = PhaseSampler::new(&PhaseFunction::new(DROPLETS_UM));
     let balls: Vec<Vec<f32>> = (0..RADII)
@@ -41,7 +41,7 @@ pub fn trace(photons: usize) -> Vec<f32> {
     balls.concat()
 }
 
-/// Cells of one ball: photons that left, and looks that saw it, by angle.
+/// Cells of one sphere: photons that left, and rays that saw it, by angle.
 struct Sources {
     left: Vec<[f64; ANGLES]>,
     seen: Vec<[f64; ANGLES]>,
@@ -89,8 +89,7 @@ fn follow(radius: f64, photons: usize, turns: &PhaseSampler) -> Sources {
 }
 
 impl Sources {
-    /// Shares of the lobes in each cell; cells that no light comes from, or that a ball does not have, are
-    /// like those beside them.
+    /// Shares of the lobes in each cell; cells without light or outside the sphere copy their neighbours.
     fn lobes(&self, radius: f64) -> Vec<f32> {
         let known: Vec<Option<[f64; LOBES]>> = (0..DEPTHS * FACINGS)
             .map(|i| {
@@ -110,7 +109,7 @@ impl Sources {
         (0..LOBES).flat_map(|k| filled.iter().map(move |lobes| lobes[k] as f32)).collect()
     }
 
-    /// No lobe takes light away: of all choices of lobes that bring some, the one nearest to the source.
+    /// Non-negative least squares over all choices of lobes.
     fn fitted(&self, i: usize) -> [f64; LOBES] {
         let mut best = (f64::MAX, [0.0; LOBES]);
         for choice in 1..1usize << LOBES {
@@ -170,7 +169,7 @@ impl Sources {
     }
 }
 
-/// A place in the ball and how likely it is, per volume: seven in ten near the surface, by the logarithm of
+/// A point in the sphere and its density per volume: seven in ten near the surface, by the logarithm of
 /// their distance.
 pub fn random_point(radius: f64, rng: &mut Rng) -> (DVec3, f64) {
     const LEAST: f64 = 0.01;
