@@ -6,6 +6,7 @@ use tenter_render::clouds::form::CloudForm;
 use tenter_render::integrator::{MarchQuality, radiance_along};
 use tenter_render::measure::readouts;
 use tenter_render::prepare::SceneCache;
+use tenter_render::simd::Scalar;
 use tenter_sky::camera::toward;
 use tenter_sky::document::{CloudKind, CloudLayer, Family, Placement, Sky};
 use tenter_sky::spectrum::luminance;
@@ -130,8 +131,19 @@ fn bases_are_flat_and_layers_end_where_they_say() {
         if layer.optical_thickness() > 5.0 {
             assert!(through(layer.base_m - 1.0, 80.0) < 0.2, "{kind:?}: closed from below");
         }
+        // Level rays under a base climb into it where the ground has fallen off: the form itself is asked.
+        let form = CloudForm::new(&layer, 60_000.0, TableQuality::Draft);
+        let most = |z: f64| {
+            let place = |i: u32| (f64::from(i % 64) * 631.0 - 20_000.0, f64::from(i / 64) * 631.0 - 20_000.0);
+            let extinction = |(x, y): (f64, f64)| {
+                form.extinction_at(Scalar(x as f32), Scalar(y as f32), Scalar(z as f32), Scalar(5.0)).0
+            };
+            (0..64 * 64).map(place).map(extinction).fold(0.0, f32::max)
+        };
+        assert!(most(0.4 * layer.depth_m) > 0.0, "{kind:?}: cloud inside");
         if kind.family() == Family::Cumuliform {
-            assert!(through(layer.base_m - 20.0, 0.0) > 0.999 || through(layer.base_m - 20.0, 0.0) == 0.0);
+            // Its soft edge reaches some tens of metres down.
+            assert_eq!(most(-40.0), 0.0, "{kind:?}: a flat base");
         }
     }
 }
