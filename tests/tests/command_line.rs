@@ -135,7 +135,9 @@ fn schema_and_starters_agree() {
 /// Types the web application is built with are those of the binary.
 #[test]
 fn generated_files_of_the_web_application_are_fresh() {
-    for (flag, file) in [("--typescript", "sky.ts"), ("--white-points", "white-points.ts")] {
+    let files =
+        [("--typescript", "sky.ts"), ("--measures", "measures.ts"), ("--white-points", "white-points.ts")];
+    for (flag, file) in files {
         let now = String::from_utf8(tenter(&["schema", flag], "").stdout).unwrap();
         let path = tenter_tests::root().join("web/src/data").join(file);
         let kept = std::fs::read_to_string(path).unwrap();

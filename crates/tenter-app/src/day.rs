@@ -5,6 +5,7 @@ use serde::Serialize;
 use tenter_render::air::{Build, SunInSky, TableQuality, sky_radiance};
 use tenter_render::prepare::{Cancelled, SceneCache};
 use tenter_render::scene::time_of;
+use tenter_sky::astronomy::SOLAR_ANGULAR_RADIUS;
 use tenter_sky::astronomy::{self, Day};
 use tenter_sky::camera::toward;
 use tenter_sky::document::Sky;
@@ -48,7 +49,7 @@ pub fn strip(
             let (azimuth, elevation) = at_minute(&day, minute);
             let sun = SunInSky {
                 direction: toward(azimuth.to_radians(), elevation.to_radians()),
-                disc_radius: 0.00465,
+                disc_radius: SOLAR_ANGULAR_RADIUS,
                 to_rgb: *LightToRgb::sunlight(),
                 strength: 1.0,
             };

@@ -8,4 +8,7 @@ pub mod astronomy;
 pub mod camera;
 pub mod develop;
 pub mod document;
+mod smoothstep;
 pub mod spectrum;
+
+pub use smoothstep::smoothstep;

@@ -23,8 +23,11 @@ pub struct Schema {
     /// Print TypeScript types instead.
     #[arg(long)]
     typescript: bool,
-    /// Print the constants of the browser's white balance as TypeScript instead.
+    /// Print TypeScript types of readouts and of the search instead.
     #[arg(long, conflicts_with = "typescript")]
+    measures: bool,
+    /// Print the constants of the browser's white balance as TypeScript instead.
+    #[arg(long, conflicts_with_all = ["typescript", "measures"])]
     white_points: bool,
 }
 
@@ -115,6 +118,8 @@ pub fn of_reference(e: Unsupported) -> Failure {
 pub fn schema(a: Schema) -> Outcome {
     let typescript = if a.typescript {
         Some(schema::typescript())
+    } else if a.measures {
+        Some(measure::typescript())
     } else {
         a.white_points.then(tenter_sky::develop::white_points_typescript)
     };

@@ -1,3 +1,4 @@
+import type { SearchResult, SearchVariable, Target } from "./measures";
 import type { Sky } from "./sky";
 
 export type Problem = { path: string; message: string; value?: unknown; allowed?: unknown };
@@ -117,26 +118,6 @@ async function ask<T>(method: string, path: string, body?: unknown, leaving = fa
   return response.status === 204 ? (undefined as T) : response.json();
 }
 
-/** What a layer may be changed for. */
-export type Wish =
-  | { of: "sun"; seen: "clear" | "veiled" | "hidden" | "rim" }
-  | { of: "sun_share"; share: number }
-  | { of: "frame"; left: number; top: number; right: number; bottom: number; filled: boolean }
-  | { of: "spot"; east_m: number; north_m: number; lit: boolean };
-/** What of a layer may change. */
-export type By = "slide" | "seed" | "thickness";
-/** What a layer would be, the figure it was judged by, and how far that is off the wish. */
-export type Found = {
-  slide_east_m: number;
-  slide_north_m: number;
-  seed: number;
-  optical_thickness: number;
-  figure: number;
-  off: number;
-};
-/** The best of a layer for a wish, and the figure without the layer. */
-export type Findings = { found: Found[]; without: number };
-
 export const api = {
   skies: (of: { search: string; sort: SkySort; bin: boolean; limit: number; offset?: number }) =>
     ask<SkyPage>(
@@ -175,8 +156,8 @@ export const api = {
     return response.blob();
   },
   /** Slides, seeds or thicknesses of a layer that fulfil a wish, best first. */
-  seek: (sky: Sky, layer: string, wish: Wish, by: By) =>
-    ask<Findings>("POST", "/api/seek", { sky, layer, wish, by }),
+  seek: (sky: Sky, layer: string, wish: Target, by: SearchVariable) =>
+    ask<SearchResult>("POST", "/api/seek", { sky, layer, wish, by }),
   day: (document: Sky) => ask<Strip>("POST", "/api/day", document),
   schema: () => ask<unknown>("GET", "/api/schema"),
   bakes: (of: { bin: boolean; limit: number; offset?: number }) =>

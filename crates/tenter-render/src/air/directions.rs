@@ -3,6 +3,7 @@
 //! discontinuous there. Above the atmosphere the upper half ends where rays miss it.
 
 use super::TOP_M;
+use crate::air::tangent_sine;
 use crate::simd::{Int, Real};
 
 /// Layout of the directions.
@@ -34,9 +35,7 @@ impl DirectionGrid {
         let toward_sun =
             if flat > 1e-9 { [(sun[0] / flat) as f32, (sun[1] / flat) as f32] } else { [0.0, 1.0] };
         // Of a ray tangent to a shell, by the difference form.
-        let touching = |shell: f64| {
-            -((altitude - shell) * (2.0 * planet + altitude + shell)).sqrt() / (planet + altitude)
-        };
+        let touching = |shell: f64| tangent_sine(planet, altitude, shell);
         DirectionGrid {
             around,
             rows,

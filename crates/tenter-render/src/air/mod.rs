@@ -15,7 +15,7 @@ mod view;
 
 pub use medium::{Medium, Particles, rayleigh_column, rayleigh_phase};
 pub use multiple_scattering::{Moments, MultipleScattering};
-pub use shells::{Ray, distance_to_altitude};
+pub use shells::{Ray, distance_to_altitude, tangent_length, tangent_sine};
 pub use sunlight::SunlightTable;
 pub use transmittance::Transmittance;
 pub use view::{

@@ -15,6 +15,7 @@ use super::{Build, TOP_M, TableQuality};
 use crate::simd::{Kernel, Real, dispatch};
 use rayon::prelude::*;
 use std::f64::consts::PI;
+use tenter_sky::astronomy::SOLAR_ANGULAR_RADIUS;
 use tenter_sky::spectrum::{BANDS, Spectrum};
 
 /// Legendre moments of the phase functions of molecules, aerosol and dust, and the forward shares of the
@@ -355,7 +356,7 @@ impl Gather<'_> {
                 Source::Sun(table) => {
                     for sun in suns.iter_mut() {
                         let up = ((r0 * sun.up + t * sun.along) * per_radius).clamp(-1.0, 1.0);
-                        let lit = table.share_above_horizon(h, up, 0.00465) as f32;
+                        let lit = table.share_above_horizon(h, up, SOLAR_ANGULAR_RADIUS) as f32;
                         if lit > 0.0 {
                             let scattered = scattering[0] * sun.phase[0]
                                 + scattering[1] * sun.phase[1]
@@ -388,7 +389,7 @@ impl Gather<'_> {
                 let up = ((r0 * sun.up + length * sun.along) / m.planet).clamp(-1.0, 1.0);
                 let down = match self.source {
                     Source::Sun(table) => {
-                        let lit = table.share_above_horizon(0.0, up, 0.00465) * up.max(0.0);
+                        let lit = table.share_above_horizon(0.0, up, SOLAR_ANGULAR_RADIUS) * up.max(0.0);
                         table.to_space(m, 0.0, up) * lit as f32
                     }
                     Source::Scattered(_, level) => interpolate(level, up),

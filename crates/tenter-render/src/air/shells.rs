@@ -43,6 +43,25 @@ impl Ray {
     }
 }
 
+/// Length of a tangent to a shell from an altitude above it, m; with the ground as shell, the distance to the
+/// horizon.
+pub fn tangent_length(planet: f64, altitude: f64, shell: f64) -> f64 {
+    // r1^2 - r0^2 as a product
+    ((altitude - shell) * (2.0 * planet + altitude + shell)).sqrt()
+}
+
+/// Sine of the elevation of that tangent, seen from the altitude: of the horizon, negative.
+///
+/// ```
+/// use tenter_render::air::tangent_sine;
+/// // From 10 km the horizon lies 3.2 degrees down: cos d = R / (R + h).
+/// let dip = (6.36e6f64 / 6.37e6).acos();
+/// assert!((tangent_sine(6.36e6, 10_000.0, 0.0) + dip.sin()).abs() < 1e-12);
+/// ```
+pub fn tangent_sine(planet: f64, altitude: f64, shell: f64) -> f64 {
+    -tangent_length(planet, altitude, shell) / (planet + altitude)
+}
+
 /// Both distances at which a ray crosses an altitude (negative: behind the start), nearer first.
 pub fn distance_to_altitude(ray: &Ray, altitude: f64) -> Option<(f64, f64)> {
     let r = ray.planet + ray.altitude;

@@ -1,6 +1,7 @@
 //! Direct sunlight at any altitude and sun elevation, as a colour.
 
 use super::{Medium, Ray, TOP_M, Transmittance};
+use crate::air::tangent_sine;
 use crate::simd::{Int, Kernel, Real, dispatch};
 use tenter_sky::spectrum::{LightToRgb, Rgb};
 
@@ -92,7 +93,7 @@ impl Kernel for Row<'_> {
     fn run<R: Real>(self) -> Vec<f32> {
         let h = self.altitude;
         let planet = self.medium.planet;
-        let horizon = -(h * (2.0 * planet + h)).sqrt() / (planet + h);
+        let horizon = tangent_sine(planet, h, 0.0);
         let mut row = Vec::with_capacity(HEIGHTS * 3);
         for i in 0..HEIGHTS {
             let x = i as f64 / (HEIGHTS - 1) as f64;

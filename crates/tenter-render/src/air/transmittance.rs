@@ -3,6 +3,7 @@
 use super::TOP_M;
 use super::medium::{Amounts, CONSTITUENTS, Medium};
 use super::shells::Ray;
+use crate::air::tangent_length;
 use crate::simd::{Kernel, Real, dispatch};
 use rayon::prelude::*;
 use tenter_sky::spectrum::Spectrum;
@@ -19,7 +20,7 @@ pub struct Transmittance {
 
 /// Ray through the column of a texel: distances are spread between straight up and the horizon.
 fn ray_of(planet: f64, x_cos: f64, x_altitude: f64) -> (Ray, f64) {
-    let horizon_span = (TOP_M * (2.0 * planet + TOP_M)).sqrt();
+    let horizon_span = tangent_length(planet, TOP_M, 0.0);
     let rho = x_altitude * horizon_span;
     let altitude = rho * rho / (planet + (planet * planet + rho * rho).sqrt());
     let (near, far) = (TOP_M - altitude, rho + horizon_span);

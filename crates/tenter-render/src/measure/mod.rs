@@ -6,15 +6,17 @@ use crate::integrator::{MarchQuality, radiance_along};
 use crate::picture::{Disc, discs, render};
 use crate::prepare::Cancelled;
 use crate::scene::{Face, Light, Scene, grade_of};
+use schemars::JsonSchema;
 use serde::Serialize;
 use std::f64::consts::{PI, TAU};
 use tenter_sky::camera::{Camera, Projection, angles_of, toward};
 use tenter_sky::develop::{suggested_ev100, white_luminance};
 use tenter_sky::document::Sky;
+use tenter_sky::document::schema::write_types;
 use tenter_sky::spectrum::{Rgb, correlated_temperature, luminance, rgb_to_xyz};
 
 /// Readouts of one sky.
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
 pub struct Readouts {
     /// Of the brightest light; every light's own stand in `lights`.
     pub direct_normal_lx: f64,
@@ -47,15 +49,16 @@ pub struct Readouts {
 }
 
 /// A layer that is elsewhere at the end of a loop.
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
 pub struct OpenEnd {
     pub id: String,
     pub drift_m: f64,
 }
 
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
 pub struct LightReadout {
     /// `sun` or `moon`.
+    #[schemars(extend("enum" = ["sun", "moon"]))]
     pub kind: &'static str,
     pub azimuth_deg: f64,
     /// Of its centre, apparent; and its true elevation, which light follows.
@@ -66,7 +69,7 @@ pub struct LightReadout {
     pub visible_fraction: f64,
 }
 
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
 pub struct LayerReadout {
     pub id: String,
     pub optical_thickness: f64,
@@ -206,4 +209,19 @@ fn cover_seen(scene: &Scene) -> f64 {
         .collect();
     let seen = radiance_along(scene, &directions, 0.02, MarchQuality::default());
     seen.iter().filter(|(_, through)| *through < 0.9).count() as f64 / COUNT as f64
+}
+
+/// TypeScript types of what is measured and searched, for the web application.
+pub fn typescript() -> String {
+    let mut out = String::from("// Generated from the Rust types of measures: do not edit.\n\n");
+    let schemas = [
+        (schemars::schema_for!(Readouts), "Readouts"),
+        (schemars::schema_for!(seek::Target), "Target"),
+        (schemars::schema_for!(seek::SearchVariable), "SearchVariable"),
+        (schemars::schema_for!(seek::SearchResult), "SearchResult"),
+    ];
+    for (schema, name) in schemas {
+        write_types(&mut out, &schema.to_value(), name);
+    }
+    out
 }

@@ -5,6 +5,7 @@ use super::lru::{Cancelled, Key, Lru, key};
 use super::resolve_layer::resolve_layer;
 use super::resolved_sky::ResolvedSky;
 use super::sky_light::SkyLight;
+use crate::air::tangent_length;
 use crate::air::{Air, AirView, Build, SkyRadiance, SunlightTable, TableQuality};
 use crate::clouds::cover::column_statistics::ColumnStatistics;
 use crate::clouds::cover::regions::Regions;
@@ -425,7 +426,7 @@ const REACH_STEP: f64 = 1.25;
 /// Distance at which clouds with these tops can be seen: to the horizon and from there to the top, in steps
 /// of a quarter so that a lifted eye keeps the maps.
 fn reach_steps(planet: f64, top: f64, eye: f64) -> i32 {
-    let horizon = |h: f64| (h * (2.0 * planet + h)).sqrt();
+    let horizon = |h: f64| tangent_length(planet, h, 0.0);
     let exact = (horizon(top) + horizon(eye)).clamp(LEAST_REACH, 450_000.0);
     ((exact / LEAST_REACH).ln() / REACH_STEP.ln()).ceil() as i32
 }

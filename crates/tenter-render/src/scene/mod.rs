@@ -16,7 +16,7 @@ pub use lights::{
 pub use probe::{EnvironmentProbe, GroundIrradiance};
 pub use slab_correction::SlabCorrections;
 
-use crate::air::{Air, AirView, SkyRadiance, SunlightTable};
+use crate::air::{Air, AirView, SkyRadiance, SunlightTable, tangent_sine};
 use crate::clouds::cover::column_statistics::ColumnStatistics;
 use crate::clouds::form::CloudForm;
 use crate::clouds::optics::mie::PhaseFunction;
@@ -204,8 +204,7 @@ impl Scene {
 
     /// Sine of the elevation of the horizon, negative from above the ground.
     pub fn horizon_sine(&self) -> f32 {
-        let (planet, h) = (self.planet(), self.eye_altitude);
-        (-(h * (2.0 * planet + h)).sqrt() / (planet + h)) as f32
+        tangent_sine(self.planet(), self.eye_altitude, 0.0) as f32
     }
 }
 

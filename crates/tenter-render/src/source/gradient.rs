@@ -1,6 +1,7 @@
 //! Skies painted with colour stops.
 
 use tenter_sky::document::{Along, Stop};
+use tenter_sky::smoothstep;
 
 /// Stops in order, ready to be read.
 pub struct Gradient {
@@ -34,7 +35,7 @@ impl Gradient {
             return nearest.map_or([0.0; 3], |s| s.colour.0);
         };
         let t = (position - below.position_deg) / (above.position_deg - below.position_deg);
-        let eased = t * t * (3.0 - 2.0 * t);
+        let eased = smoothstep(t);
         let t = t + (eased - t) * below.smoothness;
         [0, 1, 2].map(|c| below.colour.0[c] + (above.colour.0[c] - below.colour.0[c]) * t)
     }

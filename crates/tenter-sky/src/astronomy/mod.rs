@@ -6,6 +6,7 @@ mod moon;
 pub use day::{Day, Event, MINUTES, Point, STEP_MINUTES, Span};
 pub use moon::{Moon, moon};
 
+use crate::smoothstep;
 use chrono::{DateTime, Datelike, FixedOffset};
 use solar_positioning::{Location, SolarPositions, delta_t};
 
@@ -52,14 +53,16 @@ pub fn sun(latitude: f64, longitude: f64, at: DateTime<FixedOffset>) -> Result<S
     })
 }
 
+/// Angular radius of the sun's disc at its mean distance, radians (16 minutes of arc).
+pub const SOLAR_ANGULAR_RADIUS: f64 = 0.00465;
+
 /// Refraction in degrees for a true elevation, at 1013.25 hPa and 12 C (Reda and Andreas 2004, eq. 42),
 /// fading smoothly from -0.5 degrees to none at -3, so that dusk does not jump.
 pub fn refraction(elevation: f64) -> f64 {
     let at = |e: f64| {
         1013.25 / 1010.0 * 283.0 / (273.0 + 12.0) * 1.02 / (60.0 * (e + 10.3 / (e + 5.11)).to_radians().tan())
     };
-    let fade = ((elevation + 3.0) / 2.5).clamp(0.0, 1.0);
-    at(elevation.max(-0.5)).max(0.0) * fade * fade * (3.0 - 2.0 * fade)
+    at(elevation.max(-0.5)).max(0.0) * smoothstep((elevation + 3.0) / 2.5)
 }
 
 /// Julian day of a moment, universal time.

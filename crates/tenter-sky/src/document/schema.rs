@@ -52,10 +52,7 @@ pub(super) fn resolve<'a>(root: &'a Value, node: &'a Value) -> &'a Value {
 pub fn typescript() -> String {
     let schema = json_schema();
     let mut out = String::from("// Generated from the Rust document types: do not edit.\n\n");
-    let defs = schema["$defs"].as_object().expect("the schema has definitions");
-    for (name, def) in defs.iter().chain([(&"Sky".to_string(), schema)]) {
-        let _ = writeln!(out, "export type {name} ={};\n", spaced(type_of(def, 0)));
-    }
+    write_types(&mut out, schema, "Sky");
     out.push_str("/** How a kind is formed. */\nexport const familyOf: Record<CloudKind, string> = {\n");
     for kind in CloudKind::ALL {
         let family = format!("{:?}", kind.family()).to_lowercase();
@@ -63,6 +60,15 @@ pub fn typescript() -> String {
     }
     out.push_str("};\n");
     out
+}
+
+/// TypeScript types of a schema's definitions, and of the schema itself under a name.
+pub fn write_types(out: &mut String, schema: &Value, name: &str) {
+    let own = name.to_string();
+    let defs = schema["$defs"].as_object().into_iter().flatten();
+    for (name, def) in defs.chain([(&own, schema)]) {
+        let _ = writeln!(out, "export type {name} ={};\n", spaced(type_of(def, 0)));
+    }
 }
 
 /// A type after its equals sign: on a line of its own, or after a space.
@@ -85,7 +91,12 @@ fn type_of(node: &Value, depth: usize) -> String {
     if let Some(value) = node.get("const") {
         return value.to_string();
     }
+    if let Some(types) = node["type"].as_array() {
+        let one = |of: &Value| type_of(&json!({"type": of}), depth);
+        return types.iter().map(one).collect::<Vec<_>>().join(" | ");
+    }
     match node["type"].as_str() {
+        Some("null") => "null".into(),
         Some("object") => {
             let pad = "  ".repeat(depth);
             let fields: String = node["properties"]

@@ -1,6 +1,7 @@
 //! What colour light has: from shares of it in the bands to linear Rec.709, and back from colours to bands.
 
 use super::{BANDS, Rgb, Spectrum, colour_of, data, luminance, samples, xyz_to_rgb};
+use crate::smoothstep;
 use std::sync::LazyLock;
 
 /// Weights from shares of a light outside the air per band to linear Rec.709. The light's spectrum and the
@@ -78,10 +79,7 @@ impl LightToRgb {
 
 /// Shares of three overlapping thirds of the spectrum, blue to red, that together are one everywhere.
 fn thirds() -> [Spectrum; 3] {
-    let step = |nm: f64, from: f64, to: f64| {
-        let x = ((nm - from) / (to - from)).clamp(0.0, 1.0);
-        x * x * (3.0 - 2.0 * x)
-    };
+    let step = |nm: f64, from: f64, to: f64| smoothstep((nm - from) / (to - from));
     let (cyan, yellow) = (|nm| step(nm, 470.0, 520.0), |nm| step(nm, 560.0, 610.0));
     [
         Spectrum::from_fn(yellow),

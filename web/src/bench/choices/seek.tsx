@@ -1,5 +1,6 @@
 import { useState } from "react";
-import { api, type By, type Findings, type Found, type Wish } from "../../data/api";
+import { api } from "../../data/api";
+import type { Candidate, SearchResult, SearchVariable, Target } from "../../data/measures";
 import type { Schema } from "../../data/fields";
 import { showNumber } from "../../data/number";
 import type { CloudLayer, Sky } from "../../data/sky";
@@ -8,7 +9,7 @@ import { useBench } from "../store/bench-store";
 import type { Choice } from "../store/view";
 import { setThickness } from "../layers/thickness";
 
-const frameThird = (left: number, right: number, filled: boolean): Wish => ({
+const frameThird = (left: number, right: number, filled: boolean): Target => ({
   of: "frame",
   left,
   right,
@@ -18,7 +19,7 @@ const frameThird = (left: number, right: number, filled: boolean): Wish => ({
 });
 
 /** What can be wished for, in words. */
-const wishes: [string, Wish][] = [
+const wishes: [string, Target][] = [
   ["the sun clear", { of: "sun", seen: "clear" }],
   ["the sun veiled", { of: "sun", seen: "veiled" }],
   ["the sun hidden", { of: "sun", seen: "hidden" }],
@@ -34,14 +35,14 @@ const wishes: [string, Wish][] = [
 const percent = (share: number) => `${(100 * share).toFixed(share > 0.1 ? 0 : 1)} %`;
 
 /** What may change, in words. */
-const ways: [By, string][] = [
+const ways: [SearchVariable, string][] = [
   ["slide", "slide"],
   ["seed", "seed"],
   ["thickness", "optical thickness"],
 ];
 
 /** What a candidate changes, in words. */
-const changed: Record<By, (f: Found, l: CloudLayer) => string> = {
+const changed: Record<SearchVariable, (f: Candidate, l: CloudLayer) => string> = {
   slide: (f, l) =>
     `slid ${showNumber(Math.round(Math.hypot(f.slide_east_m - l.slide_east_m, f.slide_north_m - l.slide_north_m) / 10) / 100)} km`,
   seed: (f) => `seed ${f.seed}`,
@@ -52,8 +53,8 @@ function offered(
   sky: Sky,
   layer: CloudLayer,
   schema: Schema,
-  [words, wish, by]: [string, Wish, By],
-  { found, without }: Findings,
+  [words, wish, by]: [string, Target, SearchVariable],
+  { found, without }: SearchResult,
 ): Choice {
   const index = sky.clouds.findIndex((l) => l.id === layer.id);
   const what = wish.of === "frame" ? "free" : wish.of === "spot" ? "lit" : "sun";
@@ -79,11 +80,11 @@ function offered(
 /** Finds what of a layer fulfils a wish and offers it as pictures. */
 export function Seek({ sky, layer, schema }: { sky: Sky; layer: CloudLayer; schema: Schema }) {
   const { offer, notify } = useBench.getState();
-  const [by, setBy] = useState<By>("slide");
+  const [by, setBy] = useState<SearchVariable>("slide");
   const [share, setShare] = useState("40");
   const [spot, setSpot] = useState({ east: "0", north: "2" });
   const [busy, setBusy] = useState(false);
-  const seek = async (words: string, wish: Wish) => {
+  const seek = async (words: string, wish: Target) => {
     setBusy(true);
     try {
       const found = await api.seek(sky, layer.id, wish, by);
@@ -114,7 +115,7 @@ export function Seek({ sky, layer, schema }: { sky: Sky; layer: CloudLayer; sche
           aria-label="What may change"
           className="h-6 border border-edge bg-bench px-1 text-ink"
           value={by}
-          onChange={(e) => setBy(e.target.value as By)}
+          onChange={(e) => setBy(e.target.value as SearchVariable)}
         >
           {ways.map(([value, words]) => (
             <option key={value} value={value}>

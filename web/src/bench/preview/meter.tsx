@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { showNumber } from "../../data/number";
+import type { Readouts } from "../../data/measures";
 import { useBench } from "../store/bench-store";
-import type { Readouts } from "./preview-socket";
 
 const lx = (v: number) => (v >= 1000 ? `${showNumber(v / 1000)} klx` : `${showNumber(v)} lx`);
 const kelvin = (v: number | null) => (v ? `${Math.round(Math.min(v, 99_999))} K` : "none");

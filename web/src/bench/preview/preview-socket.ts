@@ -1,34 +1,7 @@
 import type { Problem } from "../../data/api";
 import type { Direction } from "../../data/camera";
+import type { Readouts } from "../../data/measures";
 import type { Sky } from "../../data/sky";
-
-export type Readouts = {
-  direct_normal_lx: number;
-  direct_horizontal_lx: number;
-  diffuse_horizontal_lx: number;
-  global_horizontal_lx: number;
-  sun_cct_k: number | null;
-  sky_cct_k: number | null;
-  zenith_cd_m2: number;
-  horizon_cd_m2: number;
-  sun_visible_fraction: number;
-  cover_fraction: number;
-  cover_seen_fraction: number;
-  suggested_ev100: number;
-  sun_share: number;
-  penumbra_at_100_m: number;
-  clipped_fraction: number;
-  lights: {
-    kind: "sun" | "moon";
-    azimuth_deg: number;
-    elevation_deg: number;
-    direct_normal_lx: number;
-    cct_k: number | null;
-    visible_fraction: number;
-  }[];
-  layers: { id: string; optical_thickness: number }[];
-  open_ends: { id: string; drift_m: number }[];
-};
 
 /** A sun or the moon as the Picture draws it; `veil` is the light its glare spreads, lx. */
 export type Disc = {

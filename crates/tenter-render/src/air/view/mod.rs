@@ -14,11 +14,13 @@ use super::directions::DirectionGrid;
 use super::medium::NARROW;
 use super::shells::Ray;
 use super::{Air, Build, TableQuality};
+use crate::air::tangent_sine;
 use crate::simd::{Real, dispatch};
 use aerial_perspective::{SLICES, SliceRow};
 use march::{Sliced, WholeRay};
 use rayon::prelude::*;
 use std::f64::consts::{FRAC_PI_2, PI};
+use tenter_sky::astronomy::SOLAR_ANGULAR_RADIUS;
 use tenter_sky::spectrum::LightToRgb;
 
 /// A light outside the atmosphere.
@@ -90,7 +92,7 @@ pub fn on_upright_planes(air: &Air, altitude: f64, sun: &SunInSky) -> [[f32; 3];
     const AROUND: usize = 5;
     let planet = air.medium.planet;
     let [s, c] = [sun.direction[0].hypot(sun.direction[1]), sun.direction[2]];
-    let horizon = -(altitude * (2.0 * planet + altitude)).sqrt() / (planet + altitude);
+    let horizon = tangent_sine(planet, altitude, 0.0);
     let halves: Vec<[f32; 3]> = (0..2 * HEIGHTS)
         .into_par_iter()
         .map(|i| {
@@ -140,7 +142,7 @@ impl SunInSky {
         let (s, c) = elevation.to_radians().sin_cos();
         SunInSky {
             direction: [0.0, -c, s],
-            disc_radius: 0.00465,
+            disc_radius: SOLAR_ANGULAR_RADIUS,
             to_rgb: *LightToRgb::sunlight(),
             strength: 1.0,
         }
@@ -222,7 +224,7 @@ mod tests {
         for altitude in [300.0, 8000.0, 14_000.0, 16_000.0, 50_000.0, 120_000.0, 400_000.0] {
             let front = AirView::new(&air, altitude, &sun, TableQuality::Full).aerial;
             for below_horizon in [0.02, 0.1, 0.3, 0.6, 1.0] {
-                let horizon = -(altitude * (2.0 * planet + altitude)).sqrt() / (planet + altitude);
+                let horizon = tangent_sine(planet, altitude, 0.0);
                 let cos = horizon - below_horizon * (1.0 + horizon);
                 let flat = (1.0 - cos * cos).max(0.0).sqrt();
                 let ray = Ray { planet, altitude, cos };

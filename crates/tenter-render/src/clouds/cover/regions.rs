@@ -1,6 +1,7 @@
 //! Cover by position: regions drawn on the plan change the layer's cover.
 
 use tenter_sky::document::{CloudLayer, CoverRegion, Outline};
+use tenter_sky::smoothstep;
 
 /// The layer's cover and its regions.
 pub struct Regions<'a> {
@@ -133,8 +134,7 @@ impl<'a> Region<'a> {
             }
             Shape::Outline(Outline::Image { .. }) => unreachable!("images are read when regions are made"),
         };
-        let share = (inside / self.rim.max(1.0) + 0.5).clamp(0.0, 1.0);
-        share * share * (3.0 - 2.0 * share)
+        smoothstep(inside / self.rim.max(1.0) + 0.5)
     }
 
     /// The image's value at a place, straight between texels.

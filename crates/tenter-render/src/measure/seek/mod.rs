@@ -12,11 +12,12 @@ use crate::prepare::Cancelled;
 use crate::scene::Scene;
 use ray_depths::depths;
 use rays::{RayDensity, Rays};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use tenter_sky::document::{CloudLayer, Sky};
 
 /// A search target.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(tag = "of", rename_all = "snake_case", deny_unknown_fields)]
 pub enum Target {
     /// How the first light over the horizon is seen from the eye.
@@ -31,7 +32,7 @@ pub enum Target {
 }
 
 /// Visibility of a light.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum Visibility {
     Clear,
@@ -42,7 +43,7 @@ pub enum Visibility {
 }
 
 /// The property of a layer that may change.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum SearchVariable {
     #[default]
@@ -52,7 +53,7 @@ pub enum SearchVariable {
 }
 
 /// A candidate; one of its first four is changed.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, JsonSchema)]
 pub struct Candidate {
     pub slide_east_m: f64,
     pub slide_north_m: f64,
@@ -66,7 +67,7 @@ pub struct Candidate {
 }
 
 /// Candidates, best first.
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
 pub struct SearchResult {
     pub found: Vec<Candidate>,
     /// The figure without the layer. If that misses a target for more light, no change of the layer can
