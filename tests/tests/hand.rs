@@ -277,10 +277,13 @@ async fn thin_bands_are_moved_by_their_middle() -> Result<()> {
     // By the drawn band's middle, where a hand takes it.
     browser
         .eval(&format!(
-            "(g => {{ const b = g.querySelector('rect').getBoundingClientRect(); const x = b.x + 60, y = b.y + b.height / 2; \
+            "(g => {{ const b = g.querySelector('rect').getBoundingClientRect(); \
+             const x = b.x + 60, y = b.y + b.height / 2; \
              const target = document.elementFromPoint(x, y); \
-             target.setPointerCapture = () => {{}}; const at = (kind, dy) => document.elementFromPoint(x, y) && target.dispatchEvent(new PointerEvent(kind, \
-             {{bubbles: true, pointerId: 1, isPrimary: true, buttons: 1, clientX: x, clientY: y + dy}})); \
+             target.setPointerCapture = () => {{}}; \
+             const at = (kind, dy) => document.elementFromPoint(x, y) \
+             && target.dispatchEvent(new PointerEvent(kind, {{bubbles: true, pointerId: 1, \
+             isPrimary: true, buttons: 1, clientX: x, clientY: y + dy}})); \
              const c = g.closest('g'); c.setPointerCapture = () => {{}}; g.setPointerCapture = () => {{}}; \
              at('pointerdown', 0); for (let k = 1; k <= 10; k++) at('pointermove', -4 * k); at('pointerup', -40); }})\
              (document.querySelector('[data-testid=section-layer-{id}]'))"

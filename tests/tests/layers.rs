@@ -57,7 +57,8 @@ async fn a_double_click_adds_what_is_usual_at_an_altitude() -> Result<()> {
     let open = Open::new("Clear noon over the skerry").await?;
     let click = "(() => { const air = document.querySelector('[data-testid=section-air] rect'); \
                  const box = air.getBoundingClientRect(); air.dispatchEvent(new MouseEvent('dblclick', \
-                 {bubbles: true, clientX: box.left + 120, clientY: box.top + box.height * 0.47})); return true })()";
+                 {bubbles: true, clientX: box.left + 120, clientY: box.top + box.height * 0.47})); \
+                 return true })()";
     open.browser.eval(click).await?;
     open.browser.wait(&format!("{LAYERS} === 1"), 10).await?;
     let document = open.document().await?;

@@ -1,4 +1,5 @@
-// Runs the tests of the web's own sums: `node tests/run.mjs` in web/. They are loaded as the page's sources are, by Vite.
+// Runs the tests of the web's own sums: `node tests/run.mjs` in web/. They are loaded by Vite, as the page's
+// sources are.
 import console from "node:console";
 import { readdir } from "node:fs/promises";
 import process from "node:process";

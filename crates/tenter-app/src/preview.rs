@@ -473,7 +473,8 @@ mod tests {
         assert_eq!(seen.last(), Some(&PreviewStage::Smooth));
     }
 
-    /// Frames carry the exposure for the elevation of the first sun in them; what is clipped is counted at it.
+    /// Frames carry the exposure for the elevation of the first sun in them; what is clipped is counted at
+    /// it.
     #[test]
     fn frames_carry_their_exposure() {
         use tenter_sky::document::ExposureAt;

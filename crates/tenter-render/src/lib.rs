@@ -1,8 +1,8 @@
 //! The light of a sky: air, clouds, land, and the pictures, maps and measures of them.
 //!
-//! Data goes one way: `prepare` resolves a document into a `scene` of tables and probes, `integrator` computes
-//! radiance along rays through it, `picture` and `measure` ask for rays. Pure computation: no files, no clock,
-//! no network.
+//! Data goes one way: `prepare` resolves a document into a `scene` of tables and probes, `integrator`
+//! computes radiance along rays through it, `picture` and `measure` ask for rays. Pure computation: no files,
+//! no clock, no network.
 
 pub mod air;
 pub mod clouds;

@@ -176,8 +176,8 @@ fn to_the_skies() -> Response {
 fn entry(status: StatusCode, note: &str) -> Response {
     let page = format!(
         "<!doctype html><html lang=\"en\"><meta charset=\"utf-8\"><title>Tenter</title><style>
-        body {{ background: #262626; color: #ececec; font: 14px sans-serif; display: grid; place-content: center;
-               min-height: 90vh }}
+        body {{ background: #262626; color: #ececec; font: 14px sans-serif; min-height: 90vh;
+               display: grid; place-content: center }}
         form {{ display: grid; gap: 12px; width: 20em }}
         input, button {{ font: inherit; padding: 6px 8px; border: 1px solid #8a8a8a; border-radius: 3px }}
         input {{ background: #303030; color: inherit }} button {{ background: #a9535c; color: #fff }}

@@ -64,9 +64,9 @@ const BODY_WITHIN: Duration = Duration::from_secs(15);
 #[derive(OpenApi)]
 #[openapi(info(
     title = "Tenter",
-    description = "Skies, their pictures and their bakes. Documents follow /api/schema. Problems are RFC 9457 problem \
-                   documents. Live pictures come over the WebSocket /api/live: send {number, width, height, sky}, \
-                   receive frames (docs/architecture.md)."
+    description = "Skies, their pictures and their bakes. Documents follow /api/schema. Problems are RFC 9457 \
+                   problem documents. Live pictures come over the WebSocket /api/live: send {number, width, \
+                   height, sky}, receive frames (docs/architecture.md)."
 ))]
 struct Description;
 

@@ -2,8 +2,8 @@
 //!
 //! A message from the viewer is a request: `{"number", "width", "height", "sky"}`. Each picture comes back as
 //! one binary message: the length of a JSON header (u32, little-endian), the header padded to a multiple of 4
-//! bytes, the pixels as RGB9_E5 words row by row, and the sun's mask as 32-bit floats. A request that can't be
-//! granted is answered with text: `{"number", "problems"}`.
+//! bytes, the pixels as RGB9_E5 words row by row, and the sun's mask as 32-bit floats. A request that can't
+//! be granted is answered with text: `{"number", "problems"}`.
 
 use crate::Server;
 use crate::memory;

@@ -1,4 +1,5 @@
-//! Makes scenes of documents: resolves the document, builds the tables and probes of its light, and keeps them.
+//! Makes scenes of documents: resolves the document, builds the tables and probes of its light, and keeps
+//! them.
 //!
 //! Each stage is a pure function of the part of the document it reads and is kept under that part's content:
 //! exposure touches no stage, a moved sun keeps the form and the density of clouds, a turned camera keeps

@@ -178,15 +178,21 @@ macro_rules! lanes {
     (@count _mm512_sllv_epi32 $b:expr) => { _mm512_set1_epi32($b as i32) };
     (@count _mm512_srlv_epi32 $b:expr) => { _mm512_set1_epi32($b as i32) };
     (@floor F8 $v:expr) => { unsafe { _mm256_floor_ps($v) } };
-    (@floor F16 $v:expr) => { unsafe { _mm512_roundscale_ps::<{ _MM_FROUND_TO_NEG_INF | _MM_FROUND_NO_EXC }>($v) } };
+    (@floor F16 $v:expr) => {
+        unsafe { _mm512_roundscale_ps::<{ _MM_FROUND_TO_NEG_INF | _MM_FROUND_NO_EXC }>($v) }
+    };
     (@cmp F8 $op:ident $a:expr, $b:expr) => { unsafe { _mm256_cmp_ps::<$op>($a, $b) } };
     (@cmp F16 $op:ident $a:expr, $b:expr) => { unsafe { _mm512_cmp_ps_mask::<$op>($a, $b) } };
     (@blend F8 $m:expr, $a:expr, $b:expr) => { unsafe { _mm256_blendv_ps($b, $a, $m) } };
     (@blend F16 $m:expr, $a:expr, $b:expr) => { unsafe { _mm512_mask_blend_ps($m, $b, $a) } };
     (@gatherf F8 $t:ident, $i:expr) => { unsafe { _mm256_i32gather_ps::<4>($t.as_ptr(), $i) } };
     (@gatherf F16 $t:ident, $i:expr) => { unsafe { _mm512_i32gather_ps::<4>($i, $t.as_ptr()) } };
-    (@gatheri F8 $t:ident, $i:expr) => { unsafe { _mm256_i32gather_epi32::<4>($t.as_ptr() as *const i32, $i) } };
-    (@gatheri F16 $t:ident, $i:expr) => { unsafe { _mm512_i32gather_epi32::<4>($i, $t.as_ptr() as *const i32) } };
+    (@gatheri F8 $t:ident, $i:expr) => {
+        unsafe { _mm256_i32gather_epi32::<4>($t.as_ptr() as *const i32, $i) }
+    };
+    (@gatheri F16 $t:ident, $i:expr) => {
+        unsafe { _mm512_i32gather_epi32::<4>($i, $t.as_ptr() as *const i32) }
+    };
 }
 
 lanes!(F8, I8, M8, 8, __m256, __m256i, __m256;

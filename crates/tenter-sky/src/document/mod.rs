@@ -8,7 +8,8 @@
 //! let sky = tenter_sky::document::Sky::from_json(r#"{"schema": 2, "air": {"visibility_km": 20}}"#).unwrap();
 //! assert_eq!(sky.air.visibility_km, 20.0);
 //! assert_eq!(sky.air.ozone_du, 300.0); // everything left out has its default
-//! let problems = tenter_sky::document::Sky::from_json(r#"{"schema": 2, "air": {"visibility": 20}}"#).unwrap_err();
+//! use tenter_sky::document::Sky;
+//! let problems = Sky::from_json(r#"{"schema": 2, "air": {"visibility": 20}}"#).unwrap_err();
 //! assert_eq!(problems.0[0].path, "air.visibility");
 //! ```
 

@@ -19,7 +19,7 @@ export type PreviewFrame = {
   number: number;
   /** A message of readings has no picture. */
   stage: "coarse" | "refined" | "smooth" | "readings";
-  /** Exposure for the grade that was asked with, and the true elevation of the first sun, which it follows. */
+  /** Exposure for the request's grade, and the true elevation of the first sun, which it follows. */
   ev100: number;
   sun_elevation_deg: number;
   width: number;

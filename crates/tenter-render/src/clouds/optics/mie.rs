@@ -83,7 +83,8 @@ impl PhaseFunction {
     ///
     /// ```
     /// use tenter_render::clouds::optics::ice;
-    /// // The peak of ice is a third of a degree wide: over half a degree it is lower, and ten degrees off it is the same.
+    /// // The peak of ice is a third of a degree wide: over half a degree it is lower, and ten degrees off it
+    /// // is the same.
     /// let phase = ice::phase(0.0);
     /// let half = 0.5f64.to_radians();
     /// assert!(phase.around(1.0, half)[1] < 0.5 * phase.at(1.0)[1]);

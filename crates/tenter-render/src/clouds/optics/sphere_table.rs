@@ -127,7 +127,10 @@ impl SphereTable {
     /// use tenter_render::clouds::optics::sphere_table::SphereTable;
     /// use tenter_render::simd::Scalar;
     /// // Under the lit side there is more light than behind: ten times in a dome of radius 60.
-    /// let at = |depth, near| SphereTable::get().at(Scalar(depth), Scalar(near), Scalar(60.0)).map(|s| s.0).iter().sum::<f32>();
+    /// let sphere = SphereTable::get();
+    /// let at = |depth, near| -> f32 {
+    ///     sphere.at(Scalar(depth), Scalar(near), Scalar(60.0)).iter().map(|s| s.0).sum()
+    /// };
     /// assert!(at(2.0, 2.0) > 10.0 * at(60.0, 2.0));
     /// ```
     #[inline(always)]
