@@ -30,7 +30,7 @@ function directionOn(x: number, y: number): Direction {
 /** The sky as a disc, shaded with its real light; suns and moon are dragged on it. */
 export function Overhead({ sky }: { sky: Sky }) {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const overhead = useBench((s) => s.frame?.overhead);
+  const overhead = useBench((s) => s.overhead);
   const discs = useBench((s) => s.frame?.discs);
   const elevation = useBench((s) => sunElevation(sky, s.frame));
   const selected = useBench((s) => s.selection);

@@ -37,7 +37,7 @@ const KEPT = "tenter:meter";
 
 /** Light meter: what the sky sheds, from the last refined picture; it can stay open. */
 export function Meter() {
-  const r = useBench((s) => s.frame?.readouts);
+  const r = useBench((s) => s.readouts);
   const [open, setOpen] = useState(() => localStorage.getItem(KEPT) === "open");
   const lines = r ? cellsOf(r) : [];
   return (

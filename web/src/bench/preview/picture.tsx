@@ -77,17 +77,20 @@ export function Picture({ handles }: { handles: boolean }) {
     if (now && width >= 16 && height >= 16) live.current?.request(now, width, height);
   }, [asked, width, height]);
 
+  // The last frame is developed again when the grade changes.
+  const developed = sky && JSON.stringify(exposedGrade(sky, frame));
   useEffect(() => {
-    if (!canvas.current || !sky || width < 16) return;
-    canvas.current.width = width;
-    canvas.current.height = height;
+    const now = shownSky(useBench.getState());
+    if (!canvas.current || !now || width < 16) return;
+    if (canvas.current.width !== width) canvas.current.width = width;
+    if (canvas.current.height !== height) canvas.current.height = height;
     try {
       developer.current ??= new DisplayTransform(canvas.current);
-      developer.current.draw(sky.eye, exposedGrade(sky, useBench.getState().frame));
+      developer.current.draw(now.eye, exposedGrade(now, useBench.getState().frame));
     } catch (e) {
       queueMicrotask(() => setFault(String(e)));
     }
-  }, [sky, width, height]);
+  }, [developed, width, height]);
 
   useEffect(() => {
     const now = shownSky(useBench.getState());

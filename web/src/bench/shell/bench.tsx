@@ -158,7 +158,7 @@ export function Bench({ id }: { id: string }) {
 
 /** An empty sky opens once at the suggested exposure; after that nothing moves it but the hand. */
 function useFirstExposure() {
-  const suggested = useBench((s) => s.frame?.readouts?.suggested_ev100);
+  const suggested = useBench((s) => s.readouts?.suggested_ev100);
   useEffect(() => {
     if (suggested === undefined || location.hash !== FRESH) return;
     history.replaceState(null, "", location.pathname);

@@ -2,7 +2,8 @@
 
 import type { StateCreator } from "zustand";
 import type { Sky } from "../../data/sky";
-import type { PreviewFrame } from "../preview/preview-socket";
+import type { Readouts } from "../../data/measures";
+import type { Overhead, PreviewFrame } from "../preview/preview-socket";
 import type { Selection } from "./selection";
 
 /** What the bar says, and where it leads. */
@@ -23,6 +24,9 @@ export type Rgb = [number, number, number];
 export type ViewState = {
   selection: Selection | null;
   frame: PreviewFrame | null;
+  /** The last readings, of this frame or of one before it. */
+  readouts: Readouts | null;
+  overhead: Overhead | null;
   note: Note | null;
   /** A colour on its way from one row to another, linear. */
   carried: Rgb | null;
@@ -33,7 +37,7 @@ export type ViewState = {
   /** Who gets the colour of the next place that is clicked in the Picture. */
   picking: ((light: Rgb) => void) | null;
   select: (selection: Selection | null) => void;
-  /** Shows a picture, or readings beside the last one. */
+  /** Takes a picture, or readings. */
   setFrame: (frame: PreviewFrame) => void;
   notify: (words: string | null, link?: Note["link"]) => void;
   carry: (colour: Rgb) => void;
@@ -47,6 +51,8 @@ export type ViewState = {
 const cleared = {
   selection: null,
   frame: null,
+  readouts: null,
+  overhead: null,
   note: null,
   carried: null,
   dragging: false,
@@ -58,12 +64,10 @@ export const viewState: StateCreator<ViewState> = (set) => ({
   ...cleared,
   // Another layer is not dragged by accident.
   select: (selection) => set({ selection, dragging: false }),
-  setFrame: (frame) =>
-    set(({ frame: last }) => {
-      const { readouts, overhead } = frame;
-      if (frame.stage === "readings") return { frame: last && { ...last, readouts, overhead } };
-      return { frame: { ...frame, readouts: last?.readouts ?? null, overhead: last?.overhead ?? null } };
-    }),
+  setFrame: (frame) => {
+    const { readouts, overhead } = frame;
+    set(frame.stage === "readings" ? { readouts, overhead } : { frame });
+  },
   notify: (words, link) => set({ note: words === null ? null : { words, link } }),
   carry: (carried) => set({ carried }),
   pick: (picking) => set({ picking }),

@@ -7,7 +7,7 @@ import { GroupRows } from "./rows";
 
 /** The common wind and the time that has passed; says whether a loop closes. */
 export function DriftRows({ sky, schema }: { sky: Sky; schema: Schema }) {
-  const open = useBench((s) => s.frame?.readouts?.open_ends);
+  const open = useBench((s) => s.readouts?.open_ends);
   const nameOf = (id: string) => sky.clouds.find((l) => l.id === id)?.name ?? id;
   return (
     <>

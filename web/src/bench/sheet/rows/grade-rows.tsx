@@ -11,7 +11,7 @@ import { GroupRows } from "./rows";
 /** Exposure, white and curve; one exposure, or several against the sun's height. */
 export function GradeRows({ sky, schema }: { sky: Sky; schema: Schema }) {
   const { change } = useBench.getState();
-  const readouts = useBench((s) => s.frame?.readouts);
+  const readouts = useBench((s) => s.readouts);
   const group = groupsOf(sky, schema).find((g) => g.selection === "grade");
   const suggested = readouts?.suggested_ev100;
   const elevation = useBench((s) => sunElevation(sky, s.frame));

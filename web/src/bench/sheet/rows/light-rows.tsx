@@ -160,7 +160,7 @@ export function MoonRows({ sky, schema }: { sky: Sky; schema: Schema }) {
   const { change } = useBench.getState();
   const { moon } = sky;
   const disc = useBench((s) => s.frame?.discs[sky.suns.length]);
-  const readout = useBench((s) => s.frame?.readouts?.lights.find((l) => l.kind === "moon"));
+  const readout = useBench((s) => s.readouts?.lights.find((l) => l.kind === "moon"));
   const of = rowsOf(sky, schema, "moon");
   const phases: Record<MoonPhase["by"], MoonPhase> = {
     time: { by: "time" },
