@@ -37,8 +37,9 @@ async fn main() -> Result<()> {
         let db = Database::connect(&server.database).await?;
         let sql = format!(
             "select extract(epoch from finished_at - started_at)::float8 as whole,
-             extract(epoch from finished_at - (select max(done_at) from bake_pieces where bake_id = id))::float8
-             as assembly from bakes where id = '{id}'"
+             extract(epoch from finished_at
+             - (select max(done_at) from bake_pieces where bake_id = id))::float8 as assembly
+             from bakes where id = '{id}'"
         );
         let row = db.query_one_raw(Statement::from_string(db.get_database_backend(), sql)).await?;
         let row = row.context("the bake is there")?;

@@ -21,7 +21,9 @@ async fn main() -> Result<()> {
     let id = |i: usize| skies[i]["id"].as_str().unwrap_or_default().to_string();
 
     browser.driver.goto(&server.url).await?;
-    let loaded = "[...document.images].length >= 6 && [...document.images].slice(0, 6).every(i => i.complete && i.naturalWidth)";
+    let loaded = "document.images.length >= 6 && [...document.images]\
+                  .filter(i => i.getBoundingClientRect().top < innerHeight)\
+                  .every(i => i.complete && i.naturalWidth)";
     browser.wait(loaded, 180).await?;
     shot("skies").await?;
 

@@ -61,7 +61,7 @@ export function Sheet({ selection, sky, schema }: { selection: Selection; sky: S
           {titleOf(selection, sky)}
         </h2>
         <Button weight="quiet" onClick={() => select(null)} aria-label="Fold the sheet away">
-          Disclosure
+          Fold
         </Button>
       </header>
       <div className="min-h-0 overflow-y-auto px-3 pt-1 pb-3">
