@@ -1,7 +1,7 @@
 //! Time from a pointer's move to the new picture in the browser, over 100 moves each of the sun's handle and
-//! of the camera, with meter and Overhead open: `TENTER_TEST_DATABASE=… cargo run --bin hand_speed` prints the
-//! medians until it arrives, and the median and 95th percentile until it is on screen, ms. Each move waits
-//! for the picture of the one before.
+//! of the camera, with meter and Overhead open: `TENTER_TEST_DATABASE=… cargo run --bin hand_speed` prints
+//! the medians until it arrives, and the median and 95th percentile until it is on screen, ms. Each move
+//! waits for the picture of the one before.
 
 use anyhow::Result;
 use tenter_tests::browser::Browser;

@@ -59,7 +59,7 @@ impl<R: Real> InScatter<R> {
     }
 
     #[inline(always)]
-    pub fn to_array(&self) -> InScatterArray<R> {
+    pub fn to_array(self) -> InScatterArray<R> {
         let mut array = [R::splat(0.0); InScatter::COUNT];
         array[0] = self.above;
         array[1] = self.beside;

@@ -385,7 +385,7 @@ pub fn radiance_along(
                     scene,
                     directions: &pack_directions(chunk),
                     pixel_angle: pixel as f32,
-                    quality: quality,
+                    quality,
                     shadows: shadows.as_ref(),
                     shadow_weights: &ShadowWeights::identity(rays),
                     replay: MarchReplay::default(),
