@@ -1,4 +1,4 @@
-//! What a form is at places: hull, lumps and erosion, and how much of it lies around.
+//! A form at points: hull, lobes and erosion, and the cloud around.
 
 use super::{CloudForm, CloudSample, FADE, PROFILE_STEPS, TURN};
 use crate::clouds::cover::maps::Hull;
@@ -6,8 +6,8 @@ use crate::clouds::shape::cirriform::{FIBRE_ENDS, fibre_ends};
 use crate::clouds::shape::worley::WorleyBlock;
 use crate::simd::{Mask, Real, Subkernel};
 
-/// What lies over a place so far within a surface whose edge is so wide, as metres of full extinction: the
-/// integral of the smooth step that edges are.
+/// Cloud between a point at this depth inside and the surface with this edge, as metres of full extinction:
+/// the integral of the edge's smoothstep.
 #[inline(always)]
 fn within<R: Real>(inside: R, edge: R) -> R {
     let share = (inside / edge + R::splat(0.5)).clamp(0.0, 1.0);
@@ -15,21 +15,20 @@ fn within<R: Real>(inside: R, edge: R) -> R {
     in_edge + (inside - edge * R::splat(0.5)).max(R::splat(0.0))
 }
 
-/// Metres of full extinction in so long a way into a streak, whose end slopes so much and whose edge is so
-/// wide.
+/// Metres of full extinction along a path into a streak whose end has this slope and edge.
 #[inline(always)]
 fn fibre_column<R: Real>(slope: f32, way: R, edge: R) -> R {
     let inside = within(way.max(R::splat(0.0)) * R::splat(slope), edge);
     (inside - within(R::splat(0.0), edge)) * R::splat(1.0 / slope)
 }
 
-/// Metres of full extinction over and under a place in the middle of a streak, whose edge is so wide: the
-/// integrals of the smooth step over [`fibre_ends`].
+/// Metres of full extinction above and below a point in the middle of a streak with this edge: the
+/// integrals of the smoothstep over [`fibre_ends`].
 #[inline(always)]
 fn fibre_columns<R: Real>(z: R, depth: R, edge: R) -> [R; 2] {
     let zero = R::splat(0.0);
     let [low, high] = FIBRE_ENDS;
-    // Where both ends are as near.
+    // Equidistant from both ends.
     let middle = depth * R::splat(high / (low + high));
     let lower = fibre_column(low, middle, edge);
     let upper = fibre_column(high, depth - z.max(middle), edge);
@@ -54,16 +53,16 @@ impl CloudForm {
         let (smooth, side, mut above, mut below, mut beside);
         let mut lifted = zero;
         let (mut deep, mut dome) = (zero, zero);
-        // What a metre of distance is in the hull's value.
+        // Change of the hull's value per metre.
         let mut steep = R::splat(1.0);
-        // What is left of a distance where the hull's thickness changes fast.
+        // Factor on distances where the hull's thickness changes fast.
         let mut tilt = R::splat(1.0);
         if SHEET {
             let thickness = hull.value;
             tilt = R::splat(1.0) / (hull.slope * hull.slope * R::splat(0.35) + R::splat(1.0)).sqrt();
             let half = thickness * R::splat(0.5);
             if self.fibrous {
-                // Streaks hang all through the layer, thin toward both ends.
+                // Streaks span the layer, thin toward both ends.
                 smooth = half.min(fibre_ends(z, depth)) * squeeze;
                 side = smooth;
             } else {
@@ -77,33 +76,33 @@ impl CloudForm {
         } else {
             let q = hull.value - z * z;
             steep = (hull.slope * hull.slope + z * z * R::splat(4.0)).sqrt().max(R::splat(0.25) * depth);
-            // The slope tells the distance to a dome's own surface; another may stand nearer, so it is not
-            // trusted far. Outside, the way along the ground is a true bound.
+            // The slope gives the distance to the dome's own surface; another dome may be nearer, so it is
+            // trusted only nearby. Outside, the horizontal distance is a true bound.
             let body = (q / steep).max(-R::splat(self.open_step) - (z - depth).max(zero));
             let along = hull.value / hull.slope.max(R::splat(1e-3));
             let body = R::select(hull.value.lt(zero), body.min(along), body);
             side = body * R::splat(self.leaning) * squeeze;
             smooth = side.min((z - R::splat(self.hanging[1])) * squeeze);
             (above, below, beside) = (zero, z.max(zero), zero);
-            // Of a ball of radius r the hull is r^2 - x^2 and its slope 2 x.
+            // For a sphere of radius r the hull is r^2 - x^2 and its slope 2 x.
             let flat = hull.slope * R::splat(0.5);
             dome = flat.mul_add(flat, hull.value.max(zero)).sqrt();
             deep = (dome - flat.mul_add(flat, z * z).sqrt()).min(z) * squeeze;
         }
-        // How tall the body is that a lump here would grow on: uphill by a lump's reach.
+        // Height of the body that a lobe here grows on: uphill by the lobe's size.
         let body = slope_height(&hull, R::splat(self.amplitude[0]));
         let (inside, edge, out) =
             self.surface::<R, SHEET>(x * R::splat(self.shorten), y, z, w, [smooth, side], body);
         let share = (inside / edge + R::splat(0.5)).clamp(0.0, 1.0);
         if SHEET && self.fibrous {
-            // As much of a column is filled as in the middle of the streak, but for its ends.
+            // Columns are filled as in the middle of the streak, but for its ends.
             let filled =
                 (hull.value * R::splat(0.5) * squeeze / edge).smoothstep(R::splat(-0.5), R::splat(0.5));
             let columns = fibre_columns(z, depth, edge / squeeze);
             (above, below) = (columns[0] * filled, columns[1] * filled);
         }
         if SHEET && !self.fibrous {
-            // Lumps move the surface; deep inside they are left out.
+            // Lobes displace the surface; deep inside they are skipped.
             let reach = R::splat(self.max_displacement);
             let moved = R::select((reach + edge).lt(smooth), inside + reach, inside);
             let longer = R::splat(1.0) / (tilt * squeeze);
@@ -114,29 +113,29 @@ impl CloudForm {
             above = R::select(upper, nearer, farther);
             below = R::select(upper, farther, nearer);
         }
-        // A smooth step keeps the mean of the ramp and has no corner that shading would show.
+        // A smoothstep keeps the ramp's mean and has no corner that shading would show.
         let share = share * share * (R::splat(3.0) - share - share);
         let clear = inside + edge * R::splat(0.5);
-        // Lumps are steeper than a distance may be: among them, only a part of it is a safe step.
+        // Lobes are steeper than a distance function: among them only a part of it is a safe step.
         let among = smooth + R::splat(self.max_displacement) + edge * R::splat(0.5);
         let clear = R::select(clear.lt(zero), (clear * R::splat(0.5)).min(among), clear);
         let clear =
             if SHEET && self.fibrous { R::select(clear.lt(zero), clear * tilt, clear) } else { clear };
         let mut near = zero;
         if !SHEET {
-            // What lies over a lump and beside it is told from the surface that lumps have moved: an
-            // overhanging one has its whole tower over it.
+            // Columns are measured from the displaced surface: an overhanging lobe has the whole tower
+            // above it.
             let value = out.mul_add(steep, hull.value).max(zero);
             above = (value.sqrt() - z).max(zero);
             beside = value / hull.slope.max(R::splat(0.25) * depth);
-            // Lumps move the surface; deep inside, where nothing is seen, they are left out. Edges are
-            // thinner than what they lead to.
+            // Lobes displace the surface; deep inside they are skipped. Edges are thinner than full
+            // extinction.
             let reach = R::splat(self.max_displacement);
             let all = R::select((reach + edge).lt(smooth), inside + reach, inside);
             let round = (deep / smooth.max(R::splat(1.0))).clamp(0.25, 1.0);
             let round = R::select(R::splat(1.0).lt(smooth), round, R::splat(1.0));
             let from_edge = (all + edge * R::splat(0.5)).max(zero) * round * R::splat(self.steep);
-            // Lumps stand out from the dome, but are no smaller than the body they grow on.
+            // Lobes stand out from the dome, but have at least their body's radius.
             dome = dome.max(body);
             let in_edge = from_edge.min(edge);
             near = from_edge - in_edge + in_edge * in_edge / edge * R::splat(0.5);
@@ -162,10 +161,10 @@ impl CloudForm {
         }
     }
 
-    /// Metres of full extinction between a place of a sheet so thick, which begins at `lifted`, and its
-    /// nearer surface, `inside` which it stands; and the farther one. Edges are so wide, no less than `w`,
-    /// and `longer` upright. What of cloud would lie past the layer's own ends, of which the nearer one is
-    /// `end` away, is not there.
+    /// Metres of full extinction between a point of a layer of this thickness, which begins at `lifted`,
+    /// and its nearer surface, at depth `inside`; and the farther one. Edges have this width, at least `w`,
+    /// `longer` vertically. Cloud beyond the layer's own ends, of which the nearer one is `end` away, does
+    /// not exist.
     #[inline(always)]
     fn upright<R: Real>(
         &self,
@@ -184,7 +183,8 @@ impl CloudForm {
         [nearer, (whole - nearer).max(zero)]
     }
 
-    /// Lumps and erosion: the moved surface, the width of its edge, and how far it was moved out, m.
+    /// Lobes and erosion: signed distance to the displaced surface, width of its edge, and outward
+    /// displacement, m.
     #[inline(always)]
     fn surface<R: Real, const SHEET: bool>(
         &self,
@@ -197,7 +197,7 @@ impl CloudForm {
     ) -> (R, R, R) {
         let low = (z * R::splat(self.sharpen)).clamp(0.0, 1.0);
         let rise = if SHEET { (z * R::splat(self.rise)).clamp(0.0, 1.0) } else { R::splat(1.0) };
-        // Lumps no larger than the body they grow on, or they would float beside it as dust.
+        // Lobes are no larger than their body, or they would float beside it.
         let flank = (body * R::splat(self.flank)).min(R::splat(1.0));
         let edge = R::splat(self.edge[1]).lerp(R::splat(self.edge[0]), low).max(w);
         let hanging = R::splat(self.hanging[0]);
@@ -210,24 +210,24 @@ impl CloudForm {
             return (far, edge, R::splat(0.0));
         }
         let lumps = WorleyBlock::get();
-        // A turned block shows no grid.
+        // A rotated block hides the grid.
         let seen = self.shown(0, w);
         let coarse = lumps.at(self.turned::<R>(0, x, y, z));
         let lump = (coarse - R::splat(0.5)) * R::splat(2.0 * self.amplitude[0]);
-        // The farther out, the less of a lump is left: it is to swell from the body, not to float beside it.
+        // Lobes fade away from the body: they swell from it and do not float beside it.
         let rooted = side.min(R::splat(0.0)).mul_add(R::splat(self.rooted), R::splat(1.0)).max(R::splat(0.0));
         let lump = lump * swell * seen;
         let mut d = lump.mul_add(rooted, side);
-        // What is too small to be seen still eats its mean.
+        // Below the footprint, apply the mean erosion.
         let eaten =
             (R::splat(1.3) - coarse.lerp(R::splat(0.5), R::splat(1.0) - seen)) * R::splat(self.erosion);
         let seen = self.shown(1, w);
-        // Small bodies fray less, or only crumbs of them would be left.
+        // Small bodies erode less, or only fragments would be left.
         let fit = if SHEET { R::splat(1.0) } else { (body * R::splat(self.fray)).min(R::splat(1.0)) };
         d = d - eaten * R::splat(0.5) * fit * (R::splat(1.0) - seen);
         if R::splat(0.0).lt(seen).any() {
             let fine = lumps.at(self.turned::<R>(1, x, y, z));
-            // Crowns swell outward, undersides and shreds are eaten inward.
+            // Crowns swell outward, undersides and fragments erode inward.
             let crown = (fine - R::splat(0.5))
                 * R::splat(2.0 * self.amplitude[1])
                 * (rise * R::splat(1.4) - R::splat(0.4));
@@ -243,37 +243,37 @@ impl CloudForm {
         }
         let out = R::select(near, d - side, R::splat(0.0));
         if !SHEET {
-            // Whatever lumps make of flanks, the base stays where the air begins to condense; an underside
-            // that is not cut level is as lumpy as they are.
+            // Lobes do not move the base, which stays at the condensation level; an underside that is not
+            // flat has lobes.
             let under = (z - R::splat(self.hanging[1])) * R::splat(self.squeeze);
             d = d.min(lump.mul_add(hanging, under)).min(z + R::splat(self.edge[1] * 0.25));
         }
-        // Nothing hangs on the neighbours in the packet.
+        // Independent of the packet's other lanes.
         (R::select(near, d, far), edge, out)
     }
 
-    /// The edge of a sheet, wider by what lumps that are too small to be seen for footprints `w` move it to
-    /// and fro. Lumps are even from end to end; the slope of a smooth step has a twentieth of its width's
-    /// square as variance, what is even a third of its half's. Without it thin sheets, which are hardly more
-    /// than their lumps, would fade with them.
+    /// Edge of a stratiform layer, widened by the displacement of lobes below the footprint `w`. The
+    /// distribution of lobes is uniform; the slope of a smoothstep has the variance of a twentieth of its
+    /// squared width, a uniform one a third of its half's. Without this thin layers, which are hardly more
+    /// than their lobes, would fade with them.
     #[inline(always)]
     fn spread<R: Real>(&self, edge: R, swell: R, rise: R, w: R) -> R {
         let [coarse, fine] = [R::splat(1.0) - self.shown(0, w), R::splat(1.0) - self.shown(1, w)];
         let coarse = coarse * swell * R::splat(self.amplitude[0]);
         let crown = (rise * R::splat(1.4) - R::splat(0.4)) * R::splat(self.amplitude[1]);
-        // What is eaten goes from 0 to 0.8 of the erosion where coarse lumps are in the middle.
+        // Erosion ranges from 0 to 0.8 of its amplitude at the mean of coarse lobes.
         let fine = fine * (crown + R::splat(0.4 * self.erosion));
         let moved = coarse * coarse + fine * fine;
         moved.mul_add(R::splat(20.0 / 3.0), edge * edge).sqrt()
     }
 
-    /// Share of lumps of a size that footprints `w` see.
+    /// Share of lobes of a size that a footprint `w` resolves.
     #[inline(always)]
     fn shown<R: Real>(&self, size: usize, w: R) -> R {
         (R::splat(FADE) - w * R::splat(self.fade[size])).clamp(0.0, 1.0)
     }
 
-    /// A place in sides of a block, along its axes.
+    /// A point in block sides along the block's axes.
     #[inline(always)]
     fn turned<R: Real>(&self, k: usize, x: R, y: R, z: R) -> [R; 3] {
         let s = R::splat(self.per_block[k]);
@@ -289,7 +289,7 @@ impl CloudForm {
     }
 }
 
-/// A sample of a form; `SHEET`: of all but heaps; `COLUMNS`: with what lies above, below and beside.
+/// A sample of a form; `SHEET`: all but cumuliform; `COLUMNS`: with the cloud above, below and beside.
 pub(super) struct Sample<'a, R: Real, const SHEET: bool, const COLUMNS: bool> {
     pub(super) form: &'a CloudForm,
     pub(super) at: [R; 3],
@@ -313,8 +313,8 @@ impl<R: Real, const SHEET: bool, const COLUMNS: bool> Subkernel<R> for Sample<'_
 #[inline(always)]
 fn slope_height<R: Real>(hull: &Hull<R>, reach: R) -> R {
     let uphill = hull.slope.mul_add(reach, hull.value).max(R::splat(0.0)).sqrt();
-    // At the rim of a dome of height h and radius r the slope is 2 h h / r, which tells h as h and r go
-    // together.
+    // At the rim of a dome of height h and radius r the slope is 2 h h / r, which gives h as h and r are
+    // proportional.
     let own = hull.slope.mul_add(R::splat(0.4), hull.value.max(R::splat(0.0)).sqrt());
     uphill.min(own)
 }

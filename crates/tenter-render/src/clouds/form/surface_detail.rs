@@ -1,8 +1,8 @@
-//! What lumps and edges of a form are like, by its layer.
+//! Lobes and edges of a form, by its layer.
 
 use tenter_sky::document::{CloudLayer, Family};
 
-/// What lumps and edges of a form are like; lengths in metres.
+/// Lobes and edges of a form; lengths in metres.
 pub(super) struct SurfaceDetail {
     pub(super) family: Family,
     pub(super) depth: f64,
@@ -11,9 +11,9 @@ pub(super) struct SurfaceDetail {
     pub(super) amplitude: f64,
     /// Width of the edge at the crown and at the underside.
     pub(super) edge: [f64; 2],
-    /// How much longer lumps are along the heading.
+    /// Elongation of lobes along the heading.
     pub(super) length: f64,
-    /// Share of a usual edge that bodies have; small ones less.
+    /// Edge as a share of the usual one; less for small bodies.
     pub(super) small: f64,
 }
 
@@ -40,7 +40,7 @@ impl SurfaceDetail {
             Family::Cirriform => layer.stretch.sqrt() * 2.0,
             _ => layer.stretch.sqrt(),
         };
-        // Small bodies have thin edges, or they would be all edge.
+        // Small bodies have thin edges, or they would consist of edge.
         let small = if family == Family::Cumuliform { (lump / 600.0).clamp(0.15, 1.0) } else { 1.0 };
         let edge = edge.map(|e| e * layer.edge * small);
         SurfaceDetail {
@@ -55,7 +55,7 @@ impl SurfaceDetail {
         }
     }
 
-    /// Of the ice that the tallest bodies spread into.
+    /// Of anvils.
     pub(super) fn of_anvil(layer: &CloudLayer) -> SurfaceDetail {
         let depth = 0.2 * layer.depth_m;
         let lump = (0.05 * layer.cell_size_m).min(0.5 * depth);
