@@ -5,8 +5,8 @@ type Band = { layer: CloudLayer; y: (h: number) => number; left: number; right: 
 
 /** The layer's outline: as much of the width as its cover, heaped, rolled or drawn out. */
 export function LayerOutline({ layer, y, left, right }: Band) {
-  const heaps = familyOf[layer.kind] === "heaps";
-  if (familyOf[layer.kind] === "fibres" && layer.kind !== "cirrostratus")
+  const isCumuliform = familyOf[layer.kind] === "cumuliform";
+  if (familyOf[layer.kind] === "cirriform" && layer.kind !== "cirrostratus")
     return <Streaks {...{ layer, y, left, right }} />;
   // Few wide bodies: narrow ones would look like towers on this scale of altitude.
   const bodies = layer.cover < 0.4 ? 2 : 3;
@@ -18,9 +18,9 @@ export function LayerOutline({ layer, y, left, right }: Band) {
       (((Math.sin((i + 1) * 12.9898 + k * 37.719 + layer.seed * 78.233) * 43758.5453) % 1) + 1) % 1;
     const share = Math.min(1, layer.cover * (0.8 + 0.4 * vary(0)));
     if (share * pitch < 1) return "";
-    const w = pitch * (heaps ? Math.max(0.6, Math.sqrt(share)) : share);
+    const w = pitch * (isCumuliform ? Math.max(0.6, Math.sqrt(share)) : share);
     const x = left + pitch * i + (pitch - w) * vary(0);
-    if (heaps) return heap(x, w, base, y(layer.base_m + layer.depth_m * (0.6 + 0.4 * vary(1))), vary);
+    if (isCumuliform) return heap(x, w, base, y(layer.base_m + layer.depth_m * (0.6 + 0.4 * vary(1))), vary);
     const top = y(layer.base_m + layer.depth_m * (0.85 + 0.15 * vary(0)));
     return `M${x} ${base} Q${x} ${top} ${x + Math.min(w, 8)} ${top} H${x + w - Math.min(w, 8)} Q${x + w} ${top} ${x + w} ${base} Z`;
   });
