@@ -6,6 +6,8 @@ pub mod frame;
 pub mod hdr;
 pub mod ktx2;
 pub mod png;
+pub mod vdb;
+pub mod volume;
 
 #[cfg(test)]
 mod tests;

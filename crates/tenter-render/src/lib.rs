@@ -14,3 +14,4 @@ pub mod prepare;
 pub mod scene;
 pub mod simd;
 pub mod source;
+pub mod volume;
