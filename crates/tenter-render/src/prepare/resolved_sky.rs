@@ -1,7 +1,7 @@
 //! A document with what follows from it alone, worked out once for a request.
 
 use crate::scene::{PlacedLight, PlacedSun, placed_lights};
-use tenter_sky::document::{Grade, Sky, SkyKind};
+use tenter_sky::document::{Sky, SkyKind};
 use tenter_sky::spectrum::solar_illuminance;
 
 /// Share of the light below which that of others is neglected.
@@ -46,11 +46,6 @@ impl ResolvedSky {
     /// Exposure value at ISO 100 for that elevation.
     pub fn ev100(&self) -> f64 {
         self.sky.grade.ev100_at(self.sun_elevation_deg)
-    }
-
-    /// The grade with that exposure alone.
-    pub fn grade(&self) -> Grade {
-        Grade { ev100: self.ev100(), exposures: Vec::new(), ..self.sky.grade.clone() }
     }
 
     /// The sky with its one sun at strength 1, and that sun's strength: light is linear in it, so that one

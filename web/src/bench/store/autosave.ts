@@ -23,6 +23,8 @@ function keyFor(sky: Sky, revision: number): string {
 /** How soon changes and history are kept in the browser, ms: a moving hand does not wait for it. */
 const KEEP_AFTER = 200;
 let keeping: ReturnType<typeof setTimeout> | undefined;
+/** Whether steps were made or undone since the history was kept: a moving hand makes none. */
+let historyChanged = false;
 
 /** Keeps the document and its history in the browser. */
 function keep() {
@@ -30,15 +32,16 @@ function keep() {
   keeping = undefined;
   const { record, sky, saving, past, future } = useBench.getState();
   if (!record || !sky) return;
-  keepHistory(record.id, sky, { past, future });
+  if (historyChanged) keepHistory(record.id, sky, { past, future });
+  historyChanged = false;
   if (saving.state !== "saved") keepChange({ record, sky, saving });
 }
 
 useBench.subscribe((now, before) => {
   if (!now.record) return;
   const changed = now.sky !== before.sky || now.saving !== before.saving;
-  if (changed || now.past !== before.past || now.future !== before.future)
-    keeping ??= setTimeout(keep, KEEP_AFTER);
+  historyChanged ||= now.past !== before.past || now.future !== before.future;
+  if (changed || historyChanged) keeping ??= setTimeout(keep, KEEP_AFTER);
   if (changed && now.saving.state === "unsaved") scheduleSave();
 });
 
