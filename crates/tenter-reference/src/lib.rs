@@ -37,7 +37,8 @@ use tenter_sky::spectrum::{Rgb, luminance};
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum Unsupported {
     #[error(
-        "clouds: the reference integrator knows clouds with physical light and shadow only; leave tints, lift, high orders and shadows as they are"
+        "clouds: the reference integrator knows clouds with physical light and shadow only; leave \
+         tints, lift, high orders and shadows as they are"
     )]
     Clouds,
     #[error("fog: the reference integrator does not follow light through low fog yet; mute it")]

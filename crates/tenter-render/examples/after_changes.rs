@@ -102,7 +102,8 @@ fn main() {
         let text = std::fs::read_to_string(&path).expect("the file can be read");
         let sky = Sky::from_json(&text).unwrap_or_else(|p| panic!("{p}"));
         println!(
-            "{path}: first 240 x 135, median, worst (scene); refined 960 x 540, the same; ms; light of first over refined, median and farthest"
+            "{path}: first 240 x 135, median, worst (scene); refined 960 x 540, the same; ms; light \
+             of first over refined, median and farthest"
         );
         let scene_cache = SceneCache::default();
         for (name, change) in CHANGES {

@@ -6,7 +6,8 @@ use tenter_sky::camera::angles_of;
 use tenter_sky::document::Sky;
 use tenter_sky::spectrum::Rgb;
 
-pub(super) const SH_CONVENTION: &str = "irradiance (lx, linear Rec.709) of a surface facing n in map axes is the sum of \
+pub(super) const SH_CONVENTION: &str = "irradiance (lx, linear Rec.709) of a surface facing n in map \
+        axes is the sum of \
 coefficient[i] * Y[i](n), with real orthonormal Y in the order 1, y, z, x, xy, yz, 3z^2-1, xz, x^2-y^2 \
 (Ramamoorthi and Hanrahan 2001, eq. 3 and 8; z is north here)";
 
