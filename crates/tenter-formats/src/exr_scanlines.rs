@@ -23,12 +23,6 @@ impl Depth {
             Depth::Float => "float",
         }
     }
-    fn bytes(self) -> usize {
-        match self {
-            Depth::Half => 2,
-            Depth::Float => 4,
-        }
-    }
 }
 
 /// Rows of a block: ZIP compression takes 16 at a time.
@@ -36,19 +30,48 @@ pub const BLOCK_ROWS: usize = 16;
 /// Level 2 of 12: files as small as at level 4 of other deflaters, in half their time.
 const LEVEL: i32 = 2;
 
+/// A channel of a picture.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Channel {
+    pub name: &'static str,
+    pub depth: Depth,
+}
+
+impl Channel {
+    /// Blue, green and red, as files order them.
+    pub fn rgb(depth: Depth) -> [Channel; 3] {
+        ["B", "G", "R"].map(|name| Channel { name, depth })
+    }
+    /// The same with opacity.
+    pub fn rgba(depth: Depth) -> [Channel; 4] {
+        ["A", "B", "G", "R"].map(|name| Channel { name, depth })
+    }
+}
+
 /// The header's attributes, in the order in which they are written.
 pub struct Header {
     bytes: Vec<u8>,
     height: usize,
 }
 
+const MAGIC: [u8; 4] = [0x76, 0x2f, 0x31, 0x01];
+/// Version 2; with the flag for several parts.
+const VERSION: u32 = 2;
+const MULTI_PART: u32 = 1 << 12;
+
 impl Header {
     /// What every picture of ours has: channels B, G and R, ZIP compression, primaries and white of Rec.709.
     pub fn new(width: usize, height: usize, depth: Depth) -> Header {
-        let mut header = Header { bytes: vec![0x76, 0x2f, 0x31, 0x01, 2, 0, 0, 0], height };
-        let kind: i32 = if depth == Depth::Half { 1 } else { 2 };
+        Header::with_channels(width, height, &Channel::rgb(depth))
+    }
+
+    /// The same with other channels, which stand in the order of their names.
+    pub fn with_channels(width: usize, height: usize, named: &[Channel]) -> Header {
+        debug_assert!(named.is_sorted_by_key(|c| c.name), "{named:?} are not in order");
+        let mut header = Header { bytes: Vec::new(), height };
         let mut channels = Vec::new();
-        for name in ["B", "G", "R"] {
+        for Channel { name, depth } in named {
+            let kind: i32 = if *depth == Depth::Half { 1 } else { 2 };
             channels.extend(name.bytes());
             channels.push(0);
             channels.extend(kind.to_le_bytes());
@@ -74,6 +97,17 @@ impl Header {
         header.add_floats("chromaticities", "chromaticities", &primaries);
         header.add_text("software", crate::software());
         header
+    }
+
+    /// Names the part of a file with several.
+    pub fn name_part(&mut self, name: &str) {
+        self.add_text("name", name);
+        self.add_text("type", "scanlineimage");
+        self.add("chunkCount", "int", &(self.blocks() as i32).to_le_bytes());
+    }
+
+    fn blocks(&self) -> usize {
+        self.height.div_ceil(BLOCK_ROWS)
     }
 
     fn add(&mut self, name: &str, kind: &str, value: &[u8]) {
@@ -109,16 +143,47 @@ impl Header {
     }
 
     /// The beginning of the file: the header, and where each of the blocks of these lengths begins.
-    pub fn begin(mut self, lengths: &[usize]) -> Vec<u8> {
-        debug_assert_eq!(lengths.len(), self.height.div_ceil(BLOCK_ROWS));
-        self.bytes.push(0);
-        let mut at = (self.bytes.len() + 8 * lengths.len()) as u64;
+    pub fn begin(self, lengths: &[usize]) -> Vec<u8> {
+        debug_assert_eq!(lengths.len(), self.blocks());
+        let mut bytes = [&MAGIC[..], &VERSION.to_le_bytes(), &self.bytes, &[0]].concat();
+        let mut at = (bytes.len() + 8 * lengths.len()) as u64;
         for length in lengths {
-            self.bytes.extend(at.to_le_bytes());
+            bytes.extend(at.to_le_bytes());
             at += (8 + length) as u64;
         }
-        self.bytes
+        bytes
     }
+}
+
+/// The beginning of a file with several parts, whose headers are named. `blocks`: part and length of each
+/// block in the order in which they stand in the file.
+pub fn begin_parts(parts: &[Header], blocks: &[(usize, usize)]) -> Vec<u8> {
+    let mut bytes = [&MAGIC[..], &(VERSION | MULTI_PART).to_le_bytes()].concat();
+    for header in parts {
+        bytes.extend(&header.bytes);
+        bytes.push(0);
+    }
+    bytes.push(0);
+    let mut at = (bytes.len() + 8 * blocks.len()) as u64;
+    let mut places: Vec<Vec<u64>> = vec![Vec::new(); parts.len()];
+    for (part, length) in blocks {
+        places[*part].push(at);
+        at += (PART_HEAD + length) as u64;
+    }
+    debug_assert!(places.iter().zip(parts).all(|(p, header)| p.len() == header.blocks()));
+    bytes.extend(places.iter().flatten().flat_map(|at| at.to_le_bytes()));
+    bytes
+}
+
+/// Bytes before a block of a file with several parts.
+const PART_HEAD: usize = 12;
+
+/// What stands before the block of a number in a file with several parts.
+pub fn part_block_head(part: usize, number: usize, length: usize) -> [u8; PART_HEAD] {
+    let mut head = [0; PART_HEAD];
+    head[..4].copy_from_slice(&(part as i32).to_le_bytes());
+    head[4..].copy_from_slice(&block_head(number, length));
+    head
 }
 
 /// What stands before the block of a number: its first row and its length in bytes.
@@ -131,22 +196,36 @@ pub fn block_head(number: usize, length: usize) -> [u8; 8] {
 
 /// The blocks of whole rows, of which the first begins a block.
 pub fn blocks(pixels: &[Rgb], width: usize, depth: Depth) -> Vec<Vec<u8>> {
-    pixels.par_chunks(width * BLOCK_ROWS).map(|rows| block(rows, width, depth)).collect()
+    blocks_of(&Channel::rgb(depth), pixels.len(), width, &|channel, i| pixels[i][2 - channel])
 }
 
-/// Rows as ZIP compression keeps them: bytes of one weight together, differences, deflated.
-fn block(pixels: &[Rgb], width: usize, depth: Depth) -> Vec<u8> {
-    let mut plain = Vec::with_capacity(pixels.len() * 3 * depth.bytes());
-    for row in pixels.chunks_exact(width) {
-        for channel in [2, 1, 0] {
-            match depth {
-                Depth::Half => {
-                    plain.extend(row.iter().flat_map(|p| f16::from_f32(p[channel]).to_le_bytes()));
+/// The same of any channels: `value` gives that of a channel, by its place, in a pixel.
+pub fn blocks_of(
+    channels: &[Channel],
+    pixels: usize,
+    width: usize,
+    value: &(dyn Fn(usize, usize) -> f32 + Sync),
+) -> Vec<Vec<u8>> {
+    let each = width * BLOCK_ROWS;
+    let block = |number: usize| {
+        let mut plain = Vec::new();
+        let (from, to) = (number * each, ((number + 1) * each).min(pixels));
+        for row in (from..to).step_by(width) {
+            for (c, Channel { depth, .. }) in channels.iter().enumerate() {
+                let values = (row..row + width).map(|i| value(c, i));
+                match depth {
+                    Depth::Half => plain.extend(values.flat_map(|v| f16::from_f32(v).to_le_bytes())),
+                    Depth::Float => plain.extend(values.flat_map(f32::to_le_bytes)),
                 }
-                Depth::Float => plain.extend(row.iter().flat_map(|p| p[channel].to_le_bytes())),
             }
         }
-    }
+        deflated(plain)
+    };
+    (0..pixels.div_ceil(each)).into_par_iter().map(block).collect()
+}
+
+/// Bytes as ZIP compression keeps them: those of one weight together, differences, deflated.
+fn deflated(plain: Vec<u8>) -> Vec<u8> {
     let mut sorted: Vec<u8> =
         plain.iter().step_by(2).chain(plain.iter().skip(1).step_by(2)).copied().collect();
     for i in (1..sorted.len()).rev() {

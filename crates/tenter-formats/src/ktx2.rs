@@ -26,29 +26,56 @@ pub fn write_cube(
     depth: Depth,
     mips: bool,
 ) -> Result<(), FormatError> {
-    let fail = |e| FormatError::Io(path.to_owned(), e);
-    let levels = levels(pixels, width, mips);
+    write_levels(path, &levels(pixels, width, mips), width, depth)
+}
+
+/// Writes levels of six faces each, the largest first, faces as KTX2 turns them ([`turned`]).
+pub fn write_levels(
+    path: &Path,
+    levels: &[Vec<Rgb>],
+    width: usize,
+    depth: Depth,
+) -> Result<(), FormatError> {
+    let put = || {
+        let mut file = std::io::BufWriter::new(std::fs::File::create(path)?);
+        file.write_all(&head(width, depth, levels.len()))?;
+        for faces in levels.iter().rev() {
+            file.write_all(&bytes(faces, depth))?;
+        }
+        file.flush()
+    };
+    put().map_err(|e| FormatError::Io(path.to_owned(), e))
+}
+
+/// Levels from faces of a width down to one pixel.
+pub fn level_count(width: usize) -> usize {
+    width.ilog2() as usize + 1
+}
+
+/// What stands in a file before its levels, of which the smallest comes first. Each level has half the width
+/// of the one before.
+pub fn head(width: usize, depth: Depth, levels: usize) -> Vec<u8> {
     let (format, channel_bytes) = match depth {
         Depth::Half => (HALF_RGBA, 2u32),
         Depth::Float => (FLOAT_RGBA, 4u32),
     };
     let descriptor = descriptor(channel_bytes);
     let facts = key_values(&[("KTXorientation", "rd"), ("KTXwriter", software())]);
-    let index_end = 80 + 24 * levels.len();
+    let index_end = 80 + 24 * levels;
     let facts_at = index_end + descriptor.len();
     let pixel_bytes = 4 * channel_bytes as usize;
     let mut at = (facts_at + facts.len()).next_multiple_of(pixel_bytes);
     // The smallest level comes first in the file, the largest first in the index.
-    let mut places = vec![(0, 0); levels.len()];
-    for (level, faces) in levels.iter().enumerate().rev() {
-        let length = faces.len() * pixel_bytes;
+    let mut places = vec![(0, 0); levels];
+    for level in (0..levels).rev() {
+        let length = FACES * (width >> level).pow(2) * pixel_bytes;
         places[level] = (at, length);
         at += length;
     }
 
     let mut head = IDENTIFIER.to_vec();
     let side = width as u32;
-    for word in [format, channel_bytes, side, side, 0, 0, FACES as u32, levels.len() as u32, 0] {
+    for word in [format, channel_bytes, side, side, 0, 0, FACES as u32, levels as u32, 0] {
         head.extend(word.to_le_bytes());
     }
     for word in [index_end, descriptor.len(), facts_at, facts.len()] {
@@ -63,13 +90,7 @@ pub fn write_cube(
     head.extend(descriptor);
     head.extend(facts);
     head.resize(places.last().expect("there is a level").0, 0);
-
-    let mut file = std::io::BufWriter::new(std::fs::File::create(path).map_err(fail)?);
-    file.write_all(&head).map_err(fail)?;
-    for faces in levels.iter().rev() {
-        file.write_all(&bytes(faces, depth)).map_err(fail)?;
-    }
-    file.flush().map_err(fail)
+    head
 }
 
 /// Pixels of each level, largest first, faces as KTX2 turns them.
@@ -78,36 +99,45 @@ fn levels(pixels: &[Rgb], width: usize, mips: bool) -> Vec<Vec<Rgb>> {
     let mut side = width;
     while mips && side > 1 {
         let above = levels.last().expect("there is a level");
-        let half = side / 2;
-        let smaller = (0..FACES * half * half)
-            .map(|i| {
-                let (x, y) = (i % half * 2, i / half % half * 2);
-                let first = i / (half * half) * side * side + y * side + x;
-                std::array::from_fn(|c| {
-                    [0, 1, side, side + 1].iter().map(|step| above[first + step][c]).sum::<f32>() * 0.25
-                })
-            })
-            .collect();
-        levels.push(smaller);
-        side = half;
+        levels.push(halved(above, side));
+        side /= 2;
     }
     levels
 }
 
+/// Rows of half the width and half as many: means of 2 x 2 pixels.
+pub fn halved(above: &[Rgb], width: usize) -> Vec<Rgb> {
+    let half = width / 2;
+    (0..above.len() / 4)
+        .map(|i| {
+            let first = i / half * 2 * width + i % half * 2;
+            std::array::from_fn(|c| {
+                [0, 1, width, width + 1].iter().map(|step| above[first + step][c]).sum::<f32>() * 0.25
+            })
+        })
+        .collect()
+}
+
 /// From faces as seen inside the cube to KTX2's, which are seen from outside: mirrored left to right, those
 /// of the y axis top to bottom.
-fn turned(pixels: &[Rgb], width: usize) -> Vec<Rgb> {
+pub fn turned(pixels: &[Rgb], width: usize) -> Vec<Rgb> {
     (0..FACES * width * width)
         .map(|i| {
             let (x, y, face) = (i % width, i / width % width, i / (width * width));
-            let upright = face == 2 || face == 3;
-            let (x, y) = if upright { (x, width - 1 - y) } else { (width - 1 - x, y) };
+            let (x, y) = if is_upside_down(face) { (x, width - 1 - y) } else { (width - 1 - x, y) };
             pixels[(face * width + y) * width + x]
         })
         .collect()
 }
 
-fn bytes(pixels: &[Rgb], depth: Depth) -> Vec<u8> {
+/// Whether a face stands in the file with its rows from the bottom up (and its columns as seen); those of the
+/// other faces are mirrored left to right.
+pub fn is_upside_down(face: usize) -> bool {
+    face == 2 || face == 3
+}
+
+/// Pixels as they stand in a level.
+pub fn bytes(pixels: &[Rgb], depth: Depth) -> Vec<u8> {
     let rgba = pixels.iter().flat_map(|p| [p[0], p[1], p[2], 1.0]);
     match depth {
         Depth::Half => rgba.flat_map(|v| f16::from_f32(v).to_le_bytes()).collect(),

@@ -6,6 +6,7 @@ pub mod frame;
 pub mod hdr;
 pub mod ktx2;
 pub mod png;
+pub mod vdb;
 
 #[cfg(test)]
 mod tests;
@@ -32,6 +33,6 @@ pub enum FormatError {
 pub const MOST_IN_HALF: f64 = 65_000.0;
 
 /// What files say they were written by.
-fn software() -> &'static str {
+pub fn software() -> &'static str {
     concat!("Tenter ", env!("CARGO_PKG_VERSION"))
 }

@@ -4,6 +4,7 @@
 mod ask;
 mod make;
 mod run;
+mod volume;
 
 use clap::{Parser, Subcommand};
 use std::process::ExitCode;
@@ -59,6 +60,9 @@ enum Command {
     /// An environment map with its sidecar.
     #[command(after_help = "Example: tenter map sky.json --width 2048 --out sky.exr")]
     Map(make::MapArguments),
+    /// Clouds as OpenVDB volumes.
+    #[command(after_help = "Example: tenter volume sky.json --voxel 20 --extent 4 --out clouds.vdb")]
+    Volume(volume::VolumeArguments),
 }
 
 /// Why a command ended without doing what was asked.
@@ -92,6 +96,7 @@ fn main() -> ExitCode {
         Command::Probe(a) => ask::probe(a),
         Command::Picture(a) => make::picture(a),
         Command::Map(a) => make::map(a),
+        Command::Volume(a) => volume::volume(a),
     };
     match outcome {
         Ok(()) => ExitCode::SUCCESS,

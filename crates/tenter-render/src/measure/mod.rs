@@ -9,7 +9,7 @@ use crate::scene::{Face, Light, Scene, grade_of};
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::f64::consts::{PI, TAU};
-use tenter_sky::camera::{Camera, Projection, angles_of, toward};
+use tenter_sky::camera::{Camera, angles_of, toward};
 use tenter_sky::develop::{suggested_ev100, white_luminance};
 use tenter_sky::document::Sky;
 use tenter_sky::document::schema::write_types;
@@ -93,7 +93,7 @@ pub fn readouts_with(
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Result<Readouts, Cancelled> {
     let discs = discs(scene, MarchQuality::default());
-    let level = Camera { projection: Projection::Level, width: SIDE, height: SIDE };
+    let level = Camera::level(SIDE);
     let picture = render(scene, &level, MarchQuality::COARSE, cancelled)?;
     let mut diffuse = [0.0f64; 3];
     for pixel in &picture.pixels {

@@ -3,7 +3,7 @@
 use super::{Area, Picture};
 use crate::integrator::{MarchQuality, radiance_along};
 use crate::scene::{Face, Light, Scene};
-use tenter_sky::camera::{Camera, Facing, Projection, angles_of, cube};
+use tenter_sky::camera::{Camera, Facing, LowerHalf, Projection, angles_of, cube};
 use tenter_sky::spectrum::Rgb;
 
 /// Samples along each side of the mask.
@@ -114,7 +114,7 @@ fn shown(light: &Light) -> (Surface, Camera) {
     let radius = light.placed.in_sky.disc_radius;
     let flattening = light.placed.flattening;
     let projection = Projection::Around { facing: Facing::new(azimuth, elevation), radius, flattening };
-    let camera = Camera { projection, width: MASK_SIDE, height: MASK_SIDE };
+    let camera = Camera { projection, width: MASK_SIDE, height: MASK_SIDE, lower: LowerHalf::AsSeen };
     (Surface::new(&light.placed.face, direction), camera)
 }
 

@@ -15,7 +15,7 @@ pub use edges::supersample_edges;
 pub use glare::{add_glare, spread};
 pub use incremental::IncrementalRenderer;
 pub use map::{
-    BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, Layout, LightFact, MapError, MapFacts, MapRender,
+    BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, Layout, LightFact, LowerFill, MapError, MapFacts, MapRender,
     MapSettings, MapSums, SMALLEST_WIDTH, Scale, SettingsError,
 };
 pub use reproject::Reprojection;

@@ -6,7 +6,7 @@ use crate::integrator::{MarchQuality, radiance_along};
 use crate::scene::{GroundIrradiance, Scene};
 use glam::DVec3;
 use std::f64::consts::{PI, TAU};
-use tenter_sky::camera::{Camera, Projection};
+use tenter_sky::camera::Camera;
 
 /// Pixels along a side of the orthographic picture of the sky.
 const SIDE: usize = 36;
@@ -55,7 +55,7 @@ impl GroundIrradiance {
 /// Directions over the sky with their weights: pixels of an orthographic picture contribute equally to the
 /// irradiance.
 fn spread() -> impl Iterator<Item = (DVec3, f64)> {
-    let level = Camera { projection: Projection::Level, width: SIDE, height: SIDE };
+    let level = Camera::level(SIDE);
     let middle = |i: usize| level.direction((i % SIDE) as f64 + 0.5, (i / SIDE) as f64 + 0.5);
     let inside: Vec<_> = (0..SIDE * SIDE).filter_map(middle).collect();
     let share = PI / inside.len() as f64;

@@ -15,6 +15,19 @@ pub struct Camera {
     pub projection: Projection,
     pub width: usize,
     pub height: usize,
+    pub lower: LowerHalf,
+}
+
+/// What pixels below the level show.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum LowerHalf {
+    /// What lies there.
+    #[default]
+    AsSeen,
+    /// The upper half, mirrored about the level.
+    Mirrored,
+    /// Nothing.
+    Hidden,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -74,28 +87,48 @@ impl Camera {
             facing: Facing::new(eye.heading_deg.to_radians(), eye.pitch_deg.to_radians()),
             half_width: (eye.horizontal_field_of_view() * 0.5).tan(),
         };
-        Camera { projection, width, height }
+        Camera { projection, width, height, lower: LowerHalf::AsSeen }
     }
 
     pub fn latlong(width: usize, heading_deg: f64) -> Camera {
         let projection = Projection::Latlong { heading: heading_deg.to_radians() };
-        Camera { projection, width, height: width / 2 }
+        Camera { projection, width, height: width / 2, lower: LowerHalf::AsSeen }
     }
 
     /// `width` pixels along each face.
     pub fn cube(width: usize, heading_deg: f64) -> Camera {
         let projection = Projection::Cube { heading: heading_deg.to_radians() };
-        Camera { projection, width, height: 6 * width }
+        Camera { projection, width, height: 6 * width, lower: LowerHalf::AsSeen }
     }
 
     pub fn fisheye(width: usize, heading_deg: f64) -> Camera {
         let projection = Projection::Fisheye { heading: heading_deg.to_radians() };
-        Camera { projection, width, height: width }
+        Camera { projection, width, height: width, lower: LowerHalf::AsSeen }
+    }
+
+    /// The upper hemisphere by what it adds to the illuminance of level ground.
+    pub fn level(side: usize) -> Camera {
+        Camera { projection: Projection::Level, width: side, height: side, lower: LowerHalf::AsSeen }
+    }
+
+    /// The same with another lower half.
+    pub fn with_lower(self, lower: LowerHalf) -> Camera {
+        Camera { lower, ..self }
     }
 
     /// Unit direction at a place in pixels (0.5, 0.5 is the centre of the first one, at the upper left).
-    /// `None` where the projection shows nothing.
+    /// `None` where the picture shows nothing.
     pub fn direction(&self, x: f64, y: f64) -> Option<[f64; 3]> {
+        let d = self.projected(x, y)?;
+        match self.lower {
+            LowerHalf::AsSeen => Some(d),
+            LowerHalf::Mirrored => Some([d[0], d[1], d[2].abs()]),
+            LowerHalf::Hidden => (d[2] >= 0.0).then_some(d),
+        }
+    }
+
+    /// The direction that the projection has at a place, whatever the lower half shows.
+    fn projected(&self, x: f64, y: f64) -> Option<[f64; 3]> {
         let (w, h) = (self.width as f64, self.height as f64);
         match self.projection {
             Projection::Lens { facing, half_width } => {
@@ -256,8 +289,8 @@ mod tests {
             Camera::latlong(1024, 70.0),
             Camera::cube(64, 33.0),
             Camera::fisheye(64, 12.0),
-            Camera { projection: around, width: 64, height: 64 },
-            Camera { projection: Projection::Level, width: 64, height: 64 },
+            Camera { projection: around, width: 64, height: 64, lower: LowerHalf::AsSeen },
+            Camera::level(64),
         ] {
             for (x, y) in [(10.0, 20.0), (31.5, 31.5), (40.0, 30.25), (50.5, 330.5)] {
                 let Some(d) = c.direction(x, y) else { continue };

@@ -8,7 +8,7 @@ mod settings;
 mod sums;
 
 pub use facts::{Irradiance, Largest, LightFact, MapFacts};
-pub use settings::{BAND_ROWS, LARGEST_WIDTH, Layout, MapSettings, SMALLEST_WIDTH, Scale, SettingsError};
+pub use settings::{BAND_ROWS, LARGEST_WIDTH, Layout, LowerFill, MapSettings, SMALLEST_WIDTH, Scale, SettingsError};
 pub use sums::MapSums;
 
 use super::disc::{Disc, DiscPixel, add_light, discs};
@@ -20,7 +20,7 @@ use crate::prepare::{Cancelled, SceneCache};
 use crate::scene::{Face, Scene, grade_of};
 use facts::SH_CONVENTION;
 use std::f64::consts::PI;
-use tenter_sky::camera::{Camera, angles_of};
+use tenter_sky::camera::{Camera, LowerHalf, angles_of};
 use tenter_sky::develop::white_luminance;
 use tenter_sky::document::{Grade, Sky};
 use tenter_sky::spectrum::{Rgb, gamut_to_grey, luminance};
@@ -178,6 +178,30 @@ impl MapRender {
         ((self.camera.pixel_angle() / FINE - 0.01).ceil() as usize).clamp(1, MOST_PARTS)
     }
 
+    fn lower(&self) -> LowerHalf {
+        match self.settings.lower {
+            LowerFill::Ground => LowerHalf::AsSeen,
+            LowerFill::Mirror => LowerHalf::Mirrored,
+            LowerFill::Black | LowerFill::Colour(_) => LowerHalf::Hidden,
+        }
+    }
+
+    /// Puts the one colour of the lower half into a part of the map.
+    fn fill_lower(&self, picture: &mut Picture, area: Area) {
+        let colour = match self.settings.lower {
+            LowerFill::Ground | LowerFill::Mirror => return,
+            LowerFill::Black => [0.0; 3],
+            LowerFill::Colour(rgb) => rgb.map(|v| v as f32),
+        };
+        for (i, pixel) in picture.pixels.iter_mut().enumerate() {
+            let (x, y) = (area.x + i % area.width, area.y + i / area.width);
+            let d = self.camera.direction(x as f64 + 0.5, y as f64 + 0.5);
+            if d.is_some_and(|d| d[2] < 0.0) {
+                *pixel = colour;
+            }
+        }
+    }
+
     /// Pixels of one band as they stand in the file: inside Rec.709, none negative. Also the sums over them.
     pub fn band(
         &self,
@@ -192,6 +216,7 @@ impl MapRender {
                 let parts = self.parts();
                 let fine =
                     MapSettings { width: parts * self.settings.width, ..self.settings.clone() }.camera();
+                let fine = fine.with_lower(self.lower());
                 let [y, width, height] = [from, area.width, area.height].map(|v| v * parts);
                 let area = Area { x: 0, y, width, height };
                 let (scene, quality) = (&self.scene, self.quality);
@@ -200,6 +225,7 @@ impl MapRender {
                 box_filter(picture, &fine, area, parts)
             }
         };
+        self.fill_lower(&mut picture, area);
         if self.settings.sun {
             add_light(&mut picture, area, &self.disc_pixels);
         }

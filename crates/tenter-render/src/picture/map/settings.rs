@@ -13,6 +13,9 @@ pub const LARGEST_WIDTH: usize = 16_384;
 pub const LARGEST_FACE: usize = 4096;
 pub const LARGEST_CIRCLE: usize = 8192;
 
+/// Brightest colour of a lower half, cd/m2.
+const BRIGHTEST_FILL: f64 = 1e6;
+
 /// What a value of 1 in the file means.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
@@ -63,6 +66,20 @@ impl Layout {
     }
 }
 
+/// What the lower half of a map shows.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum LowerFill {
+    /// The ground with its albedo, lit and under air.
+    #[default]
+    Ground,
+    /// The sky, mirrored about the level.
+    Mirror,
+    Black,
+    /// One colour, linear Rec.709, cd/m2.
+    Colour([f64; 3]),
+}
+
 /// How a map is made.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(default, deny_unknown_fields)]
@@ -80,6 +97,7 @@ pub struct MapSettings {
     pub clouds: bool,
     /// Whether trial land is; it never is unless asked for.
     pub land: bool,
+    pub lower: LowerFill,
     /// Most noise that may be left, percent; without it steps are as usual.
     pub noise_percent: Option<f64>,
 }
@@ -94,6 +112,7 @@ impl Default for MapSettings {
             sun: true,
             clouds: true,
             land: false,
+            lower: LowerFill::Ground,
             noise_percent: None,
         }
     }
@@ -122,6 +141,12 @@ impl MapSettings {
         }
         if !self.heading_deg.is_finite() || self.heading_deg.abs() > 360.0 {
             return fail("heading_deg", self.heading_deg.to_string(), "should be from -360 to 360".into());
+        }
+        if let LowerFill::Colour(rgb) = self.lower
+            && rgb.iter().any(|v| !(0.0..=BRIGHTEST_FILL).contains(v))
+        {
+            let problem = format!("should be from 0 to {BRIGHTEST_FILL:e} cd/m2 in each channel");
+            return fail("lower", format!("{rgb:?}"), problem);
         }
         if let Some(noise) = self.noise_percent
             && !NOISE_PERCENT.contains(&noise)
