@@ -7,45 +7,13 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use std::collections::HashSet;
 use std::time::Duration;
-use tenter_formats::exr_map::fits_half;
-use tenter_render::picture::{Layout, MapError, MapRender, MapSettings};
+use tenter_bake::BakeSettings;
 use tenter_render::prepare::SceneCache;
 use tenter_sky::document::Sky;
 use tenter_store::{Bake, BakePage, NewBake, Page, StoreError};
 use uuid::Uuid;
 
 pub const QUEUE: &str = "tenter:pieces";
-
-/// Widths a bake may have.
-pub const BAKE_WIDTHS: std::ops::RangeInclusive<usize> = 1024..=8192;
-/// Pixels in a piece, about: a second of work, which is what a lost worker costs.
-const PIECE_PIXELS: usize = 262_144;
-
-/// Kinds of files.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum FileKind {
-    /// OpenEXR, half where it holds the values, else float.
-    Exr,
-    ExrHalf,
-    ExrFloat,
-    /// Radiance HDR.
-    Hdr,
-}
-
-impl FileKind {
-    pub fn ending(self) -> &'static str {
-        if self == FileKind::Hdr { "hdr" } else { "exr" }
-    }
-}
-
-/// What to bake.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub struct BakeSettings {
-    pub map: MapSettings,
-    pub file: FileKind,
-}
 
 /// A part of a bake that one worker does at a time.
 #[derive(Clone, Copy, Debug, Serialize, Deserialize)]
@@ -58,40 +26,6 @@ pub struct PieceJob {
     /// When it was first put off, seconds since 1970.
     #[serde(default)]
     pub since: Option<i64>,
-}
-
-impl BakeSettings {
-    pub fn parse(value: Value) -> Result<BakeSettings> {
-        let settings: BakeSettings = serde_json::from_value(value)
-            .map_err(|e| AppError::Input { path: "settings".into(), message: e.to_string() })?;
-        settings.map.check().map_err(|e| AppError::Input {
-            path: format!("settings.map.{}", e.field),
-            message: format!("{} {}", e.value, e.problem),
-        })?;
-        if settings.map.layout != Layout::Latlong {
-            let message = format!("{} is not baked here; `tenter map` makes it", settings.map.layout.name());
-            return Err(AppError::Input { path: "settings.map.layout".into(), message });
-        }
-        if !BAKE_WIDTHS.contains(&settings.map.width) {
-            let (low, high) = (BAKE_WIDTHS.start(), BAKE_WIDTHS.end());
-            let message = format!("{} is outside {low} to {high}", settings.map.width);
-            return Err(AppError::Input { path: "settings.map.width".into(), message });
-        }
-        Ok(settings)
-    }
-
-    /// Bands of the map in one piece.
-    pub fn bands_per_piece(&self) -> usize {
-        let bands = self.map.bands();
-        (PIECE_PIXELS / (self.map.width * tenter_render::picture::BAND_ROWS)).clamp(1, (bands / 8).max(1))
-    }
-    pub fn pieces(&self) -> usize {
-        self.map.bands().div_ceil(self.bands_per_piece())
-    }
-    pub fn bands_of(&self, piece: usize) -> std::ops::Range<usize> {
-        let each = self.bands_per_piece();
-        piece * each..((piece + 1) * each).min(self.map.bands())
-    }
 }
 
 /// A bake as it is asked for.
@@ -120,21 +54,15 @@ impl PlannedBake {
         Ok(PlannedBake { asked, sky, settings })
     }
 
-    /// Refuses half values for a map that they can't hold, as far as its lights tell. Blocks; call it
-    /// where computation may.
-    pub fn check_half(&self, scene_cache: &SceneCache, cancelled: &(dyn Fn() -> bool + Sync)) -> Result<()> {
-        if self.settings.file != FileKind::ExrHalf {
-            return Ok(());
-        }
-        let map = MapRender::draft(&self.sky, &self.settings.map, scene_cache, cancelled);
-        let map = map.map_err(|e| match e {
-            MapError::Cancelled => AppError::Cancelled,
-            e => AppError::Work(e.to_string()),
-        })?;
-        let brightest = map.brightest_near_lights(cancelled).map_err(|_| AppError::Cancelled)?;
-        brightest
-            .map_or(Ok(()), |brightest| fits_half(&brightest))
-            .map_err(|e| AppError::Input { path: "settings.file".into(), message: e.to_string() })
+    /// Fills in what follows from the sky, and refuses what only the sky can tell: half values for a map that
+    /// they can't hold, a cloud without an end. Blocks; call it where computation may.
+    pub fn resolve(
+        self,
+        scene_cache: &SceneCache,
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Result<PlannedBake> {
+        let settings = self.settings.resolve(&self.sky, scene_cache, cancelled)?;
+        Ok(PlannedBake { settings, ..self })
     }
 }
 
@@ -178,7 +106,7 @@ impl App {
             sky_id: asked.sky_id,
             name: asked.name,
             document: sky.to_value(),
-            settings: serde_json::to_value(&settings).expect("settings are plain data"),
+            settings: settings.to_value(),
             pieces,
             request_id: asked.request_id,
         };
@@ -275,43 +203,4 @@ pub fn pieces_folder(bake: Uuid) -> String {
 
 pub fn piece_name(bake: Uuid, piece: i32) -> String {
     format!("{}/{piece}", pieces_folder(bake))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use serde_json::json;
-
-    #[test]
-    fn pieces_cover_every_band_once() {
-        for width in [1024, 2048, 4096, 8192] {
-            let map = MapSettings { width, ..MapSettings::default() };
-            let s = BakeSettings { map, file: FileKind::Exr };
-            let bands: Vec<usize> = (0..s.pieces()).flat_map(|p| s.bands_of(p)).collect();
-            assert_eq!(bands, (0..s.map.bands()).collect::<Vec<_>>(), "{width}");
-            assert!(s.pieces() >= 8);
-        }
-    }
-
-    #[test]
-    fn what_is_not_baked_is_refused_by_name() {
-        for (map, path) in [
-            (json!({"width": 2048, "layout": "cube"}), "settings.map.layout"),
-            (json!({"width": 2048, "heading_deg": 1000}), "settings.map.heading_deg"),
-            (json!({"width": 2048, "noise_percent": 0}), "settings.map.noise_percent"),
-        ] {
-            let e = BakeSettings::parse(json!({"map": map, "file": "exr"})).unwrap_err();
-            assert!(e.to_string().starts_with(path), "{map}: {e}");
-        }
-    }
-
-    #[test]
-    fn absurd_sizes_are_refused() {
-        for width in [0, 512, 1000, 16384, 4_000_000_000u64] {
-            let e = BakeSettings::parse(json!({"map": {"width": width}, "file": "exr"})).unwrap_err();
-            assert!(e.to_string().starts_with("settings.map.width"), "{width}: {e}");
-        }
-        assert!(BakeSettings::parse(json!({"map": {"width": 1024}, "file": "gif"})).is_err());
-        assert!(BakeSettings::parse(json!({"map": {"width": 1024, "x": 1}, "file": "exr"})).is_err());
-    }
 }

@@ -1,10 +1,10 @@
 //! What users do with skies and bakes, without a transport.
 
 pub mod backup;
+mod bake_files;
 pub mod bakes;
 pub mod day;
 pub mod housekeeping;
-pub mod piece;
 pub mod places;
 pub mod preview;
 pub mod priority;
@@ -13,6 +13,7 @@ pub mod starters;
 pub mod worker;
 
 use std::time::Duration;
+use tenter_bake::BakeError;
 use tenter_sky::document::Problems;
 use tenter_store::{SaveError, Store, StoreError};
 
@@ -33,6 +34,21 @@ pub enum AppError {
     Cancelled,
     #[error("the work stopped: {0}")]
     Work(String),
+}
+
+impl From<BakeError> for AppError {
+    fn from(e: BakeError) -> Self {
+        match e {
+            BakeError::Cancelled => AppError::Cancelled,
+            BakeError::Input { path, message } => AppError::Input { path, message },
+            // The store's own error is inside those of its files.
+            BakeError::Io(e) => match e.downcast::<StoreError>() {
+                Ok(e) => AppError::Store(e),
+                Err(e) => AppError::Work(e.to_string()),
+            },
+            e => AppError::Work(e.to_string()),
+        }
+    }
 }
 
 pub type Result<T> = std::result::Result<T, AppError>;

@@ -27,3 +27,12 @@ pub fn write(
     std::fs::write(path, encode(pixels, width, height, development))
         .map_err(|e| FormatError::Io(path.to_owned(), e))
 }
+
+/// Encodes 8-bit grey.
+pub fn encode_grey(pixels: &[u8], width: usize, height: usize) -> Vec<u8> {
+    let mut out = Vec::new();
+    PngEncoder::new(&mut out)
+        .write_image(pixels, width as u32, height as u32, ExtendedColorType::L8)
+        .expect("a full buffer of the right size encodes into memory");
+    out
+}

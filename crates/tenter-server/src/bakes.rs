@@ -28,8 +28,7 @@ pub(crate) struct NewBake {
     sky_id: Option<Uuid>,
     name: String,
     document: Value,
-    /// {"map": {"width", "heading_deg", "scale", "sun", "clouds"}, "file": "exr" | "exr_half" | "exr_float" |
-    /// "hdr"}
+    /// What it is to be: {"map": …, "file": …}, {"volume": …}, {"shadow": …} or {"cover": …}.
     settings: Value,
 }
 
@@ -71,8 +70,7 @@ pub(crate) async fn add(
     })?;
     let scene_cache = s.scene_cache.clone();
     let planned = compute(&s.turns.short, move |off| {
-        planned.check_half(&scene_cache, off)?;
-        Ok(planned)
+        planned.resolve(&scene_cache, off)
     });
     let bake = s.app.queue_bake(planned.await?).await?;
     Ok((StatusCode::CREATED, Json(bake)))

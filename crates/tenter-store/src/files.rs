@@ -3,7 +3,7 @@
 
 use crate::Result;
 use bytes::Bytes;
-use futures::TryStreamExt;
+use futures::{StreamExt, TryStreamExt};
 use object_store::buffered::BufWriter;
 use object_store::local::LocalFileSystem;
 use object_store::path::Path;
@@ -62,9 +62,9 @@ impl Files {
     pub async fn stream(
         &self,
         name: &str,
-    ) -> Result<(u64, futures::stream::BoxStream<'static, object_store::Result<Bytes>>)> {
+    ) -> Result<(u64, futures::stream::BoxStream<'static, Result<Bytes>>)> {
         let found = self.store.get(&Path::from(name)).await?;
-        Ok((found.meta.size, found.into_stream()))
+        Ok((found.meta.size, found.into_stream().map_err(crate::StoreError::from).boxed()))
     }
 
     /// Removes a file; one that is not there is no error.

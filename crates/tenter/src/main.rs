@@ -3,6 +3,7 @@
 
 mod ask;
 mod make;
+mod plan;
 mod run;
 mod volume;
 
@@ -63,6 +64,12 @@ enum Command {
     /// Clouds as OpenVDB volumes.
     #[command(after_help = "Example: tenter volume sky.json --voxel 20 --extent 4 --out clouds.vdb")]
     Volume(volume::VolumeArguments),
+    /// Transmittance of clouds toward a light over a square of level ground.
+    #[command(after_help = "Example: tenter shadow sky.json --extent 20 --width 1024 --out shadow.exr")]
+    Shadow(plan::ShadowArguments),
+    /// Optical thickness and top altitude of clouds over a square, seen from above.
+    #[command(after_help = "Example: tenter cover sky.json --extent 20 --width 1024 --out cover.exr")]
+    Cover(plan::CoverArguments),
 }
 
 /// Why a command ended without doing what was asked.
@@ -97,6 +104,8 @@ fn main() -> ExitCode {
         Command::Picture(a) => make::picture(a),
         Command::Map(a) => make::map(a),
         Command::Volume(a) => volume::volume(a),
+        Command::Shadow(a) => plan::shadow(a),
+        Command::Cover(a) => plan::cover(a),
     };
     match outcome {
         Ok(()) => ExitCode::SUCCESS,

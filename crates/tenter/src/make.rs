@@ -4,12 +4,15 @@ use crate::ask::{of_reference, read_sky, scene, within};
 use crate::{Failure, Outcome};
 use clap::{Args, ValueEnum};
 use std::path::{Path, PathBuf};
-use tenter_formats::exr_map::{Depth, depth_for, write_map, write_picture};
-use tenter_formats::{FormatError, MOST_IN_HALF, hdr, ktx2, png};
+use tenter_bake::map::{MapJob, check_half};
+use tenter_bake::settings::{FileKind, MapBake};
+use tenter_bake::{BakeError, run_here};
+use tenter_formats::exr_map::{Depth, write_picture};
+use tenter_formats::{FormatError, MOST_IN_HALF, png};
 use tenter_reference::{Reference, SamplingBudget};
 use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::{
-    Area, Layout, MapError, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError, add_discs, discs,
+    Area, Layout, LowerFill, MapError, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError, add_discs, discs,
     quality_for, render, supersample_edges,
 };
 use tenter_render::prepare::SceneCache;
@@ -87,7 +90,7 @@ pub struct MapArguments {
     /// Pixels across; of a cube, along each face.
     #[arg(long)]
     width: usize,
-    /// Ends in .exr, .hdr or (cubes) .ktx2; a .json with the lights is put beside it.
+    /// Ends in .exr, .hdr, .png (developed) or (cubes) .ktx2; a .json with the lights is put beside it.
     #[arg(long)]
     out: PathBuf,
     /// Azimuth in the middle column, in the middle of a cube's +z face, or at the top of a fisheye, degrees.
@@ -101,6 +104,9 @@ pub struct MapArguments {
     /// Put something in that is not part of a map by itself.
     #[arg(long, value_enum)]
     with: Vec<With>,
+    /// The lower half: ground, mirror (the sky mirrored about the level), black, or a colour as R,G,B in cd/m2.
+    #[arg(long, default_value = "ground", value_parser = parse_lower)]
+    lower: LowerFill,
     #[command(flatten)]
     care: CareArguments,
     /// All smaller levels too (.ktx2).
@@ -125,10 +131,18 @@ fn of_format(e: FormatError) -> Failure {
     }
 }
 
-/// Fields carry their unit in the name, options do not.
 fn of_settings(e: SettingsError) -> Failure {
-    let option = e.field.split('_').next().expect("there is a first word");
-    Failure::Input(format!("--{option}: {} {}", e.value, e.problem))
+    Failure::Input(format!("--{}: {} {}", option_of(e.field), e.value, e.problem))
+}
+
+/// The option of a field: fields carry their unit in the name, options do not.
+fn option_of(field: &str) -> String {
+    let field = field.split('[').next().unwrap_or_default();
+    match field {
+        "layers" => "layer".into(),
+        "most_voxels" | "cloud_at" => field.replace('_', "-"),
+        _ => field.split('_').next().unwrap_or_default().into(),
+    }
 }
 
 impl CareArguments {
@@ -206,25 +220,82 @@ pub fn picture(a: PictureArguments) -> Outcome {
 }
 
 /// The kind of file, if it can hold what is asked.
-fn check_file(a: &MapArguments, layout: Layout) -> Result<String, Failure> {
+fn file_kind(a: &MapArguments, layout: Layout) -> Result<FileKind, Failure> {
     let kind = ending(&a.out);
     let fail = |message: String| Err(Failure::Input(message));
     match kind.as_str() {
-        "exr" | "hdr" => {}
-        "ktx2" if layout == Layout::Cube && (a.width.is_power_of_two() || !a.mips) => {}
+        "exr" | "hdr" | "png" => {}
+        "ktx2" if layout == Layout::Cube && a.width.is_power_of_two() => {}
         "ktx2" if layout == Layout::Cube => {
-            return fail(format!("--mips: needs a width that is a power of two, not {}", a.width));
+            return fail(format!("--width: .ktx2 needs a power of two, not {}", a.width));
         }
         "ktx2" => return fail("--out: .ktx2 holds cubes; add --layout cube".into()),
-        _ => return fail(format!("--out: {} should end in .exr, .hdr or .ktx2", a.out.display())),
+        _ => return fail(format!("--out: {} should end in .exr, .hdr, .ktx2 or .png", a.out.display())),
     }
-    if kind == "hdr" && (a.half || a.float) {
+    if !matches!(kind.as_str(), "exr" | "ktx2") && (a.half || a.float) {
         return fail("--half and --float are for .exr and .ktx2".into());
     }
     if kind != "ktx2" && a.mips {
         return fail("--mips is for .ktx2".into());
     }
-    Ok(kind)
+    Ok(match (kind.as_str(), a.half, a.float) {
+        ("hdr", ..) => FileKind::Hdr,
+        ("png", ..) => FileKind::Png,
+        ("ktx2", true, _) => FileKind::Ktx2Half,
+        ("ktx2", _, true) => FileKind::Ktx2Float,
+        ("ktx2", ..) => FileKind::Ktx2,
+        (_, true, _) => FileKind::ExrHalf,
+        (_, _, true) => FileKind::ExrFloat,
+        _ => FileKind::Exr,
+    })
+}
+
+/// `ground`, `mirror`, `black`, or a colour as R,G,B in cd/m2.
+fn parse_lower(text: &str) -> Result<LowerFill, String> {
+    match text {
+        "ground" => return Ok(LowerFill::Ground),
+        "mirror" => return Ok(LowerFill::Mirror),
+        "black" => return Ok(LowerFill::Black),
+        _ => {}
+    }
+    let parts: Option<Vec<f64>> = text.split(',').map(|v| v.trim().parse().ok()).collect();
+    match parts.as_deref() {
+        Some([r, g, b]) => Ok(LowerFill::Colour([*r, *g, *b])),
+        _ => Err("should be ground, mirror, black, or R,G,B in cd/m2".into()),
+    }
+}
+
+/// Tells of a tenth that is done, once.
+pub fn tell_tenths() -> impl FnMut(f64) {
+    let mut shown = 0;
+    move |done| {
+        let percent = (done * 100.0) as usize / 10 * 10;
+        if percent > shown {
+            shown = percent;
+            eprintln!("{percent} %");
+        }
+    }
+}
+
+/// Folder and name of a file that is to be made.
+pub fn folder_and_name(out: &Path) -> Result<(PathBuf, String), Failure> {
+    let name = out.file_name().and_then(|n| n.to_str());
+    let name = name.ok_or_else(|| Failure::Input(format!("--out: {} names no file", out.display())))?;
+    Ok((out.parent().unwrap_or(Path::new("")).to_owned(), name.to_string()))
+}
+
+/// Errors of bakes, with options in place of fields.
+pub fn of_bake(e: BakeError) -> Failure {
+    match e {
+        // A message about half values begins with the option's own name.
+        BakeError::Input { path, message } if path == "settings.file" => Failure::Input(format!("--{message}")),
+        BakeError::Input { path, message } => {
+            let field = path.rsplit('.').next().unwrap_or_default();
+            Failure::Input(format!("--{}: {field} {message}", option_of(field)))
+        }
+        BakeError::Format(e) => of_format(e),
+        e => Failure::failed(e),
+    }
 }
 
 pub fn map(a: MapArguments) -> Outcome {
@@ -243,52 +314,34 @@ pub fn map(a: MapArguments) -> Outcome {
         sun: !a.without.contains(&Without::Sun),
         clouds: !a.without.contains(&Without::Clouds),
         land: a.with.contains(&With::Land),
+        lower: a.lower,
         noise_percent: if a.care.reference { None } else { a.care.noise },
     };
     settings.check().map_err(of_settings)?;
-    let kind = check_file(&a, settings.layout)?;
+    let file = file_kind(&a, settings.layout)?;
     let sky = read_sky(&a.sky)?;
     a.care.check()?;
-    let mut map =
-        MapRender::new(&sky, &settings, &SceneCache::default(), &|| false).map_err(Failure::failed)?;
+    let scene_cache = SceneCache::default();
+    let bake = MapBake { map: settings.clone(), file, mips: a.mips };
+    check_half(&sky, &bake, &scene_cache, &|| false).map_err(of_bake)?;
+    let mut map = MapRender::new(&sky, &settings, &scene_cache, &|| false).map_err(Failure::failed)?;
     if a.care.reference {
         let (wish, (scene, camera)) = (a.care.wish(), map.shown());
         let traced = Reference::new(scene).and_then(|r| r.picture(camera, wish, &|| false, tell_noise));
         let traced = traced.map_err(of_reference)?;
         map.set_reference(traced.picture, traced.noise_percent, wish.shared);
     }
-    let mut shown = 0;
-    let (pixels, facts) = map
-        .whole(&|| false, |done| {
-            let percent = (done * 100.0) as usize / 10 * 10;
-            if percent > shown {
-                shown = percent;
-                eprintln!("{percent} %");
-            }
-        })
-        .expect("nobody calls this off");
-    let mut values = "rgbe";
-    if kind == "hdr" {
-        hdr::write(&a.out, &pixels, facts.width, facts.height).map_err(of_format)?;
-    } else {
-        let asked = if a.half { Some(Depth::Half) } else { a.float.then_some(Depth::Float) };
-        let depth = depth_for(&facts, asked).map_err(of_format)?;
-        if asked.is_none() && depth == Depth::Float {
-            eprintln!("32-bit float, for the largest value is {:.3e}", facts.largest.value);
-        }
-        values = if depth == Depth::Half { "half" } else { "float" };
-        if kind == "ktx2" {
-            ktx2::write_cube(&a.out, &pixels, facts.width, depth, a.mips).map_err(of_format)?;
-        } else {
-            write_map(&a.out, &pixels, &facts, depth).map_err(of_format)?;
-        }
+    let (folder, name) = folder_and_name(&a.out)?;
+    let job = MapJob::of(map, &bake, name);
+    let made = run_here(&job, &folder, tell_tenths(), &|| false).map_err(of_bake)?;
+    let facts = &made.facts;
+    if facts["values"] == "float" && matches!(file, FileKind::Exr | FileKind::Ktx2) {
+        let largest = facts["largest"]["value"].as_f64().unwrap_or_default();
+        eprintln!("32-bit float, for the largest value is {largest:.3e}");
     }
-    if facts.out_of_gamut_percent > 0.0 {
-        eprintln!("{:.2} % of pixels were moved into Rec.709", facts.out_of_gamut_percent);
+    let moved = facts["out_of_gamut_percent"].as_f64().unwrap_or_default();
+    if moved > 0.0 {
+        eprintln!("{moved:.2} % of pixels were moved into Rec.709");
     }
-    let mut sidecar = serde_json::to_value(&facts).expect("facts are plain data");
-    sidecar["values"] = values.into();
-    let path = a.out.with_extension(format!("{kind}.json"));
-    let text = serde_json::to_string_pretty(&sidecar).expect("facts are plain data");
-    std::fs::write(&path, text).map_err(|e| Failure::failed(format!("{}: {e}", path.display())))
+    Ok(())
 }

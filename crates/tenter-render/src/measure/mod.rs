@@ -1,6 +1,9 @@
 //! The light meter: illuminances and luminances of a sky, from the same rays as its picture.
 
+mod pick;
 pub mod seek;
+
+pub use pick::{PickedCloud, pick_cloud};
 
 use crate::integrator::{MarchQuality, radiance_along};
 use crate::picture::{Disc, discs, render};

@@ -97,17 +97,17 @@ pub struct VolumeEstimate {
 }
 
 /// Leaves that an estimate samples, about.
-const SAMPLES: i64 = 2048;
+pub const ESTIMATE_SAMPLES: i64 = 16_384;
 
 /// Estimates a volume from leaves spread evenly over its box.
 pub fn estimate(forms: &[&CloudForm], settings: &VolumeSettings) -> VolumeEstimate {
     let all: i64 = settings.leaf_count().into_iter().product();
     // The golden section of their number: no step that follows the rows of the box.
     let step = (all as f64 * 0.618_034) as i64 | 1;
-    let counted: Vec<usize> = (0..SAMPLES.min(all))
+    let counted: Vec<usize> = (0..ESTIMATE_SAMPLES.min(all))
         .into_par_iter()
         .map(|i| {
-            let number = if all <= SAMPLES { i } else { (i128::from(i) * i128::from(step) % i128::from(all)) as i64 };
+            let number = if all <= ESTIMATE_SAMPLES { i } else { (i128::from(i) * i128::from(step) % i128::from(all)) as i64 };
             let leaf = sample_leaf(forms, settings, settings.leaf(number));
             leaf.map_or(0, |values| values.iter().filter(|v| **v != 0.0).count())
         })

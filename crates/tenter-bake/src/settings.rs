@@ -1,0 +1,249 @@
+//! What is to be baked.
+
+use crate::job::{BakeError, Result};
+use crate::volume::VolumeBake;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use tenter_render::picture::{BAND_ROWS, Layout, MapSettings};
+use tenter_render::plan::PlanSettings;
+use tenter_render::prepare::SceneCache;
+use tenter_sky::document::Sky;
+
+/// Kinds of files that hold maps.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum FileKind {
+    /// OpenEXR, half where it holds the values, else float.
+    #[default]
+    Exr,
+    ExrHalf,
+    ExrFloat,
+    /// Radiance HDR.
+    Hdr,
+    /// Cubes as KTX2, half where it holds the values, else float.
+    Ktx2,
+    Ktx2Half,
+    Ktx2Float,
+    /// Developed, 8 bits.
+    Png,
+}
+
+impl FileKind {
+    pub fn ending(self) -> &'static str {
+        match self {
+            FileKind::Exr | FileKind::ExrHalf | FileKind::ExrFloat => "exr",
+            FileKind::Hdr => "hdr",
+            FileKind::Ktx2 | FileKind::Ktx2Half | FileKind::Ktx2Float => "ktx2",
+            FileKind::Png => "png",
+        }
+    }
+    pub fn is_ktx2(self) -> bool {
+        self.ending() == "ktx2"
+    }
+    pub fn is_exr(self) -> bool {
+        self.ending() == "exr"
+    }
+}
+
+/// An environment map.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct MapBake {
+    pub map: MapSettings,
+    pub file: FileKind,
+    /// All smaller levels too (KTX2).
+    #[serde(default)]
+    pub mips: bool,
+}
+
+/// The shadow of clouds on level ground.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ShadowBake {
+    pub shadow: PlanSettings,
+    /// Number of the light: suns in their order, the moon last.
+    #[serde(default)]
+    pub light: usize,
+}
+
+/// Clouds from above.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct CoverBake {
+    pub cover: PlanSettings,
+}
+
+/// What to bake; the first field says which.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+#[serde(untagged)]
+pub enum BakeSettings {
+    Map(MapBake),
+    Volume(VolumeBake),
+    Shadow(ShadowBake),
+    Cover(CoverBake),
+}
+
+/// The field that tells each kind.
+const KINDS: [&str; 4] = ["map", "volume", "shadow", "cover"];
+
+impl BakeSettings {
+    /// Reads and checks settings.
+    pub fn parse(value: Value) -> Result<BakeSettings> {
+        let named: Vec<&str> = KINDS.into_iter().filter(|kind| value.get(kind).is_some()).collect();
+        let [kind] = named[..] else {
+            let message = format!("should have one of {}, not {}", KINDS.join(", "), named.len());
+            return Err(BakeError::input("settings", message));
+        };
+        let read = match kind {
+            "map" => serde_json::from_value(value).map(BakeSettings::Map),
+            "volume" => serde_json::from_value(value).map(BakeSettings::Volume),
+            "shadow" => serde_json::from_value(value).map(BakeSettings::Shadow),
+            _ => serde_json::from_value(value).map(BakeSettings::Cover),
+        };
+        let settings = read.map_err(|e| BakeError::input("settings", e.to_string()))?;
+        settings.check()?;
+        Ok(settings)
+    }
+
+    pub fn check(&self) -> Result<()> {
+        match self {
+            BakeSettings::Map(s) => s.check(),
+            BakeSettings::Volume(s) => s.check(),
+            BakeSettings::Shadow(ShadowBake { shadow: plan, .. }) => check_plan("shadow", plan),
+            BakeSettings::Cover(CoverBake { cover: plan }) => check_plan("cover", plan),
+        }
+    }
+
+    /// Fills in what follows from the sky and checks what only the sky can tell. The number of pieces is known
+    /// afterwards.
+    pub fn resolve(
+        &self,
+        sky: &Sky,
+        scene_cache: &SceneCache,
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Result<BakeSettings> {
+        match self {
+            BakeSettings::Map(s) => {
+                crate::map::check_half(sky, s, scene_cache, cancelled)?;
+                Ok(self.clone())
+            }
+            BakeSettings::Volume(s) => {
+                Ok(BakeSettings::Volume(s.resolve(sky, scene_cache, cancelled)?))
+            }
+            BakeSettings::Shadow(s) => {
+                crate::plan::check_light(sky, s.light)?;
+                Ok(self.clone())
+            }
+            _ => Ok(self.clone()),
+        }
+    }
+
+    pub fn pieces(&self) -> usize {
+        match self {
+            BakeSettings::Map(s) => s.pieces(),
+            BakeSettings::Volume(s) => s.pieces(),
+            BakeSettings::Shadow(ShadowBake { shadow: plan, .. })
+            | BakeSettings::Cover(CoverBake { cover: plan }) => crate::plan::pieces(plan),
+        }
+    }
+
+    pub fn to_value(&self) -> Value {
+        serde_json::to_value(self).expect("settings are plain data")
+    }
+}
+
+fn check_plan(kind: &str, plan: &PlanSettings) -> Result<()> {
+    plan.check().map_err(|e| {
+        BakeError::input(format!("settings.{kind}.{}", e.field), format!("{} {}", e.value, e.problem))
+    })
+}
+
+/// Pixels in a piece, about: a second of work, which is what a lost worker costs.
+const PIECE_PIXELS: usize = 262_144;
+
+impl MapBake {
+    fn check(&self) -> Result<()> {
+        let fail = |path: &str, message: String| Err(BakeError::input(format!("settings.{path}"), message));
+        if let Err(e) = self.map.check() {
+            return fail(&format!("map.{}", e.field), format!("{} {}", e.value, e.problem));
+        }
+        let ktx2 = self.file.is_ktx2();
+        if ktx2 && self.map.layout != Layout::Cube {
+            return fail("file", format!("ktx2 holds cubes, not {}", self.map.layout.name()));
+        }
+        if ktx2 && !self.map.width.is_power_of_two() {
+            return fail("map.width", format!("{} should be a power of two for ktx2", self.map.width));
+        }
+        if self.mips && !ktx2 {
+            return fail("mips", "is for ktx2".into());
+        }
+        Ok(())
+    }
+
+    /// Bands of the map in one piece.
+    pub(crate) fn bands_per_piece(&self) -> usize {
+        let bands = self.map.bands();
+        let each = (PIECE_PIXELS / (self.map.width * BAND_ROWS)).clamp(1, (bands / 8).max(1));
+        // Pieces of a cube for KTX2 do not cross from one face to the next.
+        if self.file.is_ktx2() { 1 << each.min(self.map.width / BAND_ROWS).ilog2() } else { each }
+    }
+    pub fn pieces(&self) -> usize {
+        self.map.bands().div_ceil(self.bands_per_piece())
+    }
+    pub(crate) fn bands_of(&self, piece: usize) -> std::ops::Range<usize> {
+        let each = self.bands_per_piece();
+        piece * each..((piece + 1) * each).min(self.map.bands())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::json;
+
+    #[test]
+    fn pieces_cover_every_band_once() {
+        for (layout, file) in [
+            (Layout::Latlong, FileKind::Exr),
+            (Layout::Fisheye, FileKind::Hdr),
+            (Layout::Cube, FileKind::Ktx2),
+        ] {
+            for width in [64, 256, 1024, 2048, 4096] {
+                let map = MapSettings { width, layout, ..MapSettings::default() };
+                let s = MapBake { map, file, mips: false };
+                let bands: Vec<usize> = (0..s.pieces()).flat_map(|p| s.bands_of(p)).collect();
+                assert_eq!(bands, (0..s.map.bands()).collect::<Vec<_>>(), "{width}");
+                let crosses = |p: usize| {
+                    let rows = s.bands_of(p);
+                    (rows.start * BAND_ROWS) / width != (rows.end * BAND_ROWS - 1) / width
+                };
+                assert!(file != FileKind::Ktx2 || !(0..s.pieces()).any(crosses), "{width}");
+            }
+        }
+    }
+
+    #[test]
+    fn what_is_not_baked_is_refused_by_name() {
+        for (settings, path) in [
+            (json!({"map": {"width": 2048, "heading_deg": 1000}, "file": "exr"}), "settings.map.heading_deg"),
+            (json!({"map": {"width": 2048, "noise_percent": 0}, "file": "exr"}), "settings.map.noise_percent"),
+            (json!({"map": {"width": 2048}, "file": "ktx2"}), "settings.file"),
+            (json!({"map": {"width": 96, "layout": "cube"}, "file": "ktx2"}), "settings.map.width"),
+            (json!({"map": {"width": 2048}, "file": "exr", "mips": true}), "settings.mips"),
+            (json!({"map": {"width": 64, "lower": {"colour": [0, -1, 0]}}, "file": "exr"}), "settings.map.lower"),
+            (json!({"shadow": {"extent_m": 1e6, "width": 512}}), "settings.shadow.extent_m"),
+            (json!({"cover": {"extent_m": 1e4, "width": 5}}), "settings.cover.width"),
+            (json!({"file": "exr"}), "settings"),
+        ] {
+            let e = BakeSettings::parse(settings.clone()).unwrap_err();
+            assert!(e.to_string().starts_with(path), "{settings}: {e}");
+        }
+        for width in [0, 63, 1001, 16388, 4_000_000_000u64] {
+            let e = BakeSettings::parse(json!({"map": {"width": width}, "file": "exr"})).unwrap_err();
+            assert!(e.to_string().starts_with("settings.map.width"), "{width}: {e}");
+        }
+        assert!(BakeSettings::parse(json!({"map": {"width": 1024}, "file": "gif"})).is_err());
+        assert!(BakeSettings::parse(json!({"map": {"width": 1024, "x": 1}, "file": "exr"})).is_err());
+    }
+}
