@@ -131,3 +131,30 @@ pub(crate) fn read_facts<T: serde::de::DeserializeOwned>(pieces: &dyn PieceSourc
     };
     pieces.facts().iter().enumerate().map(read).collect()
 }
+
+/// A file and how much was written into it.
+pub(crate) struct Counted<'a> {
+    file: Box<dyn FileSink + 'a>,
+    bytes: u64,
+}
+
+impl<'a> Counted<'a> {
+    pub fn create(files: &'a dyn FileStore, name: &str) -> Result<Counted<'a>> {
+        Ok(Counted { file: files.create(name)?, bytes: 0 })
+    }
+    pub fn finish(self) -> Result<u64> {
+        self.file.finish()?;
+        Ok(self.bytes)
+    }
+}
+
+impl Write for Counted<'_> {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        let written = self.file.write(bytes)?;
+        self.bytes += written as u64;
+        Ok(written)
+    }
+    fn flush(&mut self) -> io::Result<()> {
+        self.file.flush()
+    }
+}

@@ -7,6 +7,8 @@
 pub mod job;
 mod local;
 pub mod map;
+mod parts;
+pub mod picture;
 pub mod plan;
 pub mod settings;
 pub mod volume;
@@ -27,7 +29,11 @@ pub fn prepare(
     cancelled: &(dyn Fn() -> bool + Sync),
 ) -> Result<Arc<dyn Job>> {
     Ok(match settings {
+        BakeSettings::Map(s) if s.layers.is_some() => {
+            Arc::new(map::LayeredMapJob::new(sky, s, scene_cache, cancelled)?)
+        }
         BakeSettings::Map(s) => Arc::new(map::MapJob::new(sky, s, scene_cache, cancelled)?),
+        BakeSettings::Picture(s) => Arc::new(picture::PictureJob::new(sky, s, scene_cache, cancelled)?),
         BakeSettings::Volume(s) => Arc::new(volume::VolumeJob::new(sky, s, scene_cache, cancelled)?),
         BakeSettings::Shadow(s) => Arc::new(plan::PlanJob::shadow(sky, s, scene_cache, cancelled)?),
         BakeSettings::Cover(s) => Arc::new(plan::PlanJob::cover(sky, s, scene_cache, cancelled)?),

@@ -5,7 +5,7 @@ use crate::volume::VolumeBake;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
-use tenter_render::picture::{BAND_ROWS, Layout, MapSettings};
+use tenter_render::picture::{BAND_ROWS, Layout, MapSettings, NOISE_PERCENT};
 use tenter_render::plan::PlanSettings;
 use tenter_render::prepare::SceneCache;
 use tenter_sky::document::Sky;
@@ -55,6 +55,47 @@ pub struct MapBake {
     /// All smaller levels too (KTX2).
     #[serde(default)]
     pub mips: bool,
+    /// Sky, land and clouds in parts of one file (OpenEXR).
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub layers: Option<LayerSplit>,
+}
+
+/// How clouds stand in a file of layers.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum LayerSplit {
+    /// All in one part.
+    Together,
+    /// Each layer in a part of its own.
+    Each,
+}
+
+/// What the camera sees.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct PictureBake {
+    pub picture: PictureSettings,
+    /// `exr` and its kinds (linear, cd/m2), or `png` (developed).
+    pub file: FileKind,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub layers: Option<LayerSplit>,
+}
+
+/// How large, how good, and what is in it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct PictureSettings {
+    pub width: usize,
+    pub height: usize,
+    /// Whether the sky is in it; without it the picture is transparent behind what stands before the sky.
+    #[serde(default = "yes")]
+    pub sky: bool,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub noise_percent: Option<f64>,
+}
+
+fn yes() -> bool {
+    true
 }
 
 /// The shadow of clouds on level ground.
@@ -79,13 +120,14 @@ pub struct CoverBake {
 #[serde(untagged)]
 pub enum BakeSettings {
     Map(MapBake),
+    Picture(PictureBake),
     Volume(VolumeBake),
     Shadow(ShadowBake),
     Cover(CoverBake),
 }
 
 /// The field that tells each kind.
-const KINDS: [&str; 4] = ["map", "volume", "shadow", "cover"];
+const KINDS: [&str; 5] = ["map", "picture", "volume", "shadow", "cover"];
 
 impl BakeSettings {
     /// Reads and checks settings.
@@ -97,6 +139,7 @@ impl BakeSettings {
         };
         let read = match kind {
             "map" => serde_json::from_value(value).map(BakeSettings::Map),
+            "picture" => serde_json::from_value(value).map(BakeSettings::Picture),
             "volume" => serde_json::from_value(value).map(BakeSettings::Volume),
             "shadow" => serde_json::from_value(value).map(BakeSettings::Shadow),
             _ => serde_json::from_value(value).map(BakeSettings::Cover),
@@ -109,6 +152,7 @@ impl BakeSettings {
     pub fn check(&self) -> Result<()> {
         match self {
             BakeSettings::Map(s) => s.check(),
+            BakeSettings::Picture(s) => s.check(),
             BakeSettings::Volume(s) => s.check(),
             BakeSettings::Shadow(ShadowBake { shadow: plan, .. }) => check_plan("shadow", plan),
             BakeSettings::Cover(CoverBake { cover: plan }) => check_plan("cover", plan),
@@ -142,6 +186,7 @@ impl BakeSettings {
     pub fn pieces(&self) -> usize {
         match self {
             BakeSettings::Map(s) => s.pieces(),
+            BakeSettings::Picture(s) => s.pieces(),
             BakeSettings::Volume(s) => s.pieces(),
             BakeSettings::Shadow(ShadowBake { shadow: plan, .. })
             | BakeSettings::Cover(CoverBake { cover: plan }) => crate::plan::pieces(plan),
@@ -175,6 +220,9 @@ impl MapBake {
         if ktx2 && !self.map.width.is_power_of_two() {
             return fail("map.width", format!("{} should be a power of two for ktx2", self.map.width));
         }
+        if self.layers.is_some() && !self.file.is_exr() {
+            return fail("layers", "are for exr".into());
+        }
         if self.mips && !ktx2 {
             return fail("mips", "is for ktx2".into());
         }
@@ -197,6 +245,51 @@ impl MapBake {
     }
 }
 
+/// Sides of pictures, pixels.
+const PICTURE_SIDES: std::ops::RangeInclusive<usize> = 1..=16_384;
+/// Pictures up to this many pixels are made in one piece.
+const ONE_PIECE: usize = 1 << 21;
+
+impl PictureBake {
+    fn check(&self) -> Result<()> {
+        let fail = |path: &str, message: String| Err(BakeError::input(format!("settings.{path}"), message));
+        let (low, high) = (PICTURE_SIDES.start(), PICTURE_SIDES.end());
+        for (field, value) in [("picture.width", self.picture.width), ("picture.height", self.picture.height)] {
+            if !PICTURE_SIDES.contains(&value) {
+                return fail(field, format!("{value} should be from {low} to {high}"));
+            }
+        }
+        if let Some(noise) = self.picture.noise_percent
+            && !NOISE_PERCENT.contains(&noise)
+        {
+            let message = format!("{noise} should be from {} to {}", NOISE_PERCENT.start(), NOISE_PERCENT.end());
+            return fail("picture.noise_percent", message);
+        }
+        if !self.file.is_exr() && self.file != FileKind::Png {
+            return fail("file", "of a picture is exr or png".into());
+        }
+        if self.layers.is_some() && !self.file.is_exr() {
+            return fail("layers", "are for exr".into());
+        }
+        if self.layers.is_some() && !self.picture.sky {
+            return fail("layers", "hold the sky as a part: leave it in".into());
+        }
+        Ok(())
+    }
+
+    /// Rows of a piece.
+    pub(crate) fn rows_per_piece(&self) -> usize {
+        let PictureSettings { width, height, .. } = self.picture;
+        if width * height <= ONE_PIECE && self.layers.is_none() {
+            return height.next_multiple_of(BAND_ROWS);
+        }
+        (PIECE_PIXELS / width).next_multiple_of(BAND_ROWS)
+    }
+    pub fn pieces(&self) -> usize {
+        self.picture.height.div_ceil(self.rows_per_piece())
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -211,7 +304,7 @@ mod tests {
         ] {
             for width in [64, 256, 1024, 2048, 4096] {
                 let map = MapSettings { width, layout, ..MapSettings::default() };
-                let s = MapBake { map, file, mips: false };
+                let s = MapBake { map, file, mips: false, layers: None };
                 let bands: Vec<usize> = (0..s.pieces()).flat_map(|p| s.bands_of(p)).collect();
                 assert_eq!(bands, (0..s.map.bands()).collect::<Vec<_>>(), "{width}");
                 let crosses = |p: usize| {

@@ -31,6 +31,12 @@ pub fn fits_half(largest: &Largest) -> std::result::Result<(), FormatError> {
 /// The header of a map: `whiteLuminance`, `envmap`, and what Tenter says of it under names of its own.
 pub fn map_header(facts: &MapFacts, depth: Depth) -> Header {
     let mut header = Header::new(facts.width, facts.height, depth);
+    add_map_facts(&mut header, facts);
+    header
+}
+
+/// Adds to a header what a map's has.
+pub fn add_map_facts(header: &mut Header, facts: &MapFacts) {
     header.add_float("whiteLuminance", facts.white_luminance);
     // OpenEXR knows two layouts by an attribute of their own.
     match facts.layout {
@@ -58,7 +64,6 @@ pub fn map_header(facts: &MapFacts, depth: Depth) -> Header {
         header.add_vector(&format!("tenter:light{i}:colour"), light.illuminance_rgb);
         header.add_float(&format!("tenter:light{i}:angularDiameter"), light.angular_diameter_deg);
     }
-    header
 }
 
 /// Writes a map with the attributes of `facts`. ZIP compression.

@@ -1,27 +1,17 @@
 //! Commands that make files.
 
-use crate::ask::{of_reference, read_sky, scene, within};
+use crate::ask::{of_reference, read_sky, within};
 use crate::{Failure, Outcome};
 use clap::{Args, ValueEnum};
 use std::path::{Path, PathBuf};
-use tenter_bake::map::{MapJob, check_half};
-use tenter_bake::settings::{FileKind, MapBake};
-use tenter_bake::{BakeError, run_here};
-use tenter_formats::exr_map::{Depth, write_picture};
-use tenter_formats::{FormatError, MOST_IN_HALF, png};
+use tenter_bake::map::{LayeredMapJob, MapJob, check_half};
+use tenter_bake::picture::PictureJob;
+use tenter_bake::settings::{FileKind, LayerSplit, MapBake, PictureBake, PictureSettings};
+use tenter_bake::{BakeError, BakeSettings, Job, run_here};
+use tenter_formats::FormatError;
 use tenter_reference::{Reference, SamplingBudget};
-use tenter_render::integrator::MarchQuality;
-use tenter_render::picture::{
-    Area, Layout, LowerFill, MapError, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError, add_discs, discs,
-    quality_for, render, supersample_edges,
-};
+use tenter_render::picture::{Layout, LowerFill, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError};
 use tenter_render::prepare::SceneCache;
-use tenter_render::scene::grade_of;
-use tenter_sky::camera::Camera;
-use tenter_sky::develop::Development;
-use tenter_sky::spectrum::gamut_to_grey;
-
-const LARGEST_PICTURE: usize = 8192;
 
 #[derive(Args)]
 pub struct PictureArguments {
@@ -33,6 +23,12 @@ pub struct PictureArguments {
     /// Ends in .png (developed) or .exr (linear, cd/m2).
     #[arg(long)]
     out: PathBuf,
+    /// Leave the sky out: transparent behind what stands before it.
+    #[arg(long, value_enum)]
+    without: Vec<WithoutOfPicture>,
+    /// Sky, land, clouds, lights and distance as parts of one .exr; clouds each by itself or together.
+    #[arg(long, value_enum, num_args = 0..=1, default_missing_value = "each")]
+    layers: Option<LayersArgument>,
     #[command(flatten)]
     care: CareArguments,
 }
@@ -53,6 +49,26 @@ struct CareArguments {
     /// thick, and a little blurred.
     #[arg(long, requires = "reference")]
     shared: bool,
+}
+
+#[derive(Clone, Copy, PartialEq, ValueEnum)]
+enum WithoutOfPicture {
+    Sky,
+}
+
+#[derive(Clone, Copy, PartialEq, ValueEnum)]
+enum LayersArgument {
+    Each,
+    Together,
+}
+
+impl From<LayersArgument> for LayerSplit {
+    fn from(a: LayersArgument) -> LayerSplit {
+        match a {
+            LayersArgument::Each => LayerSplit::Each,
+            LayersArgument::Together => LayerSplit::Together,
+        }
+    }
 }
 
 #[derive(Clone, Copy, PartialEq, ValueEnum)]
@@ -107,6 +123,9 @@ pub struct MapArguments {
     /// The lower half: ground, mirror (the sky mirrored about the level), black, or a colour as R,G,B in cd/m2.
     #[arg(long, default_value = "ground", value_parser = parse_lower)]
     lower: LowerFill,
+    /// Sky, land, clouds, lights and distance as parts of one .exr; clouds each by itself or together.
+    #[arg(long, value_enum, num_args = 0..=1, default_missing_value = "each", conflicts_with = "reference")]
+    layers: Option<LayersArgument>,
     #[command(flatten)]
     care: CareArguments,
     /// All smaller levels too (.ktx2).
@@ -172,51 +191,43 @@ fn tell_noise(percent: f64) {
 }
 
 pub fn picture(a: PictureArguments) -> Outcome {
-    for (name, side) in [("width", a.width), ("height", a.height)] {
-        if !(1..=LARGEST_PICTURE).contains(&side) {
-            return Err(Failure::Input(format!("--{name}: {side} is outside 1 to {LARGEST_PICTURE}")));
-        }
-    }
     a.care.check()?;
-    let kind = ending(&a.out);
-    if kind != "png" && kind != "exr" {
-        return Err(Failure::Input(format!("--out: {} should end in .png or .exr", a.out.display())));
+    let file = match ending(&a.out).as_str() {
+        "png" => FileKind::Png,
+        "exr" => FileKind::Exr,
+        _ => return Err(Failure::Input(format!("--out: {} should end in .png or .exr", a.out.display()))),
+    };
+    let settings = PictureBake {
+        picture: PictureSettings {
+            width: a.width,
+            height: a.height,
+            sky: !a.without.contains(&WithoutOfPicture::Sky),
+            noise_percent: if a.care.reference { None } else { a.care.noise },
+        },
+        file,
+        layers: a.layers.map(Into::into),
+    };
+    BakeSettings::Picture(settings.clone()).check().map_err(of_bake)?;
+    if a.care.reference && (a.layers.is_some() || !settings.picture.sky) {
+        return Err(Failure::Input("--reference: makes whole pictures, without layers".into()));
     }
     let sky = read_sky(&a.sky)?;
-    let scene = scene(&sky);
-    let camera = Camera::lens(&sky.eye, a.width, a.height);
-    let quality = match a.care.noise {
-        Some(percent) if !a.care.reference => {
-            let found = quality_for(&scene, &camera, percent, &|| false).expect("nobody calls this off");
-            let (quality, left) = found.ok_or(Failure::failed(MapError::Noise(percent)))?;
-            eprintln!("noise left {left:.2} %");
-            quality
-        }
-        _ => MarchQuality::default(),
-    };
-    let mut picture = if a.care.reference {
-        let reference = Reference::new(&scene).map_err(of_reference)?;
+    let (folder, name) = folder_and_name(&a.out)?;
+    let job = PictureJob::new(&sky, &settings, &SceneCache::default(), &|| false).map_err(of_bake)?;
+    let mut job = job.named(&name);
+    if a.care.reference {
+        let (scene, camera) = job.shown();
+        let reference = Reference::new(scene).map_err(of_reference)?;
         let traced =
-            reference.picture(&camera, a.care.wish(), &|| false, tell_noise).map_err(of_reference)?;
+            reference.picture(camera, a.care.wish(), &|| false, tell_noise).map_err(of_reference)?;
         eprintln!("noise left {:.2} %", traced.noise_percent);
-        traced.picture
-    } else {
-        let mut picture = render(&scene, &camera, quality, &|| false).expect("nobody calls this off");
-        supersample_edges(&mut picture, &scene, &camera, Area::whole(&camera), quality, &|| false)
-            .expect("nobody calls this off");
-        picture
-    };
-    add_discs(&mut picture, &camera, &scene, &discs(&scene, quality));
-    if kind == "png" {
-        return png::write(&a.out, &picture.pixels, a.width, a.height, &Development::new(&grade_of(&sky)))
-            .map_err(of_format);
+        job.set_reference(traced.picture);
     }
-    for p in &mut picture.pixels {
-        *p = gamut_to_grey(*p);
+    let made = run_here(&job, &folder, |_| (), &|| false).map_err(of_bake)?;
+    if let Some(left) = made.facts["noise_left_percent"].as_f64() {
+        eprintln!("noise left {left:.2} %");
     }
-    let top = picture.pixels.iter().flatten().fold(0.0f32, |a, b| a.max(*b));
-    let depth = if top as f64 <= MOST_IN_HALF { Depth::Half } else { Depth::Float };
-    write_picture(&a.out, &picture.pixels, a.width, a.height, depth).map_err(of_format)
+    Ok(())
 }
 
 /// The kind of file, if it can hold what is asked.
@@ -322,7 +333,9 @@ pub fn map(a: MapArguments) -> Outcome {
     let sky = read_sky(&a.sky)?;
     a.care.check()?;
     let scene_cache = SceneCache::default();
-    let bake = MapBake { map: settings.clone(), file, mips: a.mips };
+    let layers = a.layers.map(Into::into);
+    let bake = MapBake { map: settings.clone(), file, mips: a.mips, layers };
+    BakeSettings::Map(bake.clone()).check().map_err(of_bake)?;
     check_half(&sky, &bake, &scene_cache, &|| false).map_err(of_bake)?;
     let mut map = MapRender::new(&sky, &settings, &scene_cache, &|| false).map_err(Failure::failed)?;
     if a.care.reference {
@@ -332,8 +345,11 @@ pub fn map(a: MapArguments) -> Outcome {
         map.set_reference(traced.picture, traced.noise_percent, wish.shared);
     }
     let (folder, name) = folder_and_name(&a.out)?;
-    let job = MapJob::of(map, &bake, name);
-    let made = run_here(&job, &folder, tell_tenths(), &|| false).map_err(of_bake)?;
+    let job: Box<dyn Job> = match layers {
+        Some(_) => Box::new(LayeredMapJob::of(map, &bake, name)),
+        None => Box::new(MapJob::of(map, &bake, name)),
+    };
+    let made = run_here(&*job, &folder, tell_tenths(), &|| false).map_err(of_bake)?;
     let facts = &made.facts;
     if facts["values"] == "float" && matches!(file, FileKind::Exr | FileKind::Ktx2) {
         let largest = facts["largest"]["value"].as_f64().unwrap_or_default();

@@ -2,7 +2,7 @@
 
 use super::MapJob;
 use super::piece::{CUBE_LEVELS, PieceFacts, Stored, read_thumbnail, thumbnail_step};
-use crate::job::{BakeError, FileSink, FileStore, Finished, PieceSource, Result, put, read_facts};
+use crate::job::{BakeError, Counted, FileStore, Finished, PieceSource, Result, put, read_facts};
 use crate::settings::FileKind;
 use bytes::Bytes;
 use std::io::Write;
@@ -67,33 +67,6 @@ struct Copy<'a> {
     stored: Stored,
 }
 
-/// A file and how much was written into it.
-struct Counted<'a> {
-    file: Box<dyn FileSink + 'a>,
-    bytes: u64,
-}
-
-impl<'a> Counted<'a> {
-    fn create(files: &'a dyn FileStore, name: &str) -> Result<Counted<'a>> {
-        Ok(Counted { file: files.create(name)?, bytes: 0 })
-    }
-    fn finish(self) -> Result<u64> {
-        self.file.finish()?;
-        Ok(self.bytes)
-    }
-}
-
-impl Write for Counted<'_> {
-    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
-        let written = self.file.write(bytes)?;
-        self.bytes += written as u64;
-        Ok(written)
-    }
-    fn flush(&mut self) -> std::io::Result<()> {
-        self.file.flush()
-    }
-}
-
 impl Copy<'_> {
     /// The content of a piece, and its rows of the small picture.
     fn content(&self, piece: usize, small: Option<&mut Vec<Rgb>>) -> Result<Bytes> {
@@ -139,25 +112,16 @@ impl Copy<'_> {
 
     /// 8-bit rows, sRGB.
     fn png(&self, files: &dyn FileStore, small: &mut Vec<Rgb>) -> Result<u64> {
-        let work = |e: ::png::EncodingError| match e {
-            ::png::EncodingError::IoError(e) => BakeError::Io(e),
-            e => BakeError::Work(e.to_string()),
-        };
         let mut file = Counted::create(files, &self.job.name)?;
-        let mut encoder = ::png::Encoder::new(&mut file, self.facts.width as u32, self.facts.height as u32);
-        encoder.set_color(::png::ColorType::Rgb);
-        encoder.set_depth(::png::BitDepth::Eight);
-        encoder.set_source_srgb(::png::SrgbRenderingIntent::Perceptual);
-        let mut writer = encoder.write_header().map_err(work)?;
-        let mut rows = writer.stream_writer().map_err(work)?;
-        for (number, facts) in self.pieces.iter().enumerate() {
-            let content = self.content(number, Some(small))?;
-            for range in facts.blocks(self.stored) {
-                rows.write_all(&content[range])?;
+        write_png(&mut file, [self.facts.width, self.facts.height], false, |rows| {
+            for (number, facts) in self.pieces.iter().enumerate() {
+                let content = self.content(number, Some(small))?;
+                for range in facts.blocks(self.stored) {
+                    rows.write_all(&content[range])?;
+                }
             }
-        }
-        rows.finish().map_err(work)?;
-        writer.finish().map_err(work)?;
+            Ok(())
+        })?;
         file.finish()
     }
 
@@ -213,3 +177,25 @@ impl Copy<'_> {
     }
 }
 
+
+/// Writes a PNG of 8-bit rows that `put` gives, sRGB.
+pub(crate) fn write_png(
+    file: &mut dyn Write,
+    [width, height]: [usize; 2],
+    alpha: bool,
+    put: impl FnOnce(&mut dyn Write) -> Result<()>,
+) -> Result<()> {
+    let work = |e: ::png::EncodingError| match e {
+        ::png::EncodingError::IoError(e) => BakeError::Io(e),
+        e => BakeError::Work(e.to_string()),
+    };
+    let mut encoder = ::png::Encoder::new(file, width as u32, height as u32);
+    encoder.set_color(if alpha { ::png::ColorType::Rgba } else { ::png::ColorType::Rgb });
+    encoder.set_depth(::png::BitDepth::Eight);
+    encoder.set_source_srgb(::png::SrgbRenderingIntent::Perceptual);
+    let mut writer = encoder.write_header().map_err(work)?;
+    let mut rows = writer.stream_writer().map_err(work)?;
+    put(&mut rows)?;
+    rows.finish().map_err(work)?;
+    writer.finish().map_err(work)
+}

@@ -2,6 +2,7 @@
 //! no more than copying.
 
 mod assemble;
+mod layered;
 mod piece;
 
 use crate::job::{BakeError, FileStore, Finished, Job, Piece, PieceSource, Result};
@@ -12,6 +13,9 @@ use tenter_render::picture::{MapRender, MapSums};
 use tenter_render::prepare::SceneCache;
 use tenter_sky::document::Sky;
 
+pub(crate) use assemble::write_png;
+pub use layered::LayeredMapJob;
+pub(crate) use piece::read_thumbnail;
 pub use piece::thumbnail_step;
 
 /// A map that is baked.

@@ -172,7 +172,7 @@ fn developed(map: &MapRender, pixels: &[Rgb]) -> Vec<u8> {
 }
 
 /// Means over squares of pixels, cd/m2.
-fn thumbnail_rows(pixels: &[Rgb], width: usize, step: usize, unit: f32) -> Vec<Rgb> {
+pub(super) fn thumbnail_rows(pixels: &[Rgb], width: usize, step: usize, unit: f32) -> Vec<Rgb> {
     let (columns, rows) = (width / step, pixels.len() / width / step);
     let scale = unit / (step * step) as f32;
     (0..columns * rows)
@@ -192,7 +192,7 @@ fn thumbnail_rows(pixels: &[Rgb], width: usize, step: usize, unit: f32) -> Vec<R
 }
 
 /// Pixels as pieces keep them.
-pub(super) fn read_thumbnail(bytes: &[u8]) -> impl Iterator<Item = Rgb> {
+pub(crate) fn read_thumbnail(bytes: &[u8]) -> impl Iterator<Item = Rgb> {
     bytes.chunks_exact(12).map(|c| {
         std::array::from_fn(|k| f32::from_le_bytes([c[4 * k], c[4 * k + 1], c[4 * k + 2], c[4 * k + 3]]))
     })

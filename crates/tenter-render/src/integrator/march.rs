@@ -53,7 +53,12 @@ pub fn interval_visits(scene: &Scene) -> impl Iterator<Item = IntervalVisit<'_>>
 #[inline(always)]
 pub fn march_intervals<R: Real>(packet: &RayPacket, context: &PacketContext<R>) -> CloudLight<R> {
     let (zero, one) = (R::splat(0.0), R::splat(1.0));
-    let mut light = CloudLight { radiance: [zero; 3], transmittance: one, forward_transmitted: zero };
+    let mut light = CloudLight {
+        radiance: [zero; 3],
+        transmittance: one,
+        forward_transmitted: zero,
+        opacity_distance: zero,
+    };
     let most = packet.scene.intervals.iter().map(|band| band.clouds.len()).max().unwrap_or(0);
     let mut gathered = SegmentAccumulator::new(most);
     let MarchReplay { cached, recorder } = packet.replay;
@@ -81,6 +86,7 @@ pub fn march_intervals<R: Real>(packet: &RayPacket, context: &PacketContext<R>) 
     for c in 0..3 {
         light.radiance[c] = R::select(left, light.radiance[c], light.radiance[c] * gain);
     }
+    light.opacity_distance = R::select(left, light.opacity_distance, light.opacity_distance * gain);
     light.transmittance = R::select(left, light.transmittance, zero);
     light
 }

@@ -68,6 +68,26 @@ pub struct PacketRadiance {
     pub radiance: [[f32; 16]; 3],
     /// Transmittance of all clouds and fog; 0 where the ray meets the ground.
     pub transmittance: [f32; 16],
+    /// Share of the light behind that clouds let through or scatter forward.
+    pub clouds_transmittance: [f32; 16],
+    /// Coverage of ground or land.
+    pub ground: [f32; 16],
+    /// Opacity of clouds and ground, and the same times its distance, m.
+    pub opacity: [f32; 16],
+    pub opacity_distance: [f32; 16],
+}
+
+impl PacketRadiance {
+    fn black() -> PacketRadiance {
+        PacketRadiance {
+            radiance: [[0.0; 16]; 3],
+            transmittance: [0.0; 16],
+            clouds_transmittance: [0.0; 16],
+            ground: [0.0; 16],
+            opacity: [0.0; 16],
+            opacity_distance: [0.0; 16],
+        }
+    }
 }
 
 /// A packet of view rays from the eye.
@@ -126,11 +146,12 @@ impl RayPacket<'_> {
             context.airlight_loss = AirlightLoss::along(self, &context);
         }
         let mut light = [zero; 3];
-        let (mut through, mut forward_transmitted) = (one, zero);
+        let (mut through, mut forward_transmitted, mut opacity_distance) = (one, zero, zero);
         if CLOUDS {
             let cloud: CloudLight<R> = march_intervals(self, &context);
             (light, through, forward_transmitted) =
                 (cloud.radiance, cloud.transmittance, cloud.forward_transmitted);
+            opacity_distance = cloud.opacity_distance;
         }
 
         // The end of the ray: ground, sky, or a blend of both.
@@ -152,25 +173,33 @@ impl RayPacket<'_> {
             seen[c] = end[c].mul_add(left, light[c]);
         }
         let hits = context.ground.lt(R::splat(f32::MAX));
+        let mut clouds_transmittance = left;
         if hits.any() {
             let distance = R::select(hits, context.ground, zero);
+            let covered = through * context.ground_covers;
+            opacity_distance = distance.mul_add(covered, opacity_distance);
             let ground = ground_light(&context.rays, &context.rays.at(distance), distance);
             let segment = self.air::<R, CLOUDS>(&context, distance);
             // Clouds beyond the horizon do not hide the ground in front of it.
             let is_partly_sky = context.ground_covers.le(R::splat(WHOLE_GROUND));
             let before = if self.is_below_clouds() { R::select(is_partly_sky, one, zero) } else { zero };
             let left = left.lerp(one, before);
+            clouds_transmittance = clouds_transmittance.lerp(left, context.ground_covers);
             for c in 0..3 {
                 let behind = ground[c].mul_add(segment.transmittance[c], segment.radiance[c]);
                 let whole = behind.mul_add(left, light[c] * (one - before));
                 seen[c] = R::select(hits, seen[c].lerp(whole, context.ground_covers), seen[c]);
             }
         }
-        let mut out = PacketRadiance { radiance: [[0.0; 16]; 3], transmittance: [0.0; 16] };
+        let mut out = PacketRadiance::black();
         for c in 0..3 {
             seen[c].store(&mut out.radiance[c]);
         }
         R::select(hits, zero, through * fog_through).store(&mut out.transmittance);
+        clouds_transmittance.store(&mut out.clouds_transmittance);
+        context.ground_covers.store(&mut out.ground);
+        (one - through * (one - context.ground_covers)).store(&mut out.opacity);
+        opacity_distance.store(&mut out.opacity_distance);
         out
     }
 
@@ -370,16 +399,30 @@ pub fn radiance_along(
     pixel: f64,
     quality: MarchQuality,
 ) -> Vec<(Rgb, f32)> {
+    trace_along(scene, directions, pixel, quality, &|seen, lane| {
+        let radiance = [seen.radiance[0][lane], seen.radiance[1][lane], seen.radiance[2][lane]];
+        (radiance, seen.transmittance[lane])
+    })
+}
+
+/// What `take` finds in the packets of single directions.
+pub fn trace_along<T: Copy + Send>(
+    scene: &Scene,
+    directions: &[[f64; 3]],
+    pixel: f64,
+    quality: MarchQuality,
+    take: &(dyn Fn(&PacketRadiance, usize) -> T + Sync),
+) -> Vec<T> {
     let mut order: Vec<usize> = (0..directions.len()).collect();
     order.sort_by_cached_key(|i| among_neighbours(directions[*i]));
-    let looks: Vec<(Rgb, f32)> = order
+    let traced: Vec<T> = order
         .par_chunks(64)
         .flat_map_iter(|numbers| {
             let directions: Vec<[f64; 3]> = numbers.iter().map(|i| directions[*i]).collect();
             let shadows = AirShadows::along(scene, &directions, pixel);
             let rays: Vec<usize> = (0..directions.len()).collect();
             let lanes = best().lanes();
-            let mut looks = Vec::with_capacity(directions.len());
+            let mut traced = Vec::with_capacity(directions.len());
             for (chunk, rays) in directions.chunks(lanes).zip(rays.chunks(lanes)) {
                 let seen = dispatch(RayPacket {
                     scene,
@@ -390,21 +433,14 @@ pub fn radiance_along(
                     shadow_weights: &ShadowWeights::identity(rays),
                     replay: MarchReplay::default(),
                 });
-                looks.extend((0..chunk.len()).map(|lane| {
-                    (
-                        [seen.radiance[0][lane], seen.radiance[1][lane], seen.radiance[2][lane]],
-                        seen.transmittance[lane],
-                    )
-                }));
+                traced.extend((0..chunk.len()).map(|lane| take(&seen, lane)));
             }
-            looks
+            traced
         })
         .collect();
-    let mut seen = vec![([0.0; 3], 0.0); looks.len()];
-    for (i, packet) in order.into_iter().zip(looks) {
-        seen[i] = packet;
-    }
-    seen
+    let mut by_number: Vec<(usize, T)> = order.into_iter().zip(traced).collect();
+    by_number.sort_unstable_by_key(|(i, _)| *i);
+    by_number.into_iter().map(|(_, traced)| traced).collect()
 }
 
 /// Morton code (Morton 1966) of a direction: sorting by it puts similar rays into one packet, which takes

@@ -22,6 +22,8 @@ pub struct CloudLight<R: Real> {
     pub transmittance: R,
     /// Share of the light from behind all clouds that is scattered forward and counts as transmitted.
     pub forward_transmitted: R,
+    /// Opacity times its distance, m.
+    pub opacity_distance: R,
 }
 
 /// Opacities and in-scattered light of up to [`KEPT`] segments of each ray.
@@ -132,7 +134,9 @@ impl SegmentAccumulator {
         for k in 0..self.count {
             let ended = R::splat(k as f32).lt(present);
             let opacity = R::load(&self.opacity[k]);
-            let t = R::load(&self.distance[k]) / opacity.max(R::splat(1e-9));
+            let opacity_distance = R::load(&self.distance[k]);
+            light.opacity_distance = light.opacity_distance + opacity_distance;
+            let t = opacity_distance / opacity.max(R::splat(1e-9));
             let segment = shader.packet.air::<R, true>(shader.context, t);
             let mut forward_transmitted = zero;
             for cloud in 0..shader.clouds.len() {

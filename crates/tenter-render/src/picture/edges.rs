@@ -1,7 +1,8 @@
 //! Adaptive antialiasing: pixels that differ much from a neighbour are supersampled.
 
+use super::traced::Traced;
 use super::{Area, Picture};
-use crate::integrator::{MarchQuality, radiance_along};
+use crate::integrator::{MarchQuality, trace_along};
 use crate::prepare::Cancelled;
 use crate::scene::Scene;
 use tenter_sky::camera::Camera;
@@ -16,8 +17,8 @@ const AT_ONCE: usize = 1024;
 
 /// Replaces edge pixels of a rendered part of a picture by the mean of four samples with footprints half as
 /// wide. Discs of lights must not be in it yet.
-pub fn supersample_edges(
-    picture: &mut Picture,
+pub fn supersample_edges<P: Traced>(
+    picture: &mut Picture<P>,
     scene: &Scene,
     camera: &Camera,
     area: Area,
@@ -36,20 +37,19 @@ pub fn supersample_edges(
             let there = |[dx, dy]: [f64; 2]| camera.direction(x + dx, y + dy).or(camera.direction(x, y));
             PLACES.map(|place| there(place).expect("what is black beside black is no outline"))
         });
-        let seen = radiance_along(scene, &places.collect::<Vec<_>>(), pixel, quality);
+        let seen = trace_along(scene, &places.collect::<Vec<_>>(), pixel, quality, &P::of);
         for (i, seen) in some.iter().zip(seen.chunks_exact(PLACES.len())) {
-            for c in 0..3 {
-                picture.pixels[*i][c] = seen.iter().map(|s| s.0[c]).sum::<f32>() / PLACES.len() as f32;
-            }
+            let sum = seen[1..].iter().fold(seen[0], |sum, s| sum.plus(*s));
+            picture.pixels[*i] = sum.times(1.0 / PLACES.len() as f32);
         }
     }
     Ok(())
 }
 
 /// Numbers of the pixels that differ from one of their neighbours; none that show nothing.
-fn on_outlines(picture: &Picture) -> Vec<usize> {
+fn on_outlines<P: Traced>(picture: &Picture<P>) -> Vec<usize> {
     let (width, height) = (picture.width, picture.height);
-    let bright: Vec<f32> = picture.pixels.iter().map(|p| luminance(*p)).collect();
+    let bright: Vec<f32> = picture.pixels.iter().map(|p| luminance(p.radiance())).collect();
     let differs = |a: f32, b: f32| DIFFERS * a.max(b) < (a - b).abs();
     let is_on = |i: &usize| {
         let (x, y) = (i % width, i / width);

@@ -4,21 +4,25 @@ mod disc;
 mod edges;
 mod glare;
 mod incremental;
+mod layers;
 mod map;
 mod reproject;
 mod step_error;
 mod tile;
 mod tile_cache;
+mod traced;
 
 pub use disc::{Disc, DiscPixel, DiscPlace, MASK_SIDE, add_light, disc_places, discs};
 pub use edges::supersample_edges;
 pub use glare::{add_glare, spread};
 pub use incremental::IncrementalRenderer;
+pub use layers::{BEYOND_M, CloudGroup, LayerScenes, LayeredPicture};
 pub use map::{
     BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, Layout, LightFact, LowerFill, MapError, MapFacts, MapRender,
-    MapSettings, MapSums, SMALLEST_WIDTH, Scale, SettingsError,
+    MapSettings, MapSums, SMALLEST_WIDTH, Scale, SettingsError, clear_share,
 };
 pub use reproject::Reprojection;
+pub use traced::{LayeredPixel, Traced};
 pub use step_error::{NOISE_PERCENT, quality_for, step_error};
 
 use crate::integrator::MarchQuality;
@@ -32,12 +36,12 @@ use tile_cache::TileCacheAccess;
 /// Side of a tile, pixels: a few milliseconds of work.
 pub const TILE: usize = 32;
 
-/// Linear Rec.709, cd/m2, row by row from the top, without the sun's disc.
+/// Pixels row by row from the top, without the discs of lights; usually linear Rec.709, cd/m2.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Picture {
+pub struct Picture<P = Rgb> {
     pub width: usize,
     pub height: usize,
-    pub pixels: Vec<Rgb>,
+    pub pixels: Vec<P>,
 }
 
 impl Picture {
@@ -90,29 +94,29 @@ pub fn render(
 }
 
 /// Renders a part of a picture; pixels are those of the whole, whatever the part: tiles are, too.
-pub fn render_area(
+pub fn render_area<P: Traced>(
     scene: &Scene,
     camera: &Camera,
     area: Area,
     quality: MarchQuality,
     cancelled: &(dyn Fn() -> bool + Sync),
-) -> Result<Picture, Cancelled> {
+) -> Result<Picture<P>, Cancelled> {
     render_tiles(camera, area, cancelled, &|tile, _| {
         tile::draw(scene, camera, tile, quality, TileCacheAccess::default())
     })
 }
 
 /// Assembles the tiles of a part of a picture; `draw` is given each, and its index.
-fn render_tiles(
+fn render_tiles<P: Traced>(
     camera: &Camera,
     area: Area,
     cancelled: &(dyn Fn() -> bool + Sync),
-    draw: &(dyn Fn(Area, usize) -> Vec<Rgb> + Sync),
-) -> Result<Picture, Cancelled> {
+    draw: &(dyn Fn(Area, usize) -> Vec<P> + Sync),
+) -> Result<Picture<P>, Cancelled> {
     let (left, top) = (area.x / TILE, area.y / TILE);
     let columns = (area.x + area.width).div_ceil(TILE) - left;
     let rows = (area.y + area.height).div_ceil(TILE) - top;
-    let tiles: Vec<Option<(Area, Vec<Rgb>)>> = (0..columns * rows)
+    let tiles: Vec<Option<(Area, Vec<P>)>> = (0..columns * rows)
         .into_par_iter()
         .map(|i| {
             if cancelled() {
@@ -124,7 +128,7 @@ fn render_tiles(
             Some((tile, draw(tile, i)))
         })
         .collect();
-    let mut pixels = vec![[0.0; 3]; area.width * area.height];
+    let mut pixels = vec![P::NOTHING; area.width * area.height];
     for tile in tiles {
         let (tile, values) = tile.ok_or(Cancelled)?;
         let (from, to) = (tile.x.max(area.x), (tile.x + tile.width).min(area.x + area.width));

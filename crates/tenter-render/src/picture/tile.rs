@@ -5,6 +5,7 @@
 
 use super::Area;
 use super::tile_cache::TileCacheAccess;
+use super::traced::Traced;
 use crate::integrator::{
     AirShadows, MarchQuality, MarchRecorder, MarchReplay, RayPacket, RecordFlags, ShadowWeights,
     interval_visits, pack_directions,
@@ -13,7 +14,6 @@ use crate::scene::Scene;
 use crate::simd::{best, dispatch};
 use std::cell::RefCell;
 use tenter_sky::camera::Camera;
-use tenter_sky::spectrum::Rgb;
 
 /// Largest relative difference between a cell's corners for interpolation, at usual steps.
 const AGREE: f32 = 0.025;
@@ -23,14 +23,14 @@ const WIDEST: f64 = 0.04;
 /// Pixels along the blocks that packets are taken from.
 const BLOCK: usize = 8;
 
-/// Radiance of a tile's pixels, row by row; black where the projection shows nothing.
-pub fn draw(
+/// A tile's pixels, row by row; nothing where the projection shows nothing.
+pub fn draw<P: Traced>(
     scene: &Scene,
     camera: &Camera,
     tile: Area,
     quality: MarchQuality,
     keeping: TileCacheAccess,
-) -> Vec<Rgb> {
+) -> Vec<P> {
     let directions: Vec<Option<[f64; 3]>> = (0..tile.width * tile.height)
         .map(|i| {
             let (x, y) = (tile.x + i % tile.width, tile.y + i / tile.width);
@@ -112,12 +112,12 @@ struct Tile<'a> {
 }
 
 impl Tile<'_> {
-    fn drawn(mut self) -> Vec<Rgb> {
+    fn drawn<P: Traced>(mut self) -> Vec<P> {
         let lanes = best().lanes();
         let width = self.tile.width;
         let notes = RefCell::new(MarchRecorder::default());
         let turns = interval_visits(self.scene).count();
-        let mut light = vec![[0.0; 3]; width * self.tile.height];
+        let mut light = vec![P::NOTHING; width * self.tile.height];
         for pass in [Pass::EveryOther, Pass::Between] {
             let mut pixels = match pass {
                 Pass::EveryOther => self.every_other(),
@@ -148,7 +148,7 @@ impl Tile<'_> {
                 };
                 let seen = dispatch(look);
                 for (lane, pixel) in pixels.iter().enumerate() {
-                    light[*pixel] = [seen.radiance[0][lane], seen.radiance[1][lane], seen.radiance[2][lane]];
+                    light[*pixel] = P::of(&seen, lane);
                 }
                 if takes != RecordFlags::default() {
                     self.keeping.keep(pixels, &notes.borrow());
@@ -191,7 +191,7 @@ impl Tile<'_> {
     }
 
     /// Interpolates pixels whose cell's corners agree; returns the others.
-    fn between(&self, light: &mut [Rgb]) -> Vec<usize> {
+    fn between<P: Traced>(&self, light: &mut [P]) -> Vec<usize> {
         let mut left = Vec::new();
         for p in self.in_blocks().filter(|p| !is_first(*p) && self.is_shown(*p)) {
             let pixel = self.number(p);
@@ -203,8 +203,8 @@ impl Tile<'_> {
         left
     }
 
-    /// The interpolated radiance of a pixel, if all four corners exist and agree.
-    fn between_corners(&self, [x, y]: [usize; 2], light: &[Rgb]) -> Option<Rgb> {
+    /// The interpolated value of a pixel, if all four corners exist and their radiances agree.
+    fn between_corners<P: Traced>(&self, [x, y]: [usize; 2], light: &[P]) -> Option<P> {
         let Area { width, height, .. } = self.tile;
         let (x0, y0) = (x & !1, y & !1);
         if width <= x0 + 2 || height <= y0 + 2 {
@@ -214,19 +214,19 @@ impl Tile<'_> {
         if !corners.into_iter().all(|p| self.is_shown(p)) {
             return None;
         }
-        let [a, b, c, d] = corners.map(|p| light[self.number(p)]);
+        let traced = corners.map(|p| light[self.number(p)]);
+        let [a, b, c, d] = traced.map(|p| p.radiance());
         let brightest = [a, b, c, d].into_iter().flatten().fold(0.0, f32::max);
         let agree = (0..3).all(|k| {
             let (low, high) = (a[k].min(b[k]).min(c[k]).min(d[k]), a[k].max(b[k]).max(c[k]).max(d[k]));
             high - low <= AGREE * self.quality.step_scale.min(1.0) * brightest
         });
         let (right, below) = (x > x0, y > y0);
-        agree.then(|| {
-            std::array::from_fn(|k| match (right, below) {
-                (true, false) => 0.5 * (a[k] + b[k]),
-                (false, true) => 0.5 * (a[k] + c[k]),
-                _ => 0.25 * (a[k] + b[k] + c[k] + d[k]),
-            })
+        let [a, b, c, d] = traced;
+        agree.then(|| match (right, below) {
+            (true, false) => a.plus(b).times(0.5),
+            (false, true) => a.plus(c).times(0.5),
+            _ => a.plus(b).plus(c).plus(d).times(0.25),
         })
     }
 }

@@ -13,7 +13,7 @@ pub use sums::MapSums;
 
 use super::disc::{Disc, DiscPixel, add_light, discs};
 use super::step_error::{quality_for, step_error};
-use super::{Area, Picture, render_area, supersample_edges};
+use super::{Area, LayerScenes, LayeredPicture, LayeredPixel, Picture, Traced, render_area, supersample_edges};
 use crate::air::TableQuality;
 use crate::integrator::MarchQuality;
 use crate::prepare::{Cancelled, SceneCache};
@@ -63,29 +63,29 @@ impl From<Cancelled> for MapError {
 }
 
 /// Means over the parts of pixels, as far as each reaches in solid angle.
-fn box_filter(fine: Picture, camera: &Camera, area: Area, parts: usize) -> Picture {
+fn box_filter<P: Traced>(fine: Picture<P>, camera: &Camera, area: Area, parts: usize) -> Picture<P> {
     if parts == 1 {
         return fine;
     }
     let (width, height) = (area.width / parts, area.height / parts);
-    let mut pixels = vec![[0.0; 3]; width * height];
-    for (i, pixel) in pixels.iter_mut().enumerate() {
+    let mean = |i: usize| {
         let (x, y) = (i % width * parts, i / width * parts);
-        let mut sum = [0.0; 3];
-        let mut whole = 0.0;
-        for part in 0..parts * parts {
+        P::weighted_mean((0..parts * parts).map(|part| {
             let (x, y) = (x + part % parts, y + part / parts);
-            let share = camera.solid_angle(x, area.y + y);
-            whole += share;
-            for c in 0..3 {
-                sum[c] += share * fine.pixels[y * area.width + x][c] as f64;
-            }
-        }
-        if whole > 0.0 {
-            *pixel = sum.map(|v| (v / whole) as f32);
-        }
+            (camera.solid_angle(x, area.y + y), fine.pixels[y * area.width + x])
+        }))
+    };
+    Picture { width, height, pixels: (0..width * height).map(mean).collect() }
+}
+
+/// Share of the first light's own, in RGB, that comes through the air from a height with this sine.
+pub fn clear_share(scene: &Scene, sine: f64) -> Rgb {
+    if sine < scene.horizon_sine() as f64 {
+        return [0.0; 3];
     }
-    Picture { width, height, pixels }
+    let light = &scene.lights[0].sunlight;
+    let (here, outside) = (light.single(scene.eye_altitude, sine), light.single(1e7, 1.0));
+    std::array::from_fn(|c| if outside[c] > 0.0 { (here[c] / outside[c]).max(0.0) } else { 0.0 })
 }
 
 impl MapRender {
@@ -178,6 +178,24 @@ impl MapRender {
         ((self.camera.pixel_angle() / FINE - 0.01).ceil() as usize).clamp(1, MOST_PARTS)
     }
 
+    /// Rows of one band as traced in a scene, without discs and without what fills the lower half.
+    fn trace_band<P: Traced>(
+        &self,
+        scene: &Scene,
+        band: usize,
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Picture<P>, Cancelled> {
+        let (from, to) = self.settings.rows_of(band);
+        let parts = self.parts();
+        let fine = MapSettings { width: parts * self.settings.width, ..self.settings.clone() }.camera();
+        let fine = fine.with_lower(self.lower());
+        let [y, width, height] = [from, self.settings.width, to - from].map(|v| v * parts);
+        let area = Area { x: 0, y, width, height };
+        let mut picture = render_area(scene, &fine, area, self.quality, cancelled)?;
+        supersample_edges(&mut picture, scene, &fine, area, self.quality, cancelled)?;
+        Ok(box_filter(picture, &fine, area, parts))
+    }
+
     fn lower(&self) -> LowerHalf {
         match self.settings.lower {
             LowerFill::Ground => LowerHalf::AsSeen,
@@ -187,7 +205,7 @@ impl MapRender {
     }
 
     /// Puts the one colour of the lower half into a part of the map.
-    fn fill_lower(&self, picture: &mut Picture, area: Area) {
+    fn fill_lower<P>(&self, picture: &mut Picture<P>, area: Area, put: impl Fn(&mut P, Rgb)) {
         let colour = match self.settings.lower {
             LowerFill::Ground | LowerFill::Mirror => return,
             LowerFill::Black => [0.0; 3],
@@ -197,7 +215,7 @@ impl MapRender {
             let (x, y) = (area.x + i % area.width, area.y + i / area.width);
             let d = self.camera.direction(x as f64 + 0.5, y as f64 + 0.5);
             if d.is_some_and(|d| d[2] < 0.0) {
-                *pixel = colour;
+                put(pixel, colour);
             }
         }
     }
@@ -212,20 +230,9 @@ impl MapRender {
         let area = Area { x: 0, y: from, width: self.settings.width, height: to - from };
         let mut picture = match &self.traced {
             Some(whole) => whole.rows(from, to),
-            None => {
-                let parts = self.parts();
-                let fine =
-                    MapSettings { width: parts * self.settings.width, ..self.settings.clone() }.camera();
-                let fine = fine.with_lower(self.lower());
-                let [y, width, height] = [from, area.width, area.height].map(|v| v * parts);
-                let area = Area { x: 0, y, width, height };
-                let (scene, quality) = (&self.scene, self.quality);
-                let mut picture = render_area(scene, &fine, area, quality, cancelled)?;
-                supersample_edges(&mut picture, scene, &fine, area, quality, cancelled)?;
-                box_filter(picture, &fine, area, parts)
-            }
+            None => self.trace_band(&self.scene, band, cancelled)?,
         };
-        self.fill_lower(&mut picture, area);
+        self.fill_lower(&mut picture, area, |pixel, colour| *pixel = colour);
         if self.settings.sun {
             add_light(&mut picture, area, &self.disc_pixels);
         }
@@ -245,6 +252,56 @@ impl MapRender {
             sums.add_row(&self.camera, row, pixels);
         }
         Ok((picture.pixels, sums))
+    }
+
+    /// The scenes of the map's layers; `each`: every cloud layer by itself.
+    pub fn layer_scenes(&self, each: bool) -> LayerScenes {
+        LayerScenes::new(&self.sky, &self.scene, each)
+    }
+
+    /// One band in layers, in values of the file, and the discs' own light in it, which is added to the
+    /// layers when they lie over one another; and the sums over both.
+    pub fn layered_band(
+        &self,
+        scenes: &LayerScenes,
+        band: usize,
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Result<(LayeredPicture, Vec<Rgb>, MapSums), Cancelled> {
+        let (from, to) = self.settings.rows_of(band);
+        let area = Area { x: 0, y: from, width: self.settings.width, height: to - from };
+        let scale = (1.0 / self.unit()) as f32;
+        let trace = |scene: &Scene| {
+            let mut picture = self.trace_band(scene, band, cancelled)?;
+            self.fill_lower(&mut picture, area, |pixel: &mut LayeredPixel, colour| pixel.radiance = colour);
+            Ok(picture)
+        };
+        let layers = scenes.trace(&trace, &|radiance| gamut_to_grey(radiance).map(|v| v * scale))?;
+        let mut lights =
+            Picture { width: area.width, height: area.height, pixels: vec![[0.0; 3]; area.width * area.height] };
+        if self.settings.sun {
+            add_light(&mut lights, area, &self.disc_pixels);
+        }
+        let lights: Vec<Rgb> = lights.pixels.iter().map(|p| gamut_to_grey(*p).map(|v| v * scale)).collect();
+        let mut sums = MapSums::default();
+        for (row, (flat, lights)) in
+            (from..to).zip(layers.flat.chunks_exact(area.width).zip(lights.chunks_exact(area.width)))
+        {
+            let whole: Vec<Rgb> =
+                flat.iter().zip(lights).map(|(a, b)| [a[0] + b[0], a[1] + b[1], a[2] + b[2]]).collect();
+            sums.add_row(&self.camera, row, &whole);
+        }
+        Ok((layers, lights, sums))
+    }
+
+    /// Share of the first light that the air alone lets through from each direction of a band, in RGB: what a
+    /// disc there would keep.
+    pub fn air_transmittance(&self, band: usize) -> Vec<Rgb> {
+        let (from, to) = self.settings.rows_of(band);
+        let directions = (from..to).flat_map(|y| (0..self.settings.width).map(move |x| (x, y)));
+        directions
+            .map(|(x, y)| self.camera.direction(x as f64 + 0.5, y as f64 + 0.5))
+            .map(|d| d.map_or([0.0; 3], |d| clear_share(&self.scene, d[2])))
+            .collect()
     }
 
     /// Largest channel value that the discs alone put into a pixel of the file.
