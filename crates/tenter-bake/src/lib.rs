@@ -5,9 +5,11 @@
 //! makes the same files to the last bit. [`run_here`] does all of it in one process.
 
 pub mod job;
+pub mod light;
 mod local;
 pub mod map;
 mod parts;
+pub mod package;
 pub mod picture;
 pub mod plan;
 pub mod settings;
@@ -35,6 +37,8 @@ pub fn prepare(
         BakeSettings::Map(s) => Arc::new(map::MapJob::new(sky, s, scene_cache, cancelled)?),
         BakeSettings::Picture(s) => Arc::new(picture::PictureJob::new(sky, s, scene_cache, cancelled)?),
         BakeSettings::Volume(s) => Arc::new(volume::VolumeJob::new(sky, s, scene_cache, cancelled)?),
+        BakeSettings::Light(s) => Arc::new(light::LightJob::new(sky, s, scene_cache, cancelled)?),
+        BakeSettings::Package(s) => Arc::new(package::PackageJob::new(sky, s, scene_cache, cancelled)?),
         BakeSettings::Shadow(s) => Arc::new(plan::PlanJob::shadow(sky, s, scene_cache, cancelled)?),
         BakeSettings::Cover(s) => Arc::new(plan::PlanJob::cover(sky, s, scene_cache, cancelled)?),
     })

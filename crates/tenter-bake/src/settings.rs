@@ -1,6 +1,8 @@
 //! What is to be baked.
 
 use crate::job::{BakeError, Result};
+use crate::light::LightBake;
+use crate::package::PackageBake;
 use crate::volume::VolumeBake;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -124,10 +126,12 @@ pub enum BakeSettings {
     Volume(VolumeBake),
     Shadow(ShadowBake),
     Cover(CoverBake),
+    Light(LightBake),
+    Package(PackageBake),
 }
 
 /// The field that tells each kind.
-const KINDS: [&str; 5] = ["map", "picture", "volume", "shadow", "cover"];
+const KINDS: [&str; 7] = ["map", "picture", "volume", "shadow", "cover", "light_kit", "package"];
 
 impl BakeSettings {
     /// Reads and checks settings.
@@ -141,6 +145,8 @@ impl BakeSettings {
             "map" => serde_json::from_value(value).map(BakeSettings::Map),
             "picture" => serde_json::from_value(value).map(BakeSettings::Picture),
             "volume" => serde_json::from_value(value).map(BakeSettings::Volume),
+            "light_kit" => serde_json::from_value(value).map(BakeSettings::Light),
+            "package" => serde_json::from_value(value).map(BakeSettings::Package),
             "shadow" => serde_json::from_value(value).map(BakeSettings::Shadow),
             _ => serde_json::from_value(value).map(BakeSettings::Cover),
         };
@@ -154,6 +160,8 @@ impl BakeSettings {
             BakeSettings::Map(s) => s.check(),
             BakeSettings::Picture(s) => s.check(),
             BakeSettings::Volume(s) => s.check(),
+            BakeSettings::Light(s) => s.check(),
+            BakeSettings::Package(s) => s.check(),
             BakeSettings::Shadow(ShadowBake { shadow: plan, .. }) => check_plan("shadow", plan),
             BakeSettings::Cover(CoverBake { cover: plan }) => check_plan("cover", plan),
         }
@@ -175,6 +183,9 @@ impl BakeSettings {
             BakeSettings::Volume(s) => {
                 Ok(BakeSettings::Volume(s.resolve(sky, scene_cache, cancelled)?))
             }
+            BakeSettings::Package(s) => {
+                Ok(BakeSettings::Package(s.resolve(sky, scene_cache, cancelled)?))
+            }
             BakeSettings::Shadow(s) => {
                 crate::plan::check_light(sky, s.light)?;
                 Ok(self.clone())
@@ -188,6 +199,8 @@ impl BakeSettings {
             BakeSettings::Map(s) => s.pieces(),
             BakeSettings::Picture(s) => s.pieces(),
             BakeSettings::Volume(s) => s.pieces(),
+            BakeSettings::Light(s) => s.pieces(),
+            BakeSettings::Package(s) => s.pieces(),
             BakeSettings::Shadow(ShadowBake { shadow: plan, .. })
             | BakeSettings::Cover(CoverBake { cover: plan }) => crate::plan::pieces(plan),
         }
@@ -208,7 +221,7 @@ fn check_plan(kind: &str, plan: &PlanSettings) -> Result<()> {
 const PIECE_PIXELS: usize = 262_144;
 
 impl MapBake {
-    fn check(&self) -> Result<()> {
+    pub(crate) fn check(&self) -> Result<()> {
         let fail = |path: &str, message: String| Err(BakeError::input(format!("settings.{path}"), message));
         if let Err(e) = self.map.check() {
             return fail(&format!("map.{}", e.field), format!("{} {}", e.value, e.problem));

@@ -6,6 +6,7 @@ pub mod frame;
 pub mod hdr;
 pub mod ktx2;
 pub mod png;
+pub mod usda;
 pub mod vdb;
 
 #[cfg(test)]

@@ -3,6 +3,7 @@
 
 mod ask;
 mod make;
+mod package;
 mod plan;
 mod run;
 mod volume;
@@ -67,6 +68,12 @@ enum Command {
     /// Transmittance of clouds toward a light over a square of level ground.
     #[command(after_help = "Example: tenter shadow sky.json --extent 20 --width 1024 --out shadow.exr")]
     Shadow(plan::ShadowArguments),
+    /// Lights apart from their map: harmonics, an irradiance map and reflections by roughness.
+    #[command(after_help = "Example: tenter light-kit sky.json --out kit")]
+    LightKit(package::LightKitArguments),
+    /// A folder with map, lights, camera and volumes tied together by a USD stage.
+    #[command(after_help = "Example: tenter package sky.json --out sky --zip sky.zip --volumes")]
+    Package(package::PackageArguments),
     /// Optical thickness and top altitude of clouds over a square, seen from above.
     #[command(after_help = "Example: tenter cover sky.json --extent 20 --width 1024 --out cover.exr")]
     Cover(plan::CoverArguments),
@@ -105,6 +112,8 @@ fn main() -> ExitCode {
         Command::Map(a) => make::map(a),
         Command::Volume(a) => volume::volume(a),
         Command::Shadow(a) => plan::shadow(a),
+        Command::LightKit(a) => package::light_kit(a),
+        Command::Package(a) => package::package(a),
         Command::Cover(a) => plan::cover(a),
     };
     match outcome {

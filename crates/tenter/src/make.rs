@@ -159,6 +159,7 @@ fn option_of(field: &str) -> String {
     let field = field.split('[').next().unwrap_or_default();
     match field {
         "layers" => "layer".into(),
+        "map_width" => "width".into(),
         "most_voxels" | "cloud_at" => field.replace('_', "-"),
         _ => field.split('_').next().unwrap_or_default().into(),
     }

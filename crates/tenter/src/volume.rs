@@ -99,7 +99,7 @@ pub fn volume(a: VolumeArguments) -> Outcome {
     let (scene_cache, to_the_end) = (SceneCache::default(), || false);
     let bake = bake.resolve(&sky, &scene_cache, &to_the_end).map_err(of_bake)?;
     if a.estimate {
-        let guesses = bake.guess(&sky, &scene_cache, &to_the_end).map_err(of_bake)?;
+        let guesses = bake.volume.guess(&sky, &scene_cache, &to_the_end).map_err(of_bake)?;
         return print(&json!({ "files": guesses, "settings": bake }));
     }
     let job = VolumeJob::new(&sky, &bake, &scene_cache, &to_the_end).map_err(of_bake)?;

@@ -113,7 +113,27 @@ fn fail<T>(field: &str, message: impl Into<String>) -> Result<T> {
 
 impl VolumeBake {
     pub fn check(&self) -> Result<()> {
-        let c = &self.volume;
+        self.volume.check()
+    }
+
+    pub fn pieces(&self) -> usize {
+        self.volume.pieces()
+    }
+
+    /// Fills in box and voxel width.
+    pub fn resolve(
+        &self,
+        sky: &Sky,
+        scene_cache: &SceneCache,
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Result<VolumeBake> {
+        Ok(VolumeBake { volume: self.volume.resolve(sky, scene_cache, cancelled)? })
+    }
+}
+
+impl VolumeChoice {
+    pub(crate) fn check(&self) -> Result<()> {
+        let c = self;
         if !(1..=MOST_LEVELS).contains(&c.levels) {
             return fail("levels", format!("{} should be from 1 to {MOST_LEVELS}", c.levels));
         }
@@ -135,15 +155,14 @@ impl VolumeBake {
         Ok(())
     }
 
-    /// Fills in box and voxel width.
-    pub fn resolve(
+    pub(crate) fn resolve(
         &self,
         sky: &Sky,
         scene_cache: &SceneCache,
         cancelled: &(dyn Fn() -> bool + Sync),
-    ) -> Result<VolumeBake> {
+    ) -> Result<VolumeChoice> {
         let scene = scene(sky, scene_cache, cancelled)?;
-        let mut c = self.volume.clone();
+        let mut c = self.clone();
         let chosen = c.components(sky, &scene)?;
         if let Some(body) = c.body(&scene, &chosen)? {
             let r = body.region();
@@ -159,13 +178,8 @@ impl VolumeBake {
         if let (None, Some(most)) = (c.voxel_m, c.most_voxels.take()) {
             c.voxel_m = Some(c.region().voxel_for(most).max(*VOXEL_M.start()));
         }
-        let resolved = VolumeBake { volume: c };
-        resolved.check()?;
-        Ok(resolved)
-    }
-
-    pub fn pieces(&self) -> usize {
-        self.volume.pieces()
+        c.check()?;
+        Ok(c)
     }
 
     /// What each file of resolved settings is going to be, from samples of this sky.
@@ -176,7 +190,7 @@ impl VolumeBake {
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<Vec<VolumeGuess>> {
         let scene = scene(sky, scene_cache, cancelled)?;
-        let c = &self.volume;
+        let c = self;
         let chosen = c.components(sky, &scene)?;
         let forms: Vec<&CloudForm> = chosen.iter().map(|i| &scene.clouds[*i].form.0).collect();
         let mut guesses = Vec::new();
@@ -230,7 +244,7 @@ impl VolumeChoice {
         (0..self.levels).map(of_level).collect()
     }
 
-    pub(super) fn pieces(&self) -> usize {
+    pub(crate) fn pieces(&self) -> usize {
         let grids = if self.split { self.layers.len().max(1) } else { 1 } + usize::from(self.sunlight);
         self.levels().unwrap_or_default().iter().map(|s| pieces_of(s).1 * grids).sum()
     }

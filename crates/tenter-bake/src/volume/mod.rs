@@ -43,7 +43,17 @@ impl VolumeJob {
         scene_cache: &SceneCache,
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<VolumeJob> {
-        let choice = settings.volume.clone();
+        VolumeJob::of(sky, &settings.volume, scene_cache, cancelled)
+    }
+
+    /// Of resolved settings.
+    pub(crate) fn of(
+        sky: &Sky,
+        choice: &VolumeChoice,
+        scene_cache: &SceneCache,
+        cancelled: &(dyn Fn() -> bool + Sync),
+    ) -> Result<VolumeJob> {
+        let choice = choice.clone();
         let scene = choice::scene(sky, scene_cache, cancelled)?;
         let chosen = choice.components(sky, &scene)?;
         let body = choice.body(&scene, &chosen)?;

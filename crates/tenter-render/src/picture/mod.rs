@@ -2,6 +2,7 @@
 
 mod disc;
 mod edges;
+pub mod environment;
 mod glare;
 mod incremental;
 mod layers;
