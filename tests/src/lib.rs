@@ -21,3 +21,11 @@ pub fn binary() -> PathBuf {
     }
     path.join("tenter")
 }
+
+/// The sky of a starter.
+///
+/// # Panics
+/// Where there is none of this name.
+pub fn starter(slug: &str) -> tenter_sky::document::Sky {
+    tenter_app::starters::find(slug).unwrap_or_else(|| panic!("no starter {slug}")).sky.clone()
+}

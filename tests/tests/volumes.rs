@@ -5,7 +5,9 @@ use std::path::Path;
 use std::process::{Command, Output};
 use tenter_render::air::TableQuality;
 use tenter_render::clouds::form::CloudForm;
+use tenter_render::measure::pick_cloud;
 use tenter_render::prepare::SceneCache;
+use tenter_sky::camera::toward;
 use tenter_sky::document::{CloudKind, CloudLayer, Sky};
 use tenter_tests::{binary, root};
 
@@ -96,12 +98,12 @@ fn grids_levels_halves_and_axes_are_read_as_written() {
     let all = read(&path, &[]);
     let grids = all["grids"].as_array().unwrap();
     let names: Vec<&str> = grids.iter().map(|g| g["name"].as_str().unwrap()).collect();
-    assert_eq!(names, ["density_low", "density_high"]);
+    assert_eq!(names, ["density_high", "density_low"], "the library sorts them");
     for grid in grids {
         assert_eq!(grid["half"], true);
         // From 1 to 5 km east: x is west.
         let [low, high] = ["low", "high"].map(|k| number(&grid[k][0]));
-        assert!(low >= -100.0 && high < -20.0 && number(&grid["active"]) > 100.0, "{grid}");
+        assert!(low >= -100.0 && high < -20.0 && number(&grid["active"]) > 100.0, "{low} {high}");
     }
     let coarse = read(&folder.path().join("clouds-2.vdb"), &[]);
     for (fine, coarse) in grids.iter().zip(coarse["grids"].as_array().unwrap()) {
@@ -132,16 +134,18 @@ fn estimates_and_refusals_come_before_any_file() {
     assert!(!path.exists());
     let made = facts(&volume(folder.path(), &sky, &arguments));
     let [about, exact] = [
-        number(&guessed["files"][0]["active_voxels_about"]),
+        number(&guessed["files"][0]["active_voxels"]),
         number(&made["files"][0]["grids"][0]["active_voxels"]),
     ];
     assert!((about / exact - 1.0).abs() < 0.2, "{about} {exact}");
     std::fs::remove_file(&path).unwrap();
     for (wrong, named) in [
-        (vec!["--voxel", "0.5", "--extent", "6"], "voxel_m"),
-        (vec!["--voxel", "2", "--extent", "60"], "voxel_m"),
-        (vec!["--voxel", "20", "--extent", "900"], "west_m"),
-        (vec!["--voxel", "20", "--extent", "6", "--low", "3000", "--high", "100"], "high_m"),
+        (vec!["--voxel", "0.5", "--extent", "6"], "--voxel"),
+        (vec!["--voxel", "2", "--extent", "60"], "would fit"),
+        (vec!["--most-voxels", "1e12", "--extent", "6"], "--most-voxels"),
+        (vec!["--voxel", "20", "--cloud-at", "0,0,9000"], "--cloud-at"),
+        (vec!["--voxel", "20", "--extent", "900"], "--west"),
+        (vec!["--voxel", "20", "--extent", "6", "--low", "3000", "--high", "100"], "--high"),
         (vec!["--voxel", "20", "--extent", "6", "--layer", "none"], "--layer"),
     ] {
         let out = volume(folder.path(), &sky, &wrong);
@@ -149,4 +153,47 @@ fn estimates_and_refusals_come_before_any_file() {
         assert!(out.status.code() == Some(2) && said.contains(named), "{wrong:?}: {said}");
         assert!(!path.exists());
     }
+}
+
+/// A second grid holds the share of sunlight that arrives: nearly all of it at the sunny side of a heap, little
+/// at its base; and one cloud can be cut out, whole, with nothing of its neighbours.
+#[test]
+fn sunlight_is_baked_and_one_cloud_is_cut_out() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut heaps = layer("heaps", CloudKind::CumulusMediocris);
+    heaps.cover = 0.25;
+    let sky = Sky { clouds: vec![heaps], ..Sky::default() };
+    let scene = SceneCache::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
+    // The first cloud on the way of a fan of rays.
+    let picked = (0..360)
+        .find_map(|azimuth| pick_cloud(&scene, toward(f64::from(azimuth).to_radians(), 0.5)))
+        .expect("some ray meets a cloud");
+    let at = format!("{},{},{}", picked.east_m, picked.north_m, picked.altitude_m);
+    let made =
+        facts(&volume(folder.path(), &sky, &["--voxel", "20", "--cloud-at", &at, "--sunlight", "--half"]));
+    let path = folder.path().join("clouds.vdb");
+    let all = read(&path, &[]);
+    let [density, sunlight] = [0, 1].map(|i| all["grids"][i].clone());
+    assert_eq!((density["name"].as_str(), sunlight["name"].as_str()), (Some("density"), Some("sunlight")));
+    assert_eq!(density["active"], sunlight["active"]);
+    assert_eq!(density["active"], made["files"][0]["grids"][0]["active_voxels"]);
+    // Hardly anything of the body stands at the sides of the box.
+    let columns: Vec<Vec<f64>> = serde_json::from_value(density["columns"].clone()).unwrap();
+    let (first, last) = (columns[0].iter().sum::<f64>(), columns[columns.len() - 1].iter().sum::<f64>());
+    let ends: f64 = columns.iter().map(|row| row[0] + row[row.len() - 1]).sum();
+    let cut = (first + last + ends) / number(&density["sum"]);
+    assert!(cut < 0.01, "{cut}");
+    let region = &made["files"][0]["region"];
+    let mean = number(&sunlight["sum"]) / number(&sunlight["active"]);
+    assert!((0.05..0.8).contains(&mean), "{mean}");
+
+    // The whole layer in the same box has at least as much.
+    let [west, east, south, north] = ["west_m", "east_m", "south_m", "north_m"].map(|side| number(&region[side]));
+    let extent = ((east - west).max(north - south) / 1e3).to_string();
+    let middle = [(east + west) / 2e3, (north + south) / 2e3].map(|v| v.to_string());
+    let square =
+        ["--voxel", "20", "--extent", &extent, "--east", &middle[0], "--north", &middle[1], "--half"];
+    let whole = facts(&volume(folder.path(), &sky, &square));
+    let active = |made: &Value| number(&made["files"][0]["grids"][0]["active_voxels"]);
+    assert!(active(&whole) >= active(&made), "{} {}", active(&whole), active(&made));
 }

@@ -169,6 +169,8 @@ impl VolumeChoice {
             (c.west_m, c.east_m, c.south_m, c.north_m) = (r.west_m, r.east_m, r.south_m, r.north_m);
             (c.low_m, c.high_m) = (Some(r.low_m), Some(r.high_m));
         }
+        let is_chosen = |n: &usize| chosen.iter().any(|i| scene.clouds[*i].layer == *n);
+        c.layers = (0..sky.clouds.len()).filter(is_chosen).map(|n| sky.clouds[n].id.clone()).collect();
         let forms = || chosen.iter().map(|i| &scene.clouds[*i].form.0);
         let base = forms().map(|f| f64::from(f.base)).fold(f64::MAX, f64::min);
         let top = forms().map(|f| f64::from(f.base + f.depth)).fold(0.0, f64::max);

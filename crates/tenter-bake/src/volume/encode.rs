@@ -11,6 +11,9 @@ use tenter_render::volume::{CloudBody, VolumeSettings, sample_leaf, sunlight_of_
 /// Least share of light at an active voxel: a share of 0 would make it inactive.
 const LEAST_LIGHT: f32 = 1e-4;
 
+/// Least density.
+const LEAST_DENSITY: f32 = 1e-7;
+
 /// What a piece holds: heads of leaves, then their values.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub(super) struct PieceFacts {
@@ -42,8 +45,15 @@ pub(super) fn sample(
         if let Some(body) = body {
             body.keep_only(&mut values, origin, settings.voxel_m);
         }
+        for value in &mut values {
+            *value /= grid.scale as f32;
+            // What half values round to 0 is no cloud in any grid.
+            if *value < LEAST_DENSITY {
+                *value = 0.0;
+            }
+        }
         match grid.light {
-            None => values.iter_mut().for_each(|v| *v /= grid.scale as f32),
+            None => {}
             Some(light) => {
                 if values.iter().all(|v| *v == 0.0) {
                     return None;

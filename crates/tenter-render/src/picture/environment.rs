@@ -14,6 +14,8 @@ const COARSEST: usize = 4;
 /// Widest texel, as a share of the lobe's width and of the angle from its middle.
 const PER_LOBE: f64 = 0.35;
 const PER_ANGLE: f64 = 0.2;
+/// Skies change within the widest lobes: these count as no wider, radians.
+const WIDEST_LOBE: f64 = 0.2;
 
 /// A cube map as a pyramid; axes are those of documents (east, north, up).
 pub struct Environment {
@@ -63,7 +65,7 @@ impl Environment {
     /// Irradiance (pi times the radiance of a uniform environment) of a surface that faces a direction.
     pub fn irradiance(&self, normal: [f64; 3]) -> [f64; 3] {
         let mut sum = [0.0; 3];
-        self.visit(normal, 0.2, &mut |texel, cos| {
+        self.visit(normal, WIDEST_LOBE, &mut |texel, cos| {
             for c in 0..3 {
                 sum[c] += texel.light[c] * cos.max(0.0);
             }
@@ -77,7 +79,7 @@ impl Environment {
     pub fn reflection(&self, normal: [f64; 3], roughness: f64) -> [f64; 3] {
         let alpha2 = roughness.powi(4);
         let (mut sum, mut whole) = ([0.0; 3], 0.0);
-        self.visit(normal, roughness * roughness, &mut |texel, cos| {
+        self.visit(normal, (roughness * roughness).min(WIDEST_LOBE), &mut |texel, cos| {
             if cos <= 0.0 {
                 return;
             }

@@ -11,6 +11,7 @@ pub const MAX_ALTITUDE_M: f64 = 30_000.0;
 pub const MAX_VOXELS: f64 = 4e9;
 /// Voxels along the sides of the cubes that volumes are made in: nodes of an OpenVDB tree.
 pub const NODE_SIDE: i32 = 128;
+const ROOT_SIDE: i32 = 4096;
 /// Widths of voxels, m.
 pub const VOXEL_M: std::ops::RangeInclusive<f64> = 1.0..=1000.0;
 
@@ -108,14 +109,18 @@ impl VolumeSettings {
         ]
     }
 
-    /// Cubes of [`NODE_SIDE`]^3 voxels that hold voxels of the box, by the index of their lowest voxel.
+    /// Cubes of [`NODE_SIDE`]^3 voxels that hold voxels of the box, by the index of their lowest voxel, in the
+    /// order of an OpenVDB tree: by the cubes of 4096^3 voxels that they lie in, in these by x, y and z.
     pub fn nodes(&self) -> Vec<[i32; 3]> {
         let [low, high] = self.bounds();
         let range = |axis: usize| {
             let side = NODE_SIDE;
             (low[axis].div_euclid(side)..=(high[axis] - 1).div_euclid(side)).map(move |i| i * side)
         };
-        range(0).flat_map(|x| range(1).flat_map(move |y| range(2).map(move |z| [x, y, z]))).collect()
+        let mut nodes: Vec<[i32; 3]> =
+            range(0).flat_map(|x| range(1).flat_map(move |y| range(2).map(move |z| [x, y, z]))).collect();
+        nodes.sort_by_key(|node| (node.map(|i| i.div_euclid(ROOT_SIDE)), *node));
+        nodes
     }
 
     /// Leaves of a node that hold voxels of the box: x slowest, z fastest.
