@@ -39,6 +39,19 @@ pub struct AskedBake {
     pub request_id: Option<String>,
 }
 
+/// What a bake would take.
+pub fn estimate(
+    document: Value,
+    settings: Value,
+    scene_cache: &SceneCache,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Result<tenter_bake::estimate::Estimate> {
+    let settings = BakeSettings::parse(settings)?;
+    let sky = Sky::from_value(document)?;
+    let settings = settings.resolve(&sky, scene_cache, cancelled)?;
+    Ok(tenter_bake::estimate::estimate(&sky, &settings, scene_cache, cancelled)?)
+}
+
 /// A bake that was looked at and can be queued.
 pub struct PlannedBake {
     asked: AskedBake,
@@ -136,11 +149,41 @@ impl App {
         Ok(self.store.bake(id).await?)
     }
 
-    /// Goes on with a bake that failed, from the pieces that are there.
+    /// Puts a bake off; its finished pieces are kept.
+    pub async fn pause_bake(&self, id: Uuid) -> Result<Bake> {
+        if !self.store.pause_bake(id).await? {
+            let status = self.store.bake(id).await?.status;
+            let message = format!("the bake is {status:?}; one that waits or runs can be paused");
+            return Err(AppError::Input { path: "status".into(), message: message.to_lowercase() });
+        }
+        Ok(self.store.bake(id).await?)
+    }
+
+    /// The picture of a bake as far as it is made (PNG), if it is to have one.
+    pub async fn bake_so_far(&self, id: Uuid) -> Result<Option<Vec<u8>>> {
+        let bake = self.store.bake(id).await?;
+        let settings = BakeSettings::parse(bake.settings)?;
+        if settings.progress_rows(0).is_none() {
+            return Ok(None);
+        }
+        let mut done = Vec::new();
+        for piece in self.store.pieces(id).await? {
+            let Some(bytes) = piece.facts["thumbnail"].as_u64() else { continue };
+            match self.store.files.get_end(&piece_name(id, piece.piece), bytes).await {
+                // Put together, or made anew, at this moment.
+                Err(StoreError::Missing { .. }) => continue,
+                rows => done.push((piece.piece as usize, rows?.to_vec())),
+            }
+        }
+        let sky = Sky::from_value(bake.document)?;
+        Ok(settings.progress_picture(&sky, &done))
+    }
+
+    /// Goes on with a bake that failed or was paused, from the pieces that are there.
     pub async fn go_on_with_bake(&self, id: Uuid) -> Result<Bake> {
         if !self.store.reopen_bake(id).await? {
             let status = self.store.bake(id).await?.status;
-            let message = format!("the bake is {status:?}; one that failed can be gone on with");
+            let message = format!("the bake is {status:?}; one that failed or is paused can be gone on with");
             return Err(AppError::Input { path: "status".into(), message: message.to_lowercase() });
         }
         self.requeue(&self.store.bake(id).await?, &HashSet::new()).await?;
@@ -163,6 +206,12 @@ impl App {
             self.store.push_jobs(QUEUE, &PieceJob::first_tries(bake.id, [0]), Duration::ZERO).await?;
         }
         Ok(())
+    }
+
+    /// Puts bakes that ended so many days ago or earlier into the bin; returns how many.
+    pub async fn clear_bakes(&self, older_than_days: u32) -> Result<u64> {
+        let days = time::Duration::days(older_than_days.into());
+        Ok(self.store.bin_bakes_before(time::OffsetDateTime::now_utc() - days).await?)
     }
 
     /// Puts a bake into the bin; an open one is stopped first.

@@ -108,12 +108,6 @@ pub trait Job: Send + Sync {
         files: &dyn FileStore,
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<Finished>;
-
-    /// Rows of a small picture that a piece has made, to be shown while the others are made: where the rows
-    /// begin, and RGB in cd/m2; and the size of the whole small picture. Nothing for what has no picture.
-    fn progress(&self, _piece: usize, _facts: &Value, _content: &[u8]) -> Option<Vec<[f32; 3]>> {
-        None
-    }
 }
 
 /// Writes a whole file; returns its length in bytes.

@@ -4,6 +4,8 @@
 //! the job; when all are there it writes its files from them, from their beginning to their end. The same job
 //! makes the same files to the last bit. [`run_here`] does all of it in one process.
 
+pub mod estimate;
+pub mod inspect;
 pub mod job;
 pub mod light;
 mod local;

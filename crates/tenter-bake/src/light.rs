@@ -60,7 +60,7 @@ impl LightBake {
     }
 
     /// The map that all of it is computed from: without discs, for these are lights by themselves.
-    fn map(&self) -> MapSettings {
+    pub(crate) fn map(&self) -> MapSettings {
         let LightChoice { width, clouds, land } = self.light_kit;
         MapSettings { layout: Layout::Cube, width, sun: false, clouds, land, ..MapSettings::default() }
     }

@@ -206,6 +206,41 @@ impl BakeSettings {
         }
     }
 
+    /// Columns of the small picture that grows with finished pieces, and the rows of it that a piece makes; none
+    /// for what has no picture.
+    pub fn progress_rows(&self, piece: usize) -> Option<(usize, std::ops::Range<usize>)> {
+        match self {
+            BakeSettings::Map(s) => {
+                let step = crate::map::thumbnail_step(s.map.width, s.map.layout == Layout::Cube);
+                let bands = s.bands_of(piece);
+                let row = |band: usize| (band * BAND_ROWS).min(s.map.height()) / step;
+                Some((s.map.width / step, row(bands.start)..row(bands.end)))
+            }
+            BakeSettings::Picture(s) => {
+                let step = crate::picture::thumbnail_step(s.picture.width);
+                let each = s.rows_per_piece();
+                let row = |y: usize| y.min(s.picture.height).div_ceil(step);
+                Some((s.picture.width / step, row(piece * each)..row((piece + 1) * each)))
+            }
+            _ => None,
+        }
+    }
+
+    /// The picture so far: rows of finished pieces as they stand at the end of each, developed for a display; the
+    /// others are dark.
+    pub fn progress_picture(&self, sky: &Sky, done: &[(usize, Vec<u8>)]) -> Option<Vec<u8>> {
+        let (columns, last) = self.progress_rows(self.pieces() - 1)?;
+        let mut pixels = vec![[0.0f32; 3]; columns * last.end];
+        for (piece, rows) in done {
+            let (_, at) = self.progress_rows(*piece)?;
+            let room = pixels.get_mut(at.start * columns..at.end * columns)?;
+            room.iter_mut().zip(crate::map::read_thumbnail(rows)).for_each(|(p, v)| *p = v);
+        }
+        let grade = tenter_render::scene::grade_of(sky);
+        let development = tenter_sky::develop::Development::new(&grade);
+        Some(tenter_formats::png::encode(&pixels, columns, last.end, &development))
+    }
+
     pub fn to_value(&self) -> Value {
         serde_json::to_value(self).expect("settings are plain data")
     }

@@ -4,6 +4,7 @@ pub mod exr_map;
 pub mod exr_scanlines;
 pub mod frame;
 pub mod hdr;
+pub mod inspect;
 pub mod ktx2;
 pub mod png;
 pub mod usda;

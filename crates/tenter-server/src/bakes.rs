@@ -16,6 +16,7 @@ use serde_json::Value;
 use tenter_app::AppError;
 use tenter_app::bakes::{AskedBake, PlannedBake, file_name};
 use tenter_app::worker::THUMBNAIL;
+use tenter_bake::estimate::Estimate;
 use tenter_store::{Bake, BakePage};
 use tower_http::request_id::RequestId;
 use utoipa::{IntoParams, ToSchema};
@@ -28,7 +29,8 @@ pub(crate) struct NewBake {
     sky_id: Option<Uuid>,
     name: String,
     document: Value,
-    /// What it is to be: {"map": …, "file": …}, {"volume": …}, {"shadow": …} or {"cover": …}.
+    /// What it is to be: {"map": …, "file": …}, {"picture": …, "file": …}, {"volume": …}, {"shadow": …},
+    /// {"cover": …}, {"light_kit": …} or {"package": …}.
     settings: Value,
 }
 
@@ -76,6 +78,59 @@ pub(crate) async fn add(
     Ok((StatusCode::CREATED, Json(bake)))
 }
 
+/// A bake that might be asked for.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Considered {
+    document: Value,
+    settings: Value,
+}
+
+/// What a bake would take, measured on its sky: time, size, memory; and what may have been forgotten.
+#[utoipa::path(post, path = "/api/bakes/estimate", request_body = Considered,
+    responses((status = 200, body = Value), (status = 422)))]
+pub(crate) async fn estimate(
+    State(s): State<Server>,
+    Json(asked): Json<Considered>,
+) -> Reply<Json<Estimate>> {
+    let scene_cache = s.scene_cache.clone();
+    let found = compute(&s.turns.long, move |off| {
+        tenter_app::bakes::estimate(asked.document, asked.settings, &scene_cache, off)
+    });
+    Ok(Json(found.await?))
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Clearing {
+    /// Bakes that ended so many days ago or earlier go into the bin.
+    older_than_days: u32,
+}
+
+/// Puts bakes that ended long ago into the bin; says how many.
+#[utoipa::path(post, path = "/api/bakes/clear", request_body = Clearing,
+    responses((status = 200, body = Value), (status = 422)))]
+pub(crate) async fn clear(State(s): State<Server>, Json(asked): Json<Clearing>) -> Reply<Json<Value>> {
+    let cleared = s.app.clear_bakes(asked.older_than_days).await?;
+    Ok(Json(serde_json::json!({ "cleared": cleared })))
+}
+
+/// Puts a bake off; its finished pieces are kept.
+#[utoipa::path(post, path = "/api/bakes/{id}/pause", params(("id" = Uuid, Path)),
+    responses((status = 200, body = Value), (status = 404), (status = 422)))]
+pub async fn pause(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<Json<Bake>> {
+    Ok(Json(s.app.pause_bake(id).await?))
+}
+
+/// The picture as far as it is made (PNG); dark where it is not.
+#[utoipa::path(get, path = "/api/bakes/{id}/so-far.png", params(("id" = Uuid, Path)),
+    responses((status = 200), (status = 404)))]
+pub async fn so_far(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<Response> {
+    let png = s.app.bake_so_far(id).await?;
+    let png = png.ok_or_else(|| Problem::missing("this bake makes no picture".into()))?;
+    Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "no-store")], png).into_response())
+}
+
 #[utoipa::path(
     get,
     path = "/api/bakes/{id}",
@@ -97,7 +152,7 @@ pub async fn cancel(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<Json
     Ok(Json(s.app.cancel_bake(id).await?))
 }
 
-/// Goes on with a bake that failed, from the pieces that are there.
+/// Goes on with a bake that failed or was paused, from the pieces that are there.
 #[utoipa::path(post, path = "/api/bakes/{id}/go-on", params(("id" = Uuid, Path)),
     responses((status = 200, body = Value), (status = 404), (status = 422)))]
 pub async fn go_on(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<Json<Bake>> {
@@ -141,7 +196,14 @@ pub async fn file(State(s): State<Server>, Path((id, name)): Path<(Uuid, String)
         Some("json") => "application/json",
         Some("png") => "image/png",
         Some("hdr") => "image/vnd.radiance",
-        _ => "image/x-exr",
+        Some("exr") => "image/x-exr",
+        Some("ktx2") => "image/ktx2",
+        Some("zip") => "application/zip",
+        Some("usda") => "model/vnd.usda",
+        Some("usdz") => "model/vnd.usdz+zip",
+        Some("csv") => "text/csv",
+        Some("txt") => "text/plain; charset=utf-8",
+        _ => "application/octet-stream",
     };
     let mut headers =
         vec![(header::CONTENT_TYPE, kind.to_string()), (header::CONTENT_LENGTH, length.to_string())];
@@ -152,7 +214,7 @@ pub async fn file(State(s): State<Server>, Path((id, name)): Path<(Uuid, String)
             .chars()
             .map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { '-' })
             .collect();
-        headers.push((header::CONTENT_DISPOSITION, format!("attachment; filename=\"{stem}-{name}\"")));
+        headers.push((header::CONTENT_DISPOSITION, format!("attachment; filename=\"{stem}-{}\"", name.replace('/', "-"))));
     }
     let headers: Vec<_> = headers
         .into_iter()

@@ -7,9 +7,11 @@ mod connections;
 mod extract;
 mod guard;
 mod health;
+mod inspect;
 mod live;
 mod memory;
 mod paging;
+mod pick;
 mod pictures;
 mod problem;
 mod seek;
@@ -49,6 +51,7 @@ pub struct Server {
     pub app: App,
     pub scene_cache: Arc<SceneCache>,
     pictures: Arc<pictures::Pictures>,
+    sent_files: Arc<inspect::SentFiles>,
     turns: compute::Turns,
     sockets: Arc<live::Sockets>,
     march_budget: Arc<MarchBudget>,
@@ -76,6 +79,7 @@ impl Server {
             app,
             scene_cache: Arc::default(),
             pictures: Arc::default(),
+            sent_files: Arc::default(),
             turns: compute::Turns::default(),
             sockets: Arc::default(),
             march_budget: Arc::default(),
@@ -100,12 +104,22 @@ impl Server {
             .routes(routes!(times::day))
             .routes(routes!(skies::empty_bin))
             .routes(routes!(bakes::list, bakes::add))
+            .routes(routes!(bakes::estimate))
+            .routes(routes!(bakes::clear))
             .routes(routes!(bakes::one, bakes::delete))
+            .routes(routes!(bakes::pause))
+            .routes(routes!(bakes::so_far))
+            .routes(routes!(inspect::bake_facts))
+            .routes(routes!(inspect::bake_view))
+            .routes(routes!(inspect::sent_facts))
+            .routes(routes!(inspect::sent_view))
+            .routes(routes!(pick::pick))
             .routes(routes!(bakes::cancel))
             .routes(routes!(bakes::go_on))
             .routes(routes!(bakes::restore))
             .routes(routes!(bakes::file))
             .routes(routes!(health::health))
+            .merge(OpenApiRouter::new().routes(routes!(inspect::send)).layer(DefaultBodyLimit::disable()))
             .split_for_parts();
         // Paths that lead nowhere share one label, or anybody could make as many as memory holds.
         let (counted, handle) = PrometheusMetricLayerBuilder::new()

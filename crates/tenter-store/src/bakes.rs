@@ -21,6 +21,8 @@ pub enum BakeStatus {
     Queued,
     Running,
     Assembling,
+    /// Put off by hand; its pieces are kept.
+    Paused,
     Done,
     Cancelled,
     Failed,
@@ -37,6 +39,7 @@ impl BakeStatus {
             BakeStatus::Queued => "queued",
             BakeStatus::Running => "running",
             BakeStatus::Assembling => "assembling",
+            BakeStatus::Paused => "paused",
             BakeStatus::Done => "done",
             BakeStatus::Cancelled => "cancelled",
             BakeStatus::Failed => "failed",
@@ -283,9 +286,15 @@ impl Store {
         Ok(())
     }
 
-    /// Stops an open bake; says whether it was open.
+    /// Stops a bake that is open or paused; says whether it was.
     pub async fn cancel_bake(&self, id: Uuid) -> Result<bool> {
-        self.move_bake(id, &BakeStatus::OPEN, BakeStatus::Cancelled, finished()).await
+        use BakeStatus::{Assembling, Cancelled, Paused, Queued, Running};
+        self.move_bake(id, &[Queued, Running, Assembling, Paused], Cancelled, finished()).await
+    }
+
+    /// Puts a bake off, if its pieces are still being made; says whether they were.
+    pub async fn pause_bake(&self, id: Uuid) -> Result<bool> {
+        self.move_bake(id, &[BakeStatus::Queued, BakeStatus::Running], BakeStatus::Paused, vec![]).await
     }
 
     pub async fn fail_bake(&self, id: Uuid, problem: &str) -> Result<()> {
@@ -295,14 +304,14 @@ impl Store {
         Ok(())
     }
 
-    /// Opens a failed bake again; says whether it was one.
+    /// Opens a failed or paused bake again; says whether it was one.
     pub async fn reopen_bake(&self, id: Uuid) -> Result<bool> {
         let more = vec![
             (bake::Column::Problem, Expr::value(None::<String>)),
             (bake::Column::FinishedAt, Expr::value(None::<OffsetDateTime>)),
             (bake::Column::Assembler, Expr::value(None::<i32>)),
         ];
-        self.move_bake(id, &[BakeStatus::Failed], BakeStatus::Queued, more).await
+        self.move_bake(id, &[BakeStatus::Failed, BakeStatus::Paused], BakeStatus::Queued, more).await
     }
 
     pub async fn finish_bake(&self, id: Uuid, facts: Value, files: &[String]) -> Result<bool> {
@@ -455,18 +464,20 @@ impl Store {
         Ok(())
     }
 
-    /// Of these bakes those that may still need their pieces: they are open, or failed less than a week ago.
+    /// Of these bakes those that may still need their pieces: they are open or paused, or failed less than a week
+    /// ago.
     pub async fn bakes_with_pieces(&self, ids: &[Uuid]) -> Result<Vec<Uuid>> {
         let week_ago = OffsetDateTime::now_utc() - time::Duration::WEEK;
         let failed = Condition::all()
             .add(bake::Column::Status.eq(BakeStatus::Failed.name()))
             .add(bake::Column::FinishedAt.gt(week_ago));
         let open = bake::Column::Status.is_in(BakeStatus::OPEN.map(BakeStatus::name));
+        let paused = bake::Column::Status.eq(BakeStatus::Paused.name());
         let found = bake::Entity::find()
             .select_only()
             .column(bake::Column::Id)
             .filter(bake::Column::Id.is_in(ids.iter().copied()))
-            .filter(Condition::any().add(open).add(failed))
+            .filter(Condition::any().add(open).add(failed).add(paused))
             .into_tuple()
             .all(&self.db)
             .await?;

@@ -58,6 +58,18 @@ impl Files {
         Ok(self.store.get(&Path::from(name)).await?.bytes().await?)
     }
 
+    /// The last bytes of a file.
+    pub async fn get_end(&self, name: &str, bytes: u64) -> Result<Bytes> {
+        let range = Some(object_store::GetRange::Suffix(bytes));
+        let options = object_store::GetOptions { range, ..Default::default() };
+        Ok(self.store.get_opts(&Path::from(name), options).await?.bytes().await?)
+    }
+
+    /// The file itself, where the store is a directory.
+    pub fn local_path(&self, name: &str) -> Option<PathBuf> {
+        self.root.as_ref().map(|root| root.join(name))
+    }
+
     /// The content in chunks, and its length in bytes.
     pub async fn stream(
         &self,

@@ -206,3 +206,19 @@ pub fn probe(a: Probe) -> Outcome {
     let (rgb, _) = radiance_along(&scene(&sky), &[direction], 1e-3, MarchQuality::default())[0];
     print(&json!({"luminance_cd_m2": luminance(rgb), "rgb": rgb}))
 }
+
+#[derive(Args)]
+pub struct Inspect {
+    /// A sidecar beside it (its name and .json) is taken in.
+    file: PathBuf,
+}
+
+/// Facts as JSON; exit 1 where a check failed.
+pub fn inspect(a: Inspect) -> Outcome {
+    use tenter_bake::inspect::{inspect, sidecar_of};
+    let fail = |e: tenter_formats::inspect::InspectError| Failure::Input(format!("{}: {e}", a.file.display()));
+    let found = inspect(&a.file, sidecar_of(&a.file).as_ref(), &|| false).map_err(fail)?;
+    print(&found.to_value())?;
+    let failed: Vec<&str> = found.checks.iter().filter(|c| !c.passed).map(|c| c.name).collect();
+    if failed.is_empty() { Ok(()) } else { Err(Failure::failed(format!("failed: {}", failed.join(", ")))) }
+}

@@ -7,7 +7,6 @@ mod piece;
 
 use crate::job::{BakeError, FileStore, Finished, Job, Piece, PieceSource, Result};
 use crate::settings::{FileKind, MapBake};
-use serde_json::Value;
 use tenter_formats::exr_map::fits_half;
 use tenter_render::picture::{MapRender, MapSums};
 use tenter_render::prepare::SceneCache;
@@ -67,13 +66,6 @@ impl Job for MapJob {
         _cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<Finished> {
         assemble::assemble(self, pieces, files)
-    }
-
-    fn progress(&self, piece: usize, facts: &Value, content: &[u8]) -> Option<Vec<[f32; 3]>> {
-        let _ = piece;
-        let facts: piece::PieceFacts = serde_json::from_value(facts.clone()).ok()?;
-        let from = content.len().checked_sub(facts.thumbnail)?;
-        Some(piece::read_thumbnail(&content[from..]).collect())
     }
 }
 

@@ -43,7 +43,7 @@ impl Default for PackageChoice {
 
 impl PackageBake {
     /// The map: lights stand apart from it, so it has no discs.
-    fn map(&self) -> MapBake {
+    pub(crate) fn map(&self) -> MapBake {
         let c = &self.package;
         let map = MapSettings {
             width: c.map_width,

@@ -23,6 +23,11 @@ use tenter_sky::spectrum::{Rgb, gamut_to_grey};
 /// Columns of the small picture, at most.
 const THUMBNAIL_WIDTH: usize = 512;
 
+/// Pixels of the picture in one of its small copy, along each side.
+pub(crate) fn thumbnail_step(width: usize) -> usize {
+    width.div_ceil(THUMBNAIL_WIDTH)
+}
+
 /// A picture that is baked.
 pub struct PictureJob {
     settings: PictureBake,
@@ -222,7 +227,7 @@ impl PictureJob {
     }
 
     fn step(&self) -> usize {
-        self.settings.picture.width.div_ceil(THUMBNAIL_WIDTH)
+        thumbnail_step(self.settings.picture.width)
     }
 }
 

@@ -9,6 +9,7 @@
 mod grid;
 mod leaf;
 mod metadata;
+pub mod read;
 
 pub use grid::{Grid, GridSettings, GridTransform, NODE_4, tree_order};
 pub use leaf::{LEAF_SIDE, LEAF_VOXELS, Leaf, LeafHead};

@@ -153,6 +153,18 @@ impl MapRender {
         (&self.scene, &self.camera)
     }
 
+    /// Steps and footprints of its rays.
+    pub fn quality(&self) -> MarchQuality {
+        self.quality
+    }
+
+    /// The camera whose pixels are traced, and how many of them make a pixel of the map along each side.
+    pub fn fine_camera(&self) -> (Camera, usize) {
+        let parts = self.parts();
+        let fine = MapSettings { width: parts * self.settings.width, ..self.settings.clone() }.camera();
+        (fine.with_lower(self.lower()), parts)
+    }
+
     /// Replaces the map by a picture of the reference integrator with its noise, percent. `shared`: whether
     /// its paths shared their results.
     pub fn set_reference(&mut self, picture: Picture, noise_percent: f64, shared: bool) {
@@ -186,9 +198,7 @@ impl MapRender {
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<Picture<P>, Cancelled> {
         let (from, to) = self.settings.rows_of(band);
-        let parts = self.parts();
-        let fine = MapSettings { width: parts * self.settings.width, ..self.settings.clone() }.camera();
-        let fine = fine.with_lower(self.lower());
+        let (fine, parts) = self.fine_camera();
         let [y, width, height] = [from, self.settings.width, to - from].map(|v| v * parts);
         let area = Area { x: 0, y, width, height };
         let mut picture = render_area(scene, &fine, area, self.quality, cancelled)?;

@@ -36,8 +36,13 @@ impl Default for MapSums {
 
 impl MapSums {
     pub(super) fn add_row(&mut self, camera: &Camera, row: usize, pixels: &[Rgb]) {
+        self.add_part_of_row(camera, row, 0, pixels);
+    }
+
+    /// Adds pixels of a row from a column on.
+    pub fn add_part_of_row(&mut self, camera: &Camera, row: usize, from: usize, pixels: &[Rgb]) {
         self.pixels += pixels.len();
-        for (x, pixel) in pixels.iter().enumerate() {
+        for (x, pixel) in (from..).zip(pixels) {
             let Some(d) = camera.direction(x as f64 + 0.5, row as f64 + 0.5) else { continue };
             let solid_angle = camera.solid_angle(x, row);
             let y = harmonics([-d[0], d[2], d[1]]);
@@ -70,7 +75,7 @@ impl MapSums {
     }
 
     /// Coefficients of irradiance (Ramamoorthi and Hanrahan 2001, eq. 8); `unit`: cd/m2 of a value of 1.
-    pub(super) fn irradiance(&self, unit: f64) -> [[f64; 3]; 9] {
+    pub fn irradiance(&self, unit: f64) -> [[f64; 3]; 9] {
         // Clamped cosine: pi, 2 pi / 3, pi / 4.
         std::array::from_fn(|i| {
             let a = match i {
