@@ -4,6 +4,7 @@ import { createRoot } from "react-dom/client";
 import { Bakes } from "./bakes/bakes";
 import { saveNow } from "./bench/store/autosave";
 import { Bench } from "./bench/shell/bench";
+import { Inspect } from "./inspect/inspect";
 import { developWords } from "./bench/preview/display-transform";
 import "./theme/theme.css";
 import { usePath } from "./route";
@@ -15,6 +16,7 @@ function App() {
   const id = /^\/sky\/([0-9a-f-]{36})$/.exec(path)?.[1];
   if (id) return <Bench key={id} id={id} />;
   if (path === "/bin") return <Bin />;
+  if (path.startsWith("/inspect")) return <Inspect path={path} />;
   return path === "/bakes" ? <Bakes /> : <Skies />;
 }
 

@@ -19,6 +19,8 @@ use tenter_sky::spectrum::Rgb;
 const FACES: std::ops::RangeInclusive<usize> = 64..=1024;
 /// Width of the irradiance map.
 const IRRADIANCE_WIDTH: usize = 128;
+/// Columns of the small picture.
+const THUMBNAIL_WIDTH: usize = 256;
 /// Bands in a piece.
 const BANDS: usize = 4;
 
@@ -154,13 +156,12 @@ impl Job for LightJob {
         });
         let text = serde_json::to_vec_pretty(&facts).expect("facts are plain data");
         bytes += put(files, "lights.json", &text)?;
-        let small = &levels[levels.len().saturating_sub(7)];
-        let columns = width >> levels.len().saturating_sub(7);
+        let small = environment.small_map(THUMBNAIL_WIDTH);
         let development = Development::new(&self.render.grade());
         Ok(Finished {
             files: ["lights.json", IRRADIANCE, REFLECTIONS].map(String::from).into(),
             facts,
-            thumbnail: Some(png::encode(small, columns, small.len() / columns, &development)),
+            thumbnail: Some(png::encode(&small, THUMBNAIL_WIDTH, THUMBNAIL_WIDTH / 2, &development)),
             bytes,
         })
     }

@@ -13,6 +13,7 @@ mod memory;
 mod paging;
 mod pick;
 mod pictures;
+mod plan;
 mod problem;
 mod seek;
 mod skies;
@@ -114,6 +115,7 @@ impl Server {
             .routes(routes!(inspect::sent_facts))
             .routes(routes!(inspect::sent_view))
             .routes(routes!(pick::pick))
+            .routes(routes!(plan::plan))
             .routes(routes!(bakes::cancel))
             .routes(routes!(bakes::go_on))
             .routes(routes!(bakes::restore))

@@ -1,100 +1,88 @@
-import { useMutation } from "@tanstack/react-query";
-import { useState } from "react";
-import { useBench } from "../bench/store/bench-store";
-import { sunName } from "../bench/sheet/document-rows";
-import { api, type BakeSettings } from "../data/api";
+import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { api, Refusal, type Bake } from "../data/api";
+import { settingsOf, type BakeDraft, type BakeSource, type Purpose } from "../data/bakes";
+import { aspects } from "../data/camera";
+import { showNumber } from "../data/number";
 import { Button } from "../ui/button";
-import { Choice } from "../ui/choice";
 import { Dialog } from "../ui/dialog";
+import { leftWords } from "../ui/durations";
+import { BackdropFields, KitFields, MapFields, NoiseField, PackageFields } from "./map-fields";
+import { CloudFields, PlanFields } from "./volume-fields";
 
-const widths = [1024, 2048, 4096, 8192].map((w) => ({ value: String(w), title: `${w} × ${w / 2}` }));
-const files = [
-  { value: "exr", title: "OpenEXR", help: "Half values, or float where the sun's disc needs it" },
-  { value: "exr_half", title: "OpenEXR, half", help: "Fails if the sun's disc does not fit" },
-  { value: "exr_float", title: "OpenEXR, float" },
-  { value: "hdr", title: "Radiance HDR" },
-];
-const scales = [
-  { value: "nits", title: "cd/m²", help: "Y is luminance" },
-  { value: "exposed", title: "Exposed", help: "1 is display white at this sky's exposure" },
+const purposes: { purpose: Purpose; title: string; help: string }[] = [
+  { purpose: "light", title: "A map to light with", help: "All directions, in cd/m²" },
+  { purpose: "backdrop", title: "A backdrop picture", help: "What the camera sees" },
+  { purpose: "clouds", title: "A cloud volume", help: "Some clouds, or one, as voxels" },
+  { purpose: "shadow", title: "A shadow map", help: "What clouds shade on the ground" },
+  { purpose: "cover", title: "A cover map", help: "Thickness and tops from above" },
+  { purpose: "kit", title: "Light apart", help: "Suns, harmonics, reflections" },
+  { purpose: "package", title: "A package", help: "Map, lights, camera, volumes in one" },
 ];
 
-/** What to bake from the sky on the Bench, as it is now. */
-export function BakeDialog({ onClose }: { onClose: () => void }) {
-  const [settings, setSettings] = useState<BakeSettings>({
-    map: { width: 2048, heading_deg: 0, scale: "nits", sun: true, clouds: true, land: false },
-    file: "exr",
-  });
-  const { record, sky, notify } = useBench.getState();
+/** How long a draft rests before it is measured, ms. */
+const REST = 500;
+
+/** What to bake from a sky. */
+export function BakeDialog({
+  source,
+  draft,
+  onDraft,
+  onCut,
+  onAsked,
+  onClose,
+}: {
+  source: BakeSource;
+  draft: BakeDraft;
+  onDraft: (draft: BakeDraft) => void;
+  /** Lets a cloud be clicked in the Picture, where there is one. */
+  onCut?: (draft: BakeDraft) => void;
+  onAsked: (made: Bake) => void;
+  onClose: () => void;
+}) {
+  const settings = settingsOf(draft, aspects[source.sky.eye.frame]);
   const bake = useMutation({
-    mutationFn: () => {
-      if (!record || !sky) throw new Error("no sky is open");
-      return api.bake(record.id, record.name, sky, settings);
-    },
+    mutationFn: () => api.bake(source.skyId, source.name, source.sky, settings),
     onSuccess: (made) => {
-      notify(`The bake of “${made.name}” is in the queue.`, { words: "Bakes", path: "/bakes" });
+      onAsked(made);
       onClose();
     },
   });
-  const map = (change: Partial<BakeSettings["map"]>) =>
-    setSettings((s) => ({ ...s, map: { ...s.map, ...change } }));
-  const muted = sky
-    ? [
-        ...sky.suns.flatMap((s, i) => (s.muted ? [sunName(sky, i)] : [])),
-        ...(sky.fog.muted && sky.fog.amount > 0 ? ["Low fog"] : []),
-        ...sky.clouds.filter((l) => l.muted).map((l) => l.name),
-      ]
-    : [];
+  const set = (change: Partial<BakeDraft>) => onDraft({ ...draft, ...change });
+  const fields = { draft, set, sky: source.sky };
   return (
-    <Dialog title="Bake an environment map" open onClose={onClose}>
-      <div className="flex flex-col gap-2">
-        <Field title="Size">
-          <Choice
-            label="Size"
-            value={String(settings.map.width)}
-            options={widths}
-            onChange={(w) => map({ width: Number(w) })}
-          />
-        </Field>
-        <Field title="File">
-          <Choice
-            label="File"
-            value={settings.file}
-            options={files}
-            onChange={(f) => setSettings((s) => ({ ...s, file: f as BakeSettings["file"] }))}
-          />
-        </Field>
-        <Field title="Values">
-          <Choice
-            label="Values"
-            value={settings.map.scale}
-            options={scales}
-            onChange={(v) => map({ scale: v as "nits" | "exposed" })}
-          />
-        </Field>
-        <Field title="Middle column">
-          <input
-            aria-label="Azimuth in the middle column, degrees"
-            type="number"
-            min={-360}
-            max={360}
-            value={settings.map.heading_deg}
-            onChange={(e) => map({ heading_deg: Number(e.target.value) })}
-            className="h-6 w-full rounded-soft border border-edge bg-bench px-2 font-value"
-          />
-        </Field>
-        <Check title="The sun's disc is in the map" on={settings.map.sun} onChange={(sun) => map({ sun })} />
-        <Check
-          title="Clouds are in the map"
-          on={settings.map.clouds}
-          onChange={(clouds) => map({ clouds })}
-        />
-        <Check title="Trial land is in the map" on={settings.map.land} onChange={(land) => map({ land })} />
-        {muted.length > 0 && <p className="text-quiet">Muted and so left out: {muted.join(", ")}.</p>}
+    <Dialog title={`Bake “${source.name}”`} open onClose={onClose} wide>
+      <div className="grid grid-cols-[13rem_1fr] gap-5">
+        <div role="radiogroup" aria-label="What to bake" className="flex flex-col gap-px">
+          {purposes.map(({ purpose, title, help }) => (
+            <button
+              key={purpose}
+              type="button"
+              role="radio"
+              aria-checked={draft.purpose === purpose}
+              onClick={() => set({ purpose })}
+              className={`cursor-pointer border-l-2 px-3 py-1 text-left hover:bg-raised ${draft.purpose === purpose ? "border-ink bg-raised" : "border-line"}`}
+            >
+              {title}
+              <span className="block text-small text-quiet">{help}</span>
+            </button>
+          ))}
+        </div>
+        <div className="flex min-h-96 flex-col gap-2">
+          {draft.purpose === "light" && <MapFields {...fields} />}
+          {draft.purpose === "backdrop" && <BackdropFields {...fields} />}
+          {draft.purpose === "clouds" && <CloudFields {...fields} onCut={onCut} />}
+          {(draft.purpose === "shadow" || draft.purpose === "cover") && <PlanFields {...fields} />}
+          {draft.purpose === "kit" && <KitFields {...fields} />}
+          {draft.purpose === "package" && <PackageFields {...fields} />}
+          {["light", "backdrop", "package"].includes(draft.purpose) && <NoiseField {...fields} />}
+          <span className="flex-1" />
+          <Measured source={source} settings={settings} />
+        </div>
       </div>
       {bake.isError && (
         <p role="alert" className="mt-2">
-          {bake.error.message}
+          {said(bake.error)}
         </p>
       )}
       <div className="mt-4 flex justify-end gap-2">
@@ -109,25 +97,61 @@ export function BakeDialog({ onClose }: { onClose: () => void }) {
   );
 }
 
-function Field({ title, children }: { title: string; children: React.ReactNode }) {
+/** What was refused, with the fields that it is about. */
+const said = (e: Error) =>
+  e instanceof Refusal && e.problems.length > 0
+    ? e.problems.map((p) => `${p.path.replace(/^settings\./, "")}: ${p.message}`).join("; ")
+    : e.message;
+
+/** Time, size and memory as measured on this sky, and what may have been forgotten. */
+function Measured({ source, settings }: { source: BakeSource; settings: ReturnType<typeof settingsOf> }) {
+  const asked = JSON.stringify(settings);
+  const [rested, setRested] = useState(asked);
+  useEffect(() => {
+    const timer = setTimeout(() => setRested(asked), REST);
+    return () => clearTimeout(timer);
+  }, [asked]);
+  const measured = useQuery({
+    queryKey: ["estimate", rested, JSON.stringify(source.sky)],
+    queryFn: () => api.estimate(source.sky, JSON.parse(rested)),
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+    retry: false,
+  });
+  const e = measured.data;
+  const settling = rested !== asked || measured.isFetching;
   return (
-    <div className="grid grid-cols-[7rem_1fr] items-center">
-      <span className="text-quiet">{title}</span>
-      {children}
+    <div data-testid="estimate" data-settled={!settling} className="border-t border-line pt-2">
+      {measured.isError && !settling ? (
+        <p role="alert">{said(measured.error)}</p>
+      ) : !e ? (
+        <p className="text-quiet">Measuring on this sky…</p>
+      ) : (
+        <>
+          <p className={settling ? "text-quiet" : ""}>
+            About <span className="font-value">{leftWords(e.seconds)}</span> on this machine,{" "}
+            <span className="font-value">{sizeWords(e.bytes)}</span> of files,{" "}
+            <span className="font-value">{sizeWords(e.memory_bytes)}</span> of memory.
+          </p>
+          {e.voxels !== null && e.active_voxels !== null && (
+            <p className="text-quiet">
+              <span className="font-value">{millions(e.voxels)}</span> million voxels of{" "}
+              <span className="font-value">{showNumber(e.voxel_m ?? 0)} m</span>,{" "}
+              <span className="font-value">{millions(e.active_voxels)}</span> million with cloud.
+            </p>
+          )}
+          {e.warnings.map((warning) => (
+            <p key={warning} className="mt-1">
+              <span aria-hidden>— </span>
+              {warning}
+            </p>
+          ))}
+        </>
+      )}
     </div>
   );
 }
 
-function Check({ title, on, onChange }: { title: string; on: boolean; onChange: (on: boolean) => void }) {
-  return (
-    <label className="flex min-h-6 cursor-pointer items-center gap-2">
-      <input
-        type="checkbox"
-        checked={on}
-        onChange={(e) => onChange(e.target.checked)}
-        className="accent-accent"
-      />
-      {title}
-    </label>
-  );
-}
+const millions = (n: number) => showNumber(n / 1e6);
+const sizeWords = (bytes: number) =>
+  bytes >= 1e9 ? `${showNumber(bytes / 1e9)} GB` : `${showNumber(Math.max(bytes / 1e6, 0.01))} MB`;

@@ -1,10 +1,17 @@
 import { keepPreviousData, useInfiniteQuery, useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { api, type Bake } from "../data/api";
+import { draftOf, settingsLine, type BakeDraft } from "../data/bakes";
 import { showNumber } from "../data/number";
 import { Button } from "../ui/button";
+import { Choice } from "../ui/choice";
 import { when } from "../ui/dates";
 import { DeletedNote, wasDeleted } from "../ui/deleted-note";
+import { Dialog } from "../ui/dialog";
+import { leftWords } from "../ui/durations";
 import { go } from "../route";
+import { inspectPath } from "../inspect/source";
+import { BakeDialog } from "./bake-dialog";
 
 const open = (b: Bake) => b.status === "queued" || b.status === "running" || b.status === "assembling";
 
@@ -14,6 +21,8 @@ const PAGE = 30;
 /** The queue and what it made. */
 export function Bakes() {
   const client = useQueryClient();
+  const [again, setAgain] = useState<{ bake: Bake; draft: BakeDraft } | null>(null);
+  const [clearing, setClearing] = useState(false);
   const bakes = useInfiniteQuery({
     queryKey: ["bakes"],
     queryFn: ({ pageParam }) => api.bakes({ bin: false, limit: PAGE, offset: pageParam }),
@@ -24,9 +33,10 @@ export function Bakes() {
   });
   const list = bakes.data?.pages.flatMap((page) => page.bakes) ?? [];
   const first = bakes.data?.pages[0];
+  const anew = () => client.invalidateQueries({ queryKey: ["bakes"] });
   const act = useMutation({
     mutationFn: (work: () => Promise<unknown>) => work(),
-    onSuccess: () => client.invalidateQueries({ queryKey: ["bakes"] }),
+    onSuccess: anew,
   });
   return (
     <div className="flex h-full flex-col">
@@ -42,6 +52,12 @@ export function Bakes() {
           </p>
         )}
         <span className="flex-1" />
+        <Button weight="quiet" onClick={() => setClearing(true)}>
+          Clear…
+        </Button>
+        <Button weight="quiet" onClick={() => go("/inspect")}>
+          Inspect a file
+        </Button>
         <Button weight="quiet" onClick={() => go("/bin")}>
           Bin
         </Button>
@@ -51,61 +67,19 @@ export function Bakes() {
           {(act.error ?? bakes.error)?.message}
         </p>
       )}
-      <DeletedNote onRestored={() => void client.invalidateQueries({ queryKey: ["bakes"] })} />
+      <DeletedNote onRestored={() => void anew()} />
       <main className="min-h-0 flex-1 overflow-y-auto p-4">
         {first?.total === 0 && (
           <p className="text-quiet">Nothing baked yet. Open a sky and choose Bake there.</p>
         )}
         <ul className="flex flex-col divide-y divide-line">
           {list.map((b) => (
-            <li key={b.id} data-testid="bake" data-status={b.status} className="flex gap-4 py-3">
-              <div className="aspect-[2/1] w-64 shrink-0 bg-panel">
-                {b.status === "done" && (
-                  <img
-                    src={`/api/bakes/${b.id}/files/thumbnail.png`}
-                    alt={`The map of ${b.name}`}
-                    className="w-full"
-                  />
-                )}
-              </div>
-              <div className="min-w-0 flex-1">
-                <h2 className="truncate text-large">{b.name}</h2>
-                <p className="text-quiet">
-                  <span className="font-value">{settingsLine(b)}</span>, asked for {when(b.created_at)}
-                </p>
-                <State bake={b} />
-                <Facts bake={b} />
-              </div>
-              <div className="flex shrink-0 flex-col items-end gap-1">
-                {open(b) && <Button onClick={() => act.mutate(() => api.cancel(b.id))}>Stop</Button>}
-                {b.status === "failed" && (
-                  <Button onClick={() => act.mutate(() => api.goOn(b.id))}>Go on</Button>
-                )}
-                {b.files.map((f) => (
-                  <a
-                    key={f}
-                    href={`/api/bakes/${b.id}/files/${f}`}
-                    download
-                    className="rounded-soft border border-edge px-3 py-1 hover:bg-raised"
-                  >
-                    {f.endsWith(".json") ? "Sidecar" : "Map"}
-                  </a>
-                ))}
-                {!open(b) && (
-                  <Button
-                    weight="quiet"
-                    onClick={() =>
-                      act.mutate(async () => {
-                        await api.removeBake(b.id);
-                        wasDeleted({ name: b.name, restore: () => api.restoreBake(b.id) });
-                      })
-                    }
-                  >
-                    Delete
-                  </Button>
-                )}
-              </div>
-            </li>
+            <Row
+              key={b.id}
+              bake={b}
+              act={(work) => act.mutate(work)}
+              onAgain={() => setAgain({ bake: b, draft: draftOf(b.settings) })}
+            />
           ))}
         </ul>
         {bakes.hasNextPage && (
@@ -114,19 +88,132 @@ export function Bakes() {
           </p>
         )}
       </main>
+      {again && (
+        <BakeDialog
+          source={{ sky: again.bake.document, name: again.bake.name, skyId: again.bake.sky_id }}
+          draft={again.draft}
+          onDraft={(draft) => setAgain({ ...again, draft })}
+          onAsked={() => void anew()}
+          onClose={() => setAgain(null)}
+        />
+      )}
+      {clearing && <Clearing onClose={() => setClearing(false)} onCleared={() => void anew()} />}
     </div>
   );
 }
 
-function settingsLine({ settings: { map, file } }: Bake): string {
-  const parts = [
-    `${map.width} × ${map.width / 2}`,
-    file.replace("_", " "),
-    map.scale === "nits" ? "cd/m²" : "exposed",
-  ];
-  if (!map.sun) parts.push("without sun");
-  if (!map.clouds) parts.push("without clouds");
-  return parts.join(", ");
+function Row({
+  bake: b,
+  act,
+  onAgain,
+}: {
+  bake: Bake;
+  act: (work: () => Promise<unknown>) => void;
+  onAgain: () => void;
+}) {
+  const main = b.files.find((f) => /\.(exr|hdr|ktx2|png|vdb)$/.test(f));
+  return (
+    <li data-testid="bake" data-status={b.status} className="flex gap-4 py-3">
+      <div className="flex h-32 w-64 shrink-0 items-center justify-center overflow-hidden bg-panel">
+        <Picture bake={b} />
+      </div>
+      <div className="min-w-0 flex-1">
+        <h2 className="truncate text-large">{b.name}</h2>
+        <p className="text-quiet">
+          <span className="font-value">{settingsLine(b.settings)}</span>, asked for {when(b.created_at)}
+        </p>
+        <State bake={b} />
+        <Facts bake={b} />
+      </div>
+      <div className="flex shrink-0 flex-col items-end gap-1">
+        {(b.status === "queued" || b.status === "running") && (
+          <Button onClick={() => act(() => api.pause(b.id))}>Pause</Button>
+        )}
+        {(open(b) || b.status === "paused") && (
+          <Button onClick={() => act(() => api.cancel(b.id))}>Stop</Button>
+        )}
+        {(b.status === "failed" || b.status === "paused") && (
+          <Button onClick={() => act(() => api.goOn(b.id))}>Go on</Button>
+        )}
+        {b.status === "done" && <Files bake={b} />}
+        {b.status === "done" && main && (
+          <Button onClick={() => go(inspectPath({ by: "bake", id: b.id, name: main }))}>Inspect</Button>
+        )}
+        {!open(b) && (
+          <Button weight="quiet" onClick={onAgain}>
+            Make again…
+          </Button>
+        )}
+        {!open(b) && b.status !== "paused" && (
+          <Button
+            weight="quiet"
+            onClick={() =>
+              act(async () => {
+                await api.removeBake(b.id);
+                wasDeleted({ name: b.name, restore: () => api.restoreBake(b.id) });
+              })
+            }
+          >
+            Delete
+          </Button>
+        )}
+      </div>
+    </li>
+  );
+}
+
+/** What is made, or what is made of it so far. */
+function Picture({ bake: b }: { bake: Bake }) {
+  const [none, setNone] = useState(false);
+  const hasPicture = "map" in b.settings || "picture" in b.settings;
+  if (none || (b.status === "done" && "volume" in b.settings))
+    return <span className="text-quiet">{"volume" in b.settings ? "voxels" : ""}</span>;
+  if (b.status === "done")
+    return (
+      <img
+        src={`/api/bakes/${b.id}/files/thumbnail.png`}
+        alt={`What was made of ${b.name}`}
+        className="max-h-full max-w-full"
+        onError={() => setNone(true)}
+      />
+    );
+  if (!hasPicture || b.pieces_done === 0 || b.status === "cancelled") return null;
+  return (
+    <img
+      src={`/api/bakes/${b.id}/so-far.png?done=${b.pieces_done}`}
+      alt={`What is made of ${b.name} so far`}
+      data-testid="so-far"
+      className="max-h-full max-w-full"
+    />
+  );
+}
+
+const fileTitle = (name: string) => {
+  const plain = name.replace(/^.*\//, "");
+  if (plain.endsWith(".json")) return plain === "lights.json" ? "Lights" : "Sidecar";
+  if (plain.endsWith(".zip")) return "Package";
+  return plain;
+};
+
+/** A link for the main file, and all others in a list that unfolds. */
+function Files({ bake: b }: { bake: Bake }) {
+  const [all, setAll] = useState(false);
+  const link = "rounded-soft border border-edge px-3 py-1 hover:bg-raised whitespace-nowrap";
+  const shown = all ? b.files : b.files.slice(0, 2);
+  return (
+    <>
+      {shown.map((f) => (
+        <a key={f} href={`/api/bakes/${b.id}/files/${encodeURIComponent(f)}`} download className={link}>
+          {fileTitle(f)}
+        </a>
+      ))}
+      {b.files.length > shown.length && (
+        <Button weight="quiet" onClick={() => setAll(true)}>
+          {b.files.length - shown.length} more files
+        </Button>
+      )}
+    </>
+  );
 }
 
 /** Shape and words tell the state; the bar fills with finished pieces. */
@@ -134,7 +221,8 @@ function State({ bake: b }: { bake: Bake }) {
   const said = {
     queued: "waiting for a worker",
     running: `${b.pieces_done} of ${b.pieces} pieces`,
-    assembling: "putting the file together",
+    assembling: "putting the files together",
+    paused: `paused with ${b.pieces_done} of ${b.pieces} pieces`,
     done: "done",
     cancelled: "stopped",
     failed: `failed: ${b.problem}`,
@@ -147,9 +235,10 @@ function State({ bake: b }: { bake: Bake }) {
         {said}
         {b.note ? `, ${b.note}` : b.status === "running" && left}
       </p>
-      {open(b) && (
+      {(open(b) || b.status === "paused") && (
         <div
           role="progressbar"
+          aria-label="Pieces that are made"
           aria-valuenow={b.pieces_done}
           aria-valuemax={b.pieces}
           className="mt-1 h-1 max-w-96 bg-raised"
@@ -161,31 +250,43 @@ function State({ bake: b }: { bake: Bake }) {
   );
 }
 
-const leftWords = (s: number) => (s < 90 ? `${Math.max(1, Math.round(s))} s` : `${Math.round(s / 60)} min`);
+type Found = {
+  lights?: { illuminance_lx: number }[];
+  horizontal_illuminance_lx?: number;
+  level_ground_lx?: number;
+  noise_left_percent?: number;
+  out_of_gamut_percent?: number;
+  muted?: string[];
+  values?: string;
+  bytes?: number;
+  mean?: number;
+  pixel_m?: number;
+  files?: { voxel_m: number; grids: { active_voxels: number }[] }[];
+};
 
 function Facts({ bake: b }: { bake: Bake }) {
   if (!b.facts) return null;
-  const f = b.facts as {
-    lights: { illuminance_lx: number; elevation_deg: number }[];
-    horizontal_illuminance_lx: number;
-    noise_left_percent: number;
-    out_of_gamut_percent: number;
-    muted: string[];
-    values: string;
-    bytes: number;
-  };
+  const f = b.facts as Found;
   const took =
     b.started_at && b.finished_at ? (Date.parse(b.finished_at) - Date.parse(b.started_at)) / 1000 : null;
-  const facts: [string, string][] = [
-    ["Level ground", `${showNumber(f.horizontal_illuminance_lx)} lx`],
-    ["Sun", `${showNumber(f.lights[0]?.illuminance_lx ?? 0)} lx`],
-    ["Noise left", `${f.noise_left_percent.toFixed(1)} %`],
-    ["Values", f.values],
-    ["File", `${showNumber(f.bytes / 1e6)} MB`],
-  ];
+  const facts: [string, string][] = [];
+  const level = f.horizontal_illuminance_lx ?? f.level_ground_lx;
+  if (level !== undefined) facts.push(["Level ground", `${showNumber(level)} lx`]);
+  if (f.lights) facts.push(["Sun", `${showNumber(f.lights[0]?.illuminance_lx ?? 0)} lx`]);
+  if (f.noise_left_percent !== undefined) facts.push(["Noise left", `${f.noise_left_percent.toFixed(1)} %`]);
+  if (f.mean !== undefined)
+    facts.push([("shadow" in b.settings && "Mean light") || "Mean thickness", showNumber(f.mean)]);
+  const volume = f.files?.[0];
+  if (volume) {
+    facts.push(["Voxel", `${showNumber(volume.voxel_m)} m`]);
+    facts.push(["With cloud", `${showNumber((volume.grids[0]?.active_voxels ?? 0) / 1e6)} million`]);
+  }
+  if (f.values) facts.push(["Values", f.values]);
+  if (f.bytes !== undefined) facts.push(["Files", `${showNumber(f.bytes / 1e6)} MB`]);
   if (took !== null) facts.push(["Took", `${showNumber(took)} s`]);
-  if (f.out_of_gamut_percent > 0) facts.push(["Moved into gamut", `${f.out_of_gamut_percent.toFixed(1)} %`]);
-  if (f.muted.length > 0) facts.push(["Muted", f.muted.join(", ")]);
+  if ((f.out_of_gamut_percent ?? 0) > 0)
+    facts.push(["Moved into gamut", `${f.out_of_gamut_percent?.toFixed(1)} %`]);
+  if (f.muted && f.muted.length > 0) facts.push(["Muted", f.muted.join(", ")]);
   return (
     <dl className="mt-1 flex flex-wrap gap-x-5">
       {facts.map(([name, value]) => (
@@ -195,5 +296,39 @@ function Facts({ bake: b }: { bake: Bake }) {
         </div>
       ))}
     </dl>
+  );
+}
+
+const ages = [
+  { value: "0", title: "All that have ended" },
+  { value: "1", title: "Older than a day" },
+  { value: "7", title: "Older than a week" },
+  { value: "30", title: "Older than 30 days" },
+];
+
+/** Puts old bakes into the bin, which lets go of their files after 30 days or by hand. */
+function Clearing({ onClose, onCleared }: { onClose: () => void; onCleared: () => void }) {
+  const [days, setDays] = useState("7");
+  const clear = useMutation({
+    mutationFn: () => api.clearBakes(Number(days)),
+    onSuccess: () => {
+      onCleared();
+      onClose();
+    },
+  });
+  return (
+    <Dialog title="Clear bakes" open onClose={onClose}>
+      <Choice label="Which" value={days} options={ages} onChange={setDays} />
+      <p className="mt-2 text-quiet">They go into the bin, and their files with it after 30 days.</p>
+      {clear.isError && <p role="alert">{clear.error.message}</p>}
+      <div className="mt-4 flex justify-end gap-2">
+        <Button weight="quiet" onClick={onClose}>
+          Leave them
+        </Button>
+        <Button weight="main" disabled={clear.isPending} onClick={() => clear.mutate()}>
+          Put into the bin
+        </Button>
+      </div>
+    </Dialog>
   );
 }

@@ -1,3 +1,4 @@
+import type { BakeSettings, Estimate, Inspection, PickedCloud } from "./bakes";
 import type { SearchResult, SearchVariable, Target } from "./measures";
 import type { Sky } from "./sky";
 
@@ -57,23 +58,13 @@ export type Strip = {
   };
   ribbon: { minute: number; colours: [number, number, number][] }[];
 };
-export type BakeSettings = {
-  map: {
-    width: number;
-    heading_deg: number;
-    scale: "nits" | "exposed";
-    sun: boolean;
-    clouds: boolean;
-    land: boolean;
-  };
-  file: "exr" | "exr_half" | "exr_float" | "hdr";
-};
 export type Bake = {
   id: string;
   sky_id: string | null;
   name: string;
+  document: Sky;
   settings: BakeSettings;
-  status: "queued" | "running" | "assembling" | "done" | "cancelled" | "failed" | "unknown";
+  status: "queued" | "running" | "assembling" | "paused" | "done" | "cancelled" | "failed" | "unknown";
   pieces: number;
   pieces_done: number;
   problem: string | null;
@@ -162,9 +153,49 @@ export const api = {
   schema: () => ask<unknown>("GET", "/api/schema"),
   bakes: (of: { bin: boolean; limit: number; offset?: number }) =>
     ask<BakePage>("GET", `/api/bakes?bin=${of.bin}&limit=${of.limit}&offset=${of.offset ?? 0}`),
-  bake: (sky_id: string, name: string, document: Sky, settings: BakeSettings) =>
+  bake: (sky_id: string | null, name: string, document: Sky, settings: BakeSettings) =>
     ask<Bake>("POST", "/api/bakes", { sky_id, name, document, settings }),
   cancel: (id: string) => ask<Bake>("POST", `/api/bakes/${id}/cancel`),
+  pause: (id: string) => ask<Bake>("POST", `/api/bakes/${id}/pause`),
+  /** What a bake would take, measured on its sky. */
+  estimate: (document: Sky, settings: BakeSettings) =>
+    ask<Estimate>("POST", "/api/bakes/estimate", { document, settings }),
+  clearBakes: (older_than_days: number) =>
+    ask<{ cleared: number }>("POST", "/api/bakes/clear", { older_than_days }),
+  /** The cloud at a place of the frame, 0 to 1 from the upper left. */
+  pickCloud: (document: Sky, x: number, y: number) =>
+    ask<PickedCloud | null>("POST", "/api/pick", { document, x, y }),
+  /** Clouds from above over a square, as a picture. */
+  plan: async (
+    document: Sky,
+    square: { east_m: number; north_m: number; extent_m: number },
+    signal: AbortSignal,
+  ): Promise<Blob> => {
+    const response = await fetch("/api/plan.png", {
+      method: "POST",
+      headers: { "content-type": "application/json" },
+      body: JSON.stringify({ document, ...square }),
+      signal,
+    });
+    if (!response.ok) throw new Error(response.statusText);
+    return response.blob();
+  },
+  inspectBake: (id: string, name: string) =>
+    ask<Inspection>("GET", `/api/bakes/${id}/inspection/${encodeURIComponent(name)}`),
+  inspectSent: (id: string) => ask<Inspection>("GET", `/api/inspections/${id}`),
+  /** Sends a file to be looked at. */
+  sendFile: async (file: File): Promise<Inspection> => {
+    const response = await fetch(`/api/inspections?name=${encodeURIComponent(file.name)}`, {
+      method: "POST",
+      headers: { "content-type": "application/octet-stream" },
+      body: file,
+    });
+    if (!response.ok) {
+      const problem = await response.json().catch(() => ({}));
+      throw new Error(problem.detail ?? response.statusText);
+    }
+    return response.json();
+  },
   goOn: (id: string) => ask<Bake>("POST", `/api/bakes/${id}/go-on`),
   removeBake: (id: string) => ask<null>("DELETE", `/api/bakes/${id}`),
   restoreBake: (id: string) => ask<null>("POST", `/api/bakes/${id}/restore`),

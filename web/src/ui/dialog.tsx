@@ -6,6 +6,7 @@ export function Dialog({
   open,
   onClose,
   back,
+  wide = false,
   children,
 }: {
   title: string;
@@ -13,6 +14,7 @@ export function Dialog({
   onClose: () => void;
   /** Id of what has the focus afterwards, where what opened the dialog is gone by then. */
   back?: string;
+  wide?: boolean;
   children: ReactNode;
 }) {
   return (
@@ -27,7 +29,7 @@ export function Dialog({
             e.preventDefault();
             element.focus();
           }}
-          className="fixed top-1/2 left-1/2 z-40 w-96 -translate-x-1/2 -translate-y-1/2 rounded-soft border border-line bg-panel p-4 shadow-float"
+          className={`fixed top-1/2 left-1/2 z-40 max-h-[94vh] -translate-x-1/2 -translate-y-1/2 overflow-y-auto rounded-soft border border-line bg-panel p-4 shadow-float ${wide ? "w-[46rem] max-w-[96vw]" : "w-96"}`}
         >
           <Radix.Title className="mb-3 text-large">{title}</Radix.Title>
           {children}

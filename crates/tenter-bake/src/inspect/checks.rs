@@ -1,14 +1,13 @@
 //! Checks of images, each with its figure and its limit.
 
 use super::image::Sums;
-use schemars::JsonSchema;
 use serde::Serialize;
 use serde_json::Value;
 use tenter_formats::inspect::{ImageInfo, Panorama};
 use tenter_sky::document::Sky;
 
 /// Something that a file should be.
-#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Check {
     pub name: &'static str,
     pub passed: bool,

@@ -10,7 +10,6 @@ pub use volume::{VolumeView, view_volume};
 
 use checks::{check_panorama, check_values};
 use image::Sums;
-use schemars::JsonSchema;
 use serde::Serialize;
 use serde_json::{Map, Value, json};
 use std::path::Path;
@@ -19,17 +18,14 @@ use tenter_formats::inspect::{self, FileType, InspectError, PartInfo};
 pub type Result<T> = std::result::Result<T, InspectError>;
 
 /// What was found out about a file.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize)]
 pub struct Inspection {
-    #[schemars(extend("enum" = ["exr", "hdr", "ktx2", "png", "vdb"]), with = "String")]
     pub kind: FileType,
     pub bytes: u64,
     /// `latlong`, `cube` or `fisheye`, where it is a panorama.
-    #[schemars(with = "Option<String>")]
     pub panorama: Option<inspect::Panorama>,
     /// Azimuth in its middle, degrees.
     pub heading_deg: f64,
-    #[schemars(with = "Vec<Part>")]
     pub parts: Vec<PartInfo>,
     pub attributes: Map<String, Value>,
     /// cd/m2 that a value of 1 stands for, where it is said.
@@ -46,17 +42,7 @@ pub struct Inspection {
     pub checks: Vec<Check>,
 }
 
-/// Types of [`PartInfo`] for the schema.
-#[derive(JsonSchema)]
-#[allow(dead_code)]
-struct Part {
-    name: String,
-    channels: Vec<(String, String)>,
-    width: usize,
-    height: usize,
-}
-
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, JsonSchema)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
 pub struct Largest {
     pub value: f64,
     pub azimuth_deg: f64,
@@ -64,7 +50,7 @@ pub struct Largest {
 }
 
 /// A grid of a volume.
-#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct GridFacts {
     pub name: String,
     pub values: String,

@@ -129,6 +129,11 @@ impl Environment {
         over(&camera, |d| self.irradiance(d))
     }
 
+    /// The environment itself as a small latlong map, a little blurred.
+    pub fn small_map(&self, width: usize) -> Vec<Rgb> {
+        over(&Camera::latlong(width, 0.0), |d| self.reflection(d, 0.15))
+    }
+
     /// Reflections for each roughness from 0 to 1 in equal steps: faces of the full size, half of it, and so
     /// on, stacked; the first is the map itself. Nothing once it was called off.
     pub fn prefiltered(&self, cancelled: &(dyn Fn() -> bool + Sync)) -> Option<Vec<Vec<Rgb>>> {

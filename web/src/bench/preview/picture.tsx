@@ -8,6 +8,7 @@ import {
   toward,
   type Direction,
 } from "../../data/camera";
+import { api } from "../../data/api";
 import { unpack } from "../../data/develop";
 import type { Placement, Sky } from "../../data/sky";
 import { useBench } from "../store/bench-store";
@@ -128,6 +129,31 @@ function lightAt(frame: PreviewFrame, x: number, y: number): Rgb {
   return unpack(frame.words[row * frame.width + column] ?? 0).map((v) => v * 2 ** frame.exponent) as Rgb;
 }
 
+/** Takes the cloud at a place of the frame into the bake that waits for it. */
+async function cutOut(sky: Sky, x: number, y: number) {
+  const { notify, setCutting, setBaking } = useBench.getState();
+  try {
+    const cloud = await api.pickCloud(sky, x, y);
+    const draft = useBench.getState().cutting;
+    if (!draft) return;
+    if (!cloud) return notify("There is no cloud at this place. Click on one, or press Escape.");
+    notify(null);
+    setCutting(null);
+    setBaking({
+      ...draft,
+      volume: {
+        ...draft.volume,
+        layers: [cloud.layer],
+        cloud_at: [cloud.east_m, cloud.north_m, cloud.altitude_m],
+        low_m: null,
+        high_m: null,
+      },
+    });
+  } catch (e) {
+    notify(String(e instanceof Error ? e.message : e));
+  }
+}
+
 type Light = { light: number | "moon"; selection: Selection; name: string; direction: Direction | null };
 
 function lightsOf(sky: Sky, frame: PreviewFrame | null): Light[] {
@@ -163,6 +189,7 @@ function Hands({
 }) {
   const { change, settle, select, pick } = useBench.getState();
   const picking = useBench((s) => s.picking);
+  const cutting = useBench((s) => s.cutting);
   const day = useDay(sky);
   const dragging = useBench((s) => s.dragging);
   const selection = useBench((s) => s.selection);
@@ -184,6 +211,11 @@ function Hands({
         const box = e.currentTarget.getBoundingClientRect();
         picking(lightAt(frame, (e.clientX - box.left) / box.width, (e.clientY - box.top) / box.height));
         pick(null);
+        return;
+      }
+      if (cutting) {
+        const box = e.currentTarget.getBoundingClientRect();
+        void cutOut(sky, (e.clientX - box.left) / box.width, (e.clientY - box.top) / box.height);
         return;
       }
       e.currentTarget.setPointerCapture(e.pointerId);
@@ -242,7 +274,7 @@ function Hands({
 
   return (
     <div
-      className={`absolute inset-0 touch-none overflow-hidden ${picking ? "cursor-crosshair" : dragging ? "cursor-grab active:cursor-grabbing" : ""}`}
+      className={`absolute inset-0 touch-none overflow-hidden ${picking || cutting ? "cursor-crosshair" : dragging ? "cursor-grab active:cursor-grabbing" : ""}`}
       {...turn}
     >
       {shown &&

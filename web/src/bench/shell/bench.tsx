@@ -6,6 +6,7 @@ import type { Schema } from "../../data/fields";
 import { FRESH, go } from "../../route";
 import { Button } from "../../ui/button";
 import { BakeDialog } from "../../bakes/bake-dialog";
+import { newDraft, type BakeDraft } from "../../data/bakes";
 import { fieldName } from "../../data/changes";
 import { resolveConflicts, saveNow } from "../store/autosave";
 import { useBench } from "../store/bench-store";
@@ -37,7 +38,8 @@ export function Bench({ id }: { id: string }) {
   });
   const schema = useQuery({ queryKey: ["schema"], queryFn: api.schema, staleTime: Infinity });
   const sky = useBench(shownSky);
-  const [baking, setBaking] = useState(false);
+  const baking = useBench((s) => s.baking);
+  const cutting = useBench((s) => s.cutting);
   const [handles, setHandles] = useState(true);
   const [wide, setWide] = useState(false);
   const [keys, setKeys] = useState(false);
@@ -58,7 +60,20 @@ export function Bench({ id }: { id: string }) {
 
   useEffect(() => {
     const press = (e: KeyboardEvent) => {
-      const { undo, redo, select, setDragging, picking, pick, choice, offer, dragging } = useBench.getState();
+      const {
+        undo,
+        redo,
+        select,
+        setDragging,
+        picking,
+        pick,
+        choice,
+        offer,
+        dragging,
+        cutting,
+        setBaking,
+        setCutting,
+      } = useBench.getState();
       if (!isForBench(e)) return;
       if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "z" && !isUnentered(e)) {
         e.preventDefault();
@@ -68,7 +83,10 @@ export function Bench({ id }: { id: string }) {
       if (isTyping(e) || e.ctrlKey || e.metaKey || e.altKey) return;
       // Escape closes what came last, and nothing else.
       const close = () => {
-        if (picking) pick(null);
+        if (cutting) {
+          setCutting(null);
+          setBaking(cutting);
+        } else if (picking) pick(null);
         else if (choice) offer(null);
         else if (flicking) setFlicking(false);
         else if (finding) setFinding(false);
@@ -127,7 +145,7 @@ export function Bench({ id }: { id: string }) {
   return (
     <div className="relative flex h-full flex-col">
       <Bar
-        onBake={() => setBaking(true)}
+        onBake={() => useBench.getState().setBaking(newDraft())}
         onKeys={() => setKeys(true)}
         onFind={() => setFinding((v) => !v)}
         onStarters={() => setFlicking((v) => !v)}
@@ -148,11 +166,41 @@ export function Bench({ id }: { id: string }) {
           </div>
         </Columns>
       </div>
-      {baking && <BakeDialog onClose={() => setBaking(false)} />}
+      {baking && <BenchBake draft={baking} />}
+      {cutting && (
+        <p
+          role="status"
+          data-testid="cutting"
+          className="fixed bottom-4 left-1/2 z-30 -translate-x-1/2 rounded-soft border border-line bg-panel px-4 py-2 shadow-float"
+        >
+          Click on the cloud to take.{" "}
+          <Button weight="quiet" onClick={() => useBench.getState().setBaking(cutting)}>
+            Leave it
+          </Button>
+        </p>
+      )}
       {finding && <Find sky={sky} schema={schema.data as Schema} onClose={() => setFinding(false)} />}
       {flicking && <Starters onClose={() => setFlicking(false)} />}
       {keys && <Shortcuts onClose={() => setKeys(false)} />}
     </div>
+  );
+}
+
+/** The dialog for the sky on the Bench, as it is now. */
+function BenchBake({ draft }: { draft: BakeDraft }) {
+  const { record, sky, setBaking, setCutting, notify } = useBench.getState();
+  if (!record || !sky) return null;
+  return (
+    <BakeDialog
+      source={{ sky, name: record.name, skyId: record.id }}
+      draft={draft}
+      onDraft={setBaking}
+      onCut={setCutting}
+      onAsked={(made) =>
+        notify(`The bake of “${made.name}” is in the queue.`, { words: "Bakes", path: "/bakes" })
+      }
+      onClose={() => setBaking(null)}
+    />
   );
 }
 

@@ -1,6 +1,7 @@
 /** What the Bench shows of the open sky: the selection, the last frame, and what the hands are about. */
 
 import type { StateCreator } from "zustand";
+import type { BakeDraft } from "../../data/bakes";
 import type { Sky } from "../../data/sky";
 import type { Readouts } from "../../data/measures";
 import type { Overhead, PreviewFrame } from "../preview/preview-socket";
@@ -34,6 +35,10 @@ export type ViewState = {
   dragging: boolean;
   /** Several ways the sky could be, offered as pictures. */
   choice: Choice | null;
+  /** The bake that is being thought about, in its dialog. */
+  baking: BakeDraft | null;
+  /** The bake that waits for a cloud to be clicked in the Picture. */
+  cutting: BakeDraft | null;
   /** Who gets the colour of the next place that is clicked in the Picture. */
   picking: ((light: Rgb) => void) | null;
   select: (selection: Selection | null) => void;
@@ -44,6 +49,8 @@ export type ViewState = {
   pick: (then: ((light: Rgb) => void) | null) => void;
   offer: (choice: Choice | null) => void;
   setDragging: (dragging: boolean) => void;
+  setBaking: (baking: BakeDraft | null) => void;
+  setCutting: (cutting: BakeDraft | null) => void;
   /** Forgets all that belongs to the sky that was open. */
   clearView: () => void;
 };
@@ -58,6 +65,8 @@ const cleared = {
   dragging: false,
   choice: null,
   picking: null,
+  baking: null,
+  cutting: null,
 } satisfies Partial<ViewState>;
 
 export const viewState: StateCreator<ViewState> = (set) => ({
@@ -73,5 +82,7 @@ export const viewState: StateCreator<ViewState> = (set) => ({
   pick: (picking) => set({ picking }),
   offer: (choice) => set({ choice }),
   setDragging: (dragging) => set({ dragging }),
+  setBaking: (baking) => set({ baking }),
+  setCutting: (cutting) => set({ cutting, baking: null }),
   clearView: () => set(cleared),
 });
