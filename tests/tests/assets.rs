@@ -68,7 +68,10 @@ fn layers_are_the_map_again() {
         let [low, high] = [0, 1].map(|i| number(&read["alpha"][i]));
         assert!(low >= 0.0 && high <= 1.0, "{read}");
         assert!(number(&read["transmittance"][1]) <= 1.0 && number(&read["distance"][0]) > 0.0, "{read}");
-        assert_eq!(read["envmap"], if layout == "cube" { "Envmap.ENVMAP_CUBE" } else { "Envmap.ENVMAP_LATLONG" });
+        assert_eq!(
+            read["envmap"],
+            if layout == "cube" { "Envmap.ENVMAP_CUBE" } else { "Envmap.ENVMAP_LATLONG" }
+        );
     }
 }
 
@@ -113,7 +116,8 @@ fn image(path: &Path) -> Image {
 fn light_kits_hold_the_meters_light() {
     let sky = starter("ferry-afternoon");
     let work = Work::of(&sky);
-    let facts: Value = serde_json::from_str(&work.run("light-kit", &["--out", "kit", "--width", "128"])).unwrap();
+    let facts: Value =
+        serde_json::from_str(&work.run("light-kit", &["--out", "kit", "--width", "128"])).unwrap();
     let scene = SceneCache::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
     let meter = readouts(&sky, &scene);
     let near = |what: &str, a: f64, b: f64, limit: f64| {
@@ -177,7 +181,10 @@ fn packages_say_what_the_document_says() {
     let stage = work.outside("read_usd.py", &[&work.path("sky/sky.usda")]);
     assert_eq!(stage["findings"], json!([]));
     assert_eq!((stage["up"].as_str(), number(&stage["metres"])), (Some("Y"), 1.0));
-    assert_eq!((stage["dome"]["format"].as_str(), stage["dome"]["turned"].as_bool()), (Some("latlong"), Some(false)));
+    assert_eq!(
+        (stage["dome"]["format"].as_str(), stage["dome"]["turned"].as_bool()),
+        (Some("latlong"), Some(false))
+    );
 
     let scene = SceneCache::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
     let meter = readouts(&sky, &scene);
@@ -186,8 +193,13 @@ fn packages_say_what_the_document_says() {
     let of_light = &meter.lights[0];
     assert_direction(&light["toward"], of_light.azimuth_deg, of_light.elevation_deg);
     assert!((number(&light["angle"]) - sky.suns[0].angular_diameter_deg).abs() < 1e-6);
-    let level = number(&stage["dome"]["level_ground_lx"]) + number(&light["lux"]) * number(&light["toward"][1]);
-    assert!((level / meter.global_horizontal_lx - 1.0).abs() < 0.02, "{level} {}", meter.global_horizontal_lx);
+    let level =
+        number(&stage["dome"]["level_ground_lx"]) + number(&light["lux"]) * number(&light["toward"][1]);
+    assert!(
+        (level / meter.global_horizontal_lx - 1.0).abs() < 0.02,
+        "{level} {}",
+        meter.global_horizontal_lx
+    );
 
     let camera = &stage["camera"];
     assert_direction(&camera["toward"], sky.eye.heading_deg, sky.eye.pitch_deg);

@@ -101,7 +101,7 @@ async fn bad_documents_are_refused_with_paths_and_nothing_is_stored() -> Result<
 async fn absurd_sizes_are_refused_before_memory_is_taken() -> Result<()> {
     let server = TestServer::start_with(&["--no-worker"]).await?;
     let sky = first_sky(&server).await?;
-    for width in [0u64, 100, 20_000, 1 << 40] {
+    for width in [0u64, 62, 20_000, 1 << 40] {
         let body = json!({"name": "x", "document": sky["document"], "settings": {"map": {"width": width}, "file": "exr"}});
         assert_eq!(server.ask("POST", "/api/bakes", Some(body)).await?.0, 422, "{width}");
     }

@@ -107,7 +107,8 @@ fn grids_levels_halves_and_axes_are_read_as_written() {
     }
     let coarse = read(&folder.path().join("clouds-2.vdb"), &[]);
     for (fine, coarse) in grids.iter().zip(coarse["grids"].as_array().unwrap()) {
-        let mass = |g: &Value, v: f64| number(&g["sum"]) * number(&g["metadata"]["extinction_per_m"]) * v.powi(3);
+        let mass =
+            |g: &Value, v: f64| number(&g["sum"]) * number(&g["metadata"]["extinction_per_m"]) * v.powi(3);
         let ratio = mass(coarse, 100.0) / mass(fine, 50.0);
         assert!((ratio - 1.0).abs() < 0.1, "{ratio}");
     }
@@ -188,7 +189,8 @@ fn sunlight_is_baked_and_one_cloud_is_cut_out() {
     assert!((0.05..0.8).contains(&mean), "{mean}");
 
     // The whole layer in the same box has at least as much.
-    let [west, east, south, north] = ["west_m", "east_m", "south_m", "north_m"].map(|side| number(&region[side]));
+    let [west, east, south, north] =
+        ["west_m", "east_m", "south_m", "north_m"].map(|side| number(&region[side]));
     let extent = ((east - west).max(north - south) / 1e3).to_string();
     let middle = [(east + west) / 2e3, (north + south) / 2e3].map(|v| v.to_string());
     let square =

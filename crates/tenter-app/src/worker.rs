@@ -169,7 +169,8 @@ impl Baker {
     /// Makes a piece on the background threads; called off when the bake is stopped.
     async fn render(self: &Arc<Self>, bake: &Bake, number: i32) -> Result<Piece> {
         let (baker, bake_) = (self.clone(), bake.clone());
-        self.unless_stopped(bake.id, move |off| Ok(baker.job(&bake_, off)?.render(number as usize, off)?)).await
+        self.unless_stopped(bake.id, move |off| Ok(baker.job(&bake_, off)?.render(number as usize, off)?))
+            .await
     }
 
     /// Runs work on the background threads while watching whether the bake is still wanted.
@@ -203,7 +204,8 @@ impl Baker {
         let pieces = store.pieces(bake.id).await?;
         let numbers: Vec<i32> = pieces.iter().map(|p| p.piece).collect();
         let source = StorePieces::new(store.files.clone(), bake.id, pieces);
-        let (baker, bake_, files) = (self.clone(), bake.clone(), StoreFolder::new(store.files.clone(), bake.id));
+        let (baker, bake_, files) =
+            (self.clone(), bake.clone(), StoreFolder::new(store.files.clone(), bake.id));
         let made = self.unless_stopped(bake.id, move |off| {
             let assembled = baker.job(&bake_, off)?.assemble(&source, &files, off);
             Ok(match assembled {

@@ -69,7 +69,8 @@ pub fn estimate(
                 let more = of_volume(sky, volume, scene_cache, cancelled)?;
                 out.seconds += more.seconds;
                 out.bytes += more.bytes;
-                (out.voxels, out.active_voxels, out.voxel_m) = (more.voxels, more.active_voxels, more.voxel_m);
+                (out.voxels, out.active_voxels, out.voxel_m) =
+                    (more.voxels, more.active_voxels, more.voxel_m);
             }
             // Folder and archives.
             out.bytes *= 2.0;
@@ -174,7 +175,8 @@ fn of_volume(
     Ok(Estimate {
         seconds: guesses.iter().map(|g| g.seconds).sum(),
         bytes: guesses.iter().map(|g| g.bytes).sum(),
-        memory_bytes: SCENE_BYTES + guesses.iter().map(|g| g.active_voxels / 512.0 * 8.0 * 120.0).fold(0.0, f64::max),
+        memory_bytes: SCENE_BYTES
+            + guesses.iter().map(|g| g.active_voxels / 512.0 * 8.0 * 120.0).fold(0.0, f64::max),
         voxels: finest.map(|g| g.voxels),
         active_voxels: finest.map(|g| g.active_voxels),
         voxel_m: finest.map(|g| g.voxel_m),

@@ -188,8 +188,7 @@ fn write_irradiance(files: &dyn FileStore, pixels: &[Rgb]) -> Result<u64> {
 
 fn write_reflections(files: &dyn FileStore, levels: &[Vec<Rgb>], width: usize) -> Result<u64> {
     let largest = levels[0].iter().flatten().fold(0.0f32, |a, b| a.max(*b));
-    let depth =
-        if f64::from(largest) <= tenter_formats::MOST_IN_HALF { Depth::Half } else { Depth::Float };
+    let depth = if f64::from(largest) <= tenter_formats::MOST_IN_HALF { Depth::Half } else { Depth::Float };
     let mut file = files.create(REFLECTIONS)?;
     let head = ktx2::head(width, depth, levels.len());
     let mut bytes = head.len();

@@ -180,12 +180,8 @@ impl BakeSettings {
                 crate::map::check_half(sky, s, scene_cache, cancelled)?;
                 Ok(self.clone())
             }
-            BakeSettings::Volume(s) => {
-                Ok(BakeSettings::Volume(s.resolve(sky, scene_cache, cancelled)?))
-            }
-            BakeSettings::Package(s) => {
-                Ok(BakeSettings::Package(s.resolve(sky, scene_cache, cancelled)?))
-            }
+            BakeSettings::Volume(s) => Ok(BakeSettings::Volume(s.resolve(sky, scene_cache, cancelled)?)),
+            BakeSettings::Package(s) => Ok(BakeSettings::Package(s.resolve(sky, scene_cache, cancelled)?)),
             BakeSettings::Shadow(s) => {
                 crate::plan::check_light(sky, s.light)?;
                 Ok(self.clone())
@@ -302,7 +298,8 @@ impl PictureBake {
     fn check(&self) -> Result<()> {
         let fail = |path: &str, message: String| Err(BakeError::input(format!("settings.{path}"), message));
         let (low, high) = (PICTURE_SIDES.start(), PICTURE_SIDES.end());
-        for (field, value) in [("picture.width", self.picture.width), ("picture.height", self.picture.height)] {
+        for (field, value) in [("picture.width", self.picture.width), ("picture.height", self.picture.height)]
+        {
             if !PICTURE_SIDES.contains(&value) {
                 return fail(field, format!("{value} should be from {low} to {high}"));
             }
@@ -310,7 +307,8 @@ impl PictureBake {
         if let Some(noise) = self.picture.noise_percent
             && !NOISE_PERCENT.contains(&noise)
         {
-            let message = format!("{noise} should be from {} to {}", NOISE_PERCENT.start(), NOISE_PERCENT.end());
+            let message =
+                format!("{noise} should be from {} to {}", NOISE_PERCENT.start(), NOISE_PERCENT.end());
             return fail("picture.noise_percent", message);
         }
         if !self.file.is_exr() && self.file != FileKind::Png {
@@ -368,11 +366,17 @@ mod tests {
     fn what_is_not_baked_is_refused_by_name() {
         for (settings, path) in [
             (json!({"map": {"width": 2048, "heading_deg": 1000}, "file": "exr"}), "settings.map.heading_deg"),
-            (json!({"map": {"width": 2048, "noise_percent": 0}, "file": "exr"}), "settings.map.noise_percent"),
+            (
+                json!({"map": {"width": 2048, "noise_percent": 0}, "file": "exr"}),
+                "settings.map.noise_percent",
+            ),
             (json!({"map": {"width": 2048}, "file": "ktx2"}), "settings.file"),
             (json!({"map": {"width": 96, "layout": "cube"}, "file": "ktx2"}), "settings.map.width"),
             (json!({"map": {"width": 2048}, "file": "exr", "mips": true}), "settings.mips"),
-            (json!({"map": {"width": 64, "lower": {"colour": [0, -1, 0]}}, "file": "exr"}), "settings.map.lower"),
+            (
+                json!({"map": {"width": 64, "lower": {"colour": [0, -1, 0]}}, "file": "exr"}),
+                "settings.map.lower",
+            ),
             (json!({"shadow": {"extent_m": 1e6, "width": 512}}), "settings.shadow.extent_m"),
             (json!({"cover": {"extent_m": 1e4, "width": 5}}), "settings.cover.width"),
             (json!({"file": "exr"}), "settings"),

@@ -14,13 +14,7 @@ pub struct Prim {
 
 impl Prim {
     pub fn new(kind: &'static str, name: &str) -> Prim {
-        Prim {
-            kind,
-            name: name_of(name),
-            metadata: Vec::new(),
-            lines: Vec::new(),
-            children: Vec::new(),
-        }
+        Prim { kind, name: name_of(name), metadata: Vec::new(), lines: Vec::new(), children: Vec::new() }
     }
 
     /// An attribute or relationship: type and name, and its value as it stands in the text.
@@ -112,8 +106,7 @@ pub fn number(value: f64) -> String {
 
 /// An identifier: letters, digits and underscores, no digit first.
 pub fn name_of(value: &str) -> String {
-    let plain: String =
-        value.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '_' }).collect();
+    let plain: String = value.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '_' }).collect();
     match plain.chars().next() {
         Some(c) if c.is_ascii_digit() => format!("_{plain}"),
         Some(_) => plain,

@@ -102,7 +102,8 @@ fn neither_threads_nor_tiles_nor_parts_change_a_picture() {
     let camera = Camera::lens(&sky.eye, 96, 54);
     // A part that begins on a packet's edge has the whole's pixels.
     let area = Area { x: 32, y: 32, width: 40, height: 20 };
-    let part: Picture = render_area(&scene_of(&sky), &camera, area, MarchQuality::default(), &|| false).unwrap();
+    let part: Picture =
+        render_area(&scene_of(&sky), &camera, area, MarchQuality::default(), &|| false).unwrap();
     for y in 0..area.height {
         for x in 0..area.width {
             assert_eq!(part.pixels[y * area.width + x], whole.pixels[(area.y + y) * 96 + area.x + x]);

@@ -71,9 +71,7 @@ pub(crate) async fn add(
         request_id: request.header_value().to_str().ok().map(String::from),
     })?;
     let scene_cache = s.scene_cache.clone();
-    let planned = compute(&s.turns.short, move |off| {
-        planned.resolve(&scene_cache, off)
-    });
+    let planned = compute(&s.turns.short, move |off| planned.resolve(&scene_cache, off));
     let bake = s.app.queue_bake(planned.await?).await?;
     Ok((StatusCode::CREATED, Json(bake)))
 }
@@ -214,7 +212,10 @@ pub async fn file(State(s): State<Server>, Path((id, name)): Path<(Uuid, String)
             .chars()
             .map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { '-' })
             .collect();
-        headers.push((header::CONTENT_DISPOSITION, format!("attachment; filename=\"{stem}-{}\"", name.replace('/', "-"))));
+        headers.push((
+            header::CONTENT_DISPOSITION,
+            format!("attachment; filename=\"{stem}-{}\"", name.replace('/', "-")),
+        ));
     }
     let headers: Vec<_> = headers
         .into_iter()

@@ -216,7 +216,8 @@ pub struct Inspect {
 /// Facts as JSON; exit 1 where a check failed.
 pub fn inspect(a: Inspect) -> Outcome {
     use tenter_bake::inspect::{inspect, sidecar_of};
-    let fail = |e: tenter_formats::inspect::InspectError| Failure::Input(format!("{}: {e}", a.file.display()));
+    let fail =
+        |e: tenter_formats::inspect::InspectError| Failure::Input(format!("{}: {e}", a.file.display()));
     let found = inspect(&a.file, sidecar_of(&a.file).as_ref(), &|| false).map_err(fail)?;
     print(&found.to_value())?;
     let failed: Vec<&str> = found.checks.iter().filter(|c| !c.passed).map(|c| c.name).collect();

@@ -10,7 +10,9 @@ use tenter_bake::settings::{FileKind, LayerSplit, MapBake, PictureBake, PictureS
 use tenter_bake::{BakeError, BakeSettings, Job, run_here};
 use tenter_formats::FormatError;
 use tenter_reference::{Reference, SamplingBudget};
-use tenter_render::picture::{Layout, LowerFill, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError};
+use tenter_render::picture::{
+    Layout, LowerFill, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError,
+};
 use tenter_render::prepare::SceneCache;
 
 #[derive(Args)]
@@ -219,8 +221,7 @@ pub fn picture(a: PictureArguments) -> Outcome {
     if a.care.reference {
         let (scene, camera) = job.shown();
         let reference = Reference::new(scene).map_err(of_reference)?;
-        let traced =
-            reference.picture(camera, a.care.wish(), &|| false, tell_noise).map_err(of_reference)?;
+        let traced = reference.picture(camera, a.care.wish(), &|| false, tell_noise).map_err(of_reference)?;
         eprintln!("noise left {:.2} %", traced.noise_percent);
         job.set_reference(traced.picture);
     }
@@ -300,7 +301,9 @@ pub fn folder_and_name(out: &Path) -> Result<(PathBuf, String), Failure> {
 pub fn of_bake(e: BakeError) -> Failure {
     match e {
         // A message about half values begins with the option's own name.
-        BakeError::Input { path, message } if path == "settings.file" => Failure::Input(format!("--{message}")),
+        BakeError::Input { path, message } if path == "settings.file" => {
+            Failure::Input(format!("--{message}"))
+        }
         BakeError::Input { path, message } => {
             let field = path.rsplit('.').next().unwrap_or_default();
             Failure::Input(format!("--{}: {field} {message}", option_of(field)))

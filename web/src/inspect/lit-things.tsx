@@ -4,7 +4,7 @@ import { irradianceAt, placeIn, towardDeg, withoutLights, type Direction3 } from
 import { indexAt, put, type Shown } from "./shading";
 import type { Pixels } from "./source";
 
-const SIDE = 132;
+const SIDE = 92;
 const GREY = 0.18;
 
 /** Reflectances of the chart, by row: greys in equal ratios, then hues of three strengths. */

@@ -60,17 +60,18 @@ pub(super) fn check_panorama(
     checks.push(check("size", size, format!("{} x {}", first.width, first.height)));
     if info.panorama == Some(Panorama::Latlong) {
         let seam = sums.seam();
-        checks.push(check("seam", seam < SEAM, format!("{:.2} % over that between neighbours", 100.0 * seam)));
+        checks.push(check(
+            "seam",
+            seam < SEAM,
+            format!("{:.2} % over that between neighbours", 100.0 * seam),
+        ));
         let [top, bottom] = sums.poles();
         let found = format!("luminance spreads by {:.1} % and {:.1} %", 100.0 * top, 100.0 * bottom);
         checks.push(check("poles", top < POLE && bottom < POLE, found));
     }
     let Some(sidecar) = sidecar else { return checks };
     let lights: Vec<&Value> = sidecar["lights"].as_array().into_iter().flatten().collect();
-    let brightest = lights
-        .iter()
-        .filter(|l| l["in_map"] == true)
-        .max_by(|a, b| lux(a).total_cmp(&lux(b)));
+    let brightest = lights.iter().filter(|l| l["in_map"] == true).max_by(|a, b| lux(a).total_cmp(&lux(b)));
     if let (Some(light), Some(found), Some(camera)) = (brightest, sums.largest(), sums.camera()) {
         let angle = angle_between(light, found.azimuth_deg, found.elevation_deg);
         let limit = FARTHEST_DEG

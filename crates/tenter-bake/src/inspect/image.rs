@@ -64,7 +64,8 @@ impl Sums {
             }
             let l = luminance(rgb);
             let x = x0 + i;
-            for (slot, column) in [0, 1, self.width.saturating_sub(2), self.width - 1].into_iter().enumerate() {
+            for (slot, column) in [0, 1, self.width.saturating_sub(2), self.width - 1].into_iter().enumerate()
+            {
                 if x == column {
                     self.columns[y.min(self.height - 1)][slot] = l;
                 }
@@ -142,7 +143,12 @@ pub struct ImageView {
 }
 
 /// A part at most so wide: means of squares of pixels.
-pub fn view(path: &Path, part: usize, most: usize, cancelled: &(dyn Fn() -> bool + Sync)) -> Result<ImageView> {
+pub fn view(
+    path: &Path,
+    part: usize,
+    most: usize,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Result<ImageView> {
     let info = inspect::info(path)?;
     let of = info
         .parts

@@ -66,7 +66,11 @@ pub struct GridFacts {
 }
 
 /// Facts and checks of a file; `sidecar`: what stands beside it, if anything.
-pub fn inspect(path: &Path, sidecar: Option<&Value>, cancelled: &(dyn Fn() -> bool + Sync)) -> Result<Inspection> {
+pub fn inspect(
+    path: &Path,
+    sidecar: Option<&Value>,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Result<Inspection> {
     let kind = FileType::of_file(path)?;
     let bytes = std::fs::metadata(path)?.len();
     if kind == FileType::Vdb {

@@ -25,7 +25,9 @@ pub(super) fn inspect(path: &Path, bytes: u64, cancelled: &(dyn Fn() -> bool + S
         let mut facts = GridFacts {
             name: grid.name.clone(),
             values: if grid.half { "half".into() } else { "float".into() },
-            voxel_m: std::array::from_fn(|i| (0..3).map(|k| grid.transform[i][k].powi(2)).sum::<f64>().sqrt()),
+            voxel_m: std::array::from_fn(|i| {
+                (0..3).map(|k| grid.transform[i][k].powi(2)).sum::<f64>().sqrt()
+            }),
             active_voxels: 0,
             smallest: f64::MAX,
             largest: f64::MIN,

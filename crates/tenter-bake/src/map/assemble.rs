@@ -177,7 +177,6 @@ impl Copy<'_> {
     }
 }
 
-
 /// Writes a PNG of 8-bit rows that `put` gives, sRGB.
 pub(crate) fn write_png(
     file: &mut dyn Write,

@@ -92,7 +92,9 @@ impl Job for LayeredMapJob {
             }
         }
         let (facts, mut content) =
-            parts::encode(&self.parts, self.settings.file, whole.len(), width, &|part, c, i| planes[part][c][i])?;
+            parts::encode(&self.parts, self.settings.file, whole.len(), width, &|part, c, i| {
+                planes[part][c][i]
+            })?;
         let small = thumbnail_rows(&whole, width, self.step(), self.render.unit() as f32);
         let small: Vec<u8> = small.iter().flatten().flat_map(|v| v.to_le_bytes()).collect();
         content.extend(&small);

@@ -54,7 +54,8 @@ impl Job for MapJob {
             pixels.extend(values);
             sums.add(&of_band);
         }
-        let face = self.settings.bands_of(piece).start * tenter_render::picture::BAND_ROWS / self.settings.map.width;
+        let face =
+            self.settings.bands_of(piece).start * tenter_render::picture::BAND_ROWS / self.settings.map.width;
         let (facts, content) = piece::encode(&self.render, self.settings.file, face, &pixels, sums)?;
         Ok(Piece { facts: serde_json::to_value(&facts).expect("facts are plain data"), content })
     }

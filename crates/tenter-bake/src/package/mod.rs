@@ -176,9 +176,11 @@ impl Job for PackageJob {
         let stage = stage::stage(&self.sky, &map, volume.as_ref(), &self.choice);
         let mut names = vec!["sky.usda".to_string(), "README.txt".into(), "frames.csv".into()];
         let mut bytes = map.bytes + volume.as_ref().map_or(0, |v| v.bytes);
-        for (name, content) in
-            names.iter().zip([stage.clone(), stage::readme(&self.sky, &map, volume.as_ref()), stage::frames(&self.sky)])
-        {
+        for (name, content) in names.iter().zip([
+            stage.clone(),
+            stage::readme(&self.sky, &map, volume.as_ref()),
+            stage::frames(&self.sky),
+        ]) {
             bytes += put(files, name, content.as_bytes())?;
         }
         names.extend(map.files.iter().cloned());

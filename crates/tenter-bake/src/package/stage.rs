@@ -13,7 +13,8 @@ fn at(value: &Value, path: &[&str]) -> f64 {
 
 /// The stage: metres, y up, north to +z, west to +x; the origin on the ground under the eye.
 pub(super) fn stage(sky: &Sky, map: &Finished, volume: Option<&Finished>, choice: &PackageChoice) -> String {
-    let mut root = Prim::new("Xform", "Sky").with_metadata(metadata(sky)).with_metadata("kind = \"component\"".into());
+    let mut root =
+        Prim::new("Xform", "Sky").with_metadata(metadata(sky)).with_metadata("kind = \"component\"".into());
     root = root.holding(dome(&map.files[0]));
     for (i, light) in map.facts["lights"].as_array().into_iter().flatten().enumerate() {
         root = root.holding(distant_light(i, light));
@@ -57,7 +58,8 @@ fn dome(map: &str) -> Prim {
 /// Normalised, so that its intensity is the illuminance of a surface that faces it, lx. It shines along -z.
 fn distant_light(i: usize, light: &Value) -> Prim {
     let lux = at(light, &["illuminance_lx"]);
-    let rgb: Vec<f64> = light["illuminance_rgb"].as_array().into_iter().flatten().filter_map(Value::as_f64).collect();
+    let rgb: Vec<f64> =
+        light["illuminance_rgb"].as_array().into_iter().flatten().filter_map(Value::as_f64).collect();
     let colour: Vec<f64> = rgb.iter().map(|v| if lux > 0.0 { v / lux } else { 1.0 }).collect();
     let kind = light["kind"].as_str().unwrap_or("sun");
     let name = if kind == "moon" { "Moon".to_string() } else { format!("Sun{}", i + 1) };

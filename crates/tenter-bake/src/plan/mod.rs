@@ -146,7 +146,8 @@ impl PlanJob {
                 header.add_float("tenter:clearIlluminance", clear.into());
             }
             Subject::Cover => {
-                let value = "thickness: optical thickness; top: altitude in m where the depth from above is 0.1";
+                let value =
+                    "thickness: optical thickness; top: altitude in m where the depth from above is 0.1";
                 header.add_text("tenter:value", value);
             }
         }
@@ -249,7 +250,8 @@ impl Job for PlanJob {
         let text = serde_json::to_vec_pretty(&facts).expect("facts are plain data");
         let bytes = bytes as u64 + put(files, &sidecar, &text)?;
         let columns = self.plan.width / self.step();
-        let grey: Vec<u8> = small.iter().map(|v| (v.clamp(0.0, 1.0).powf(1.0 / 2.2) * 255.0 + 0.5) as u8).collect();
+        let grey: Vec<u8> =
+            small.iter().map(|v| (v.clamp(0.0, 1.0).powf(1.0 / 2.2) * 255.0 + 0.5) as u8).collect();
         let thumbnail = png::encode_grey(&grey, columns, grey.len() / columns.max(1));
         Ok(Finished { files: vec![self.name.clone(), sidecar], facts, thumbnail: Some(thumbnail), bytes })
     }

@@ -8,7 +8,7 @@ use tenter_render::air::TableQuality;
 use tenter_render::clouds::form::CloudForm;
 use tenter_render::prepare::SceneCache;
 use tenter_render::scene::{CloudComponent, Scene};
-use tenter_render::volume::{CloudBody, VOXEL_M, VolumeRegion, VolumeSettings, ESTIMATE_SAMPLES, estimate};
+use tenter_render::volume::{CloudBody, ESTIMATE_SAMPLES, VOXEL_M, VolumeRegion, VolumeSettings, estimate};
 use tenter_sky::document::Sky;
 use tenter_sky::spectrum::luminance;
 
@@ -208,7 +208,8 @@ impl VolumeChoice {
                 voxel_m: settings.voxel_m,
                 voxels: e.voxels,
                 active_voxels: e.active.round(),
-                bytes: (grids * (e.active * VOXEL_BYTES[usize::from(c.half)] + e.leaves_with_cloud * LEAF_BYTES))
+                bytes: (grids
+                    * (e.active * VOXEL_BYTES[usize::from(c.half)] + e.leaves_with_cloud * LEAF_BYTES))
                     .round(),
                 seconds: seconds * (1.0 + light),
             });
@@ -259,7 +260,8 @@ impl VolumeChoice {
                 return fail(&format!("layers[{i}]"), format!("{id} is none of {}", known.join(", ")));
             }
         }
-        let is_asked = |c: &CloudComponent| self.layers.is_empty() || self.layers.contains(&sky.clouds[c.layer].id);
+        let is_asked =
+            |c: &CloudComponent| self.layers.is_empty() || self.layers.contains(&sky.clouds[c.layer].id);
         let chosen: Vec<usize> = (0..scene.clouds.len()).filter(|i| is_asked(&scene.clouds[*i])).collect();
         if chosen.is_empty() {
             return fail("layers", "there are no clouds to write, or they are muted");

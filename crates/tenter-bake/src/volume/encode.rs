@@ -72,11 +72,8 @@ pub(super) fn sample(
 pub(super) fn grid_settings(of: &Grid, settings: &VolumeSettings, choice: &VolumeChoice) -> GridSettings {
     let half_voxel = 0.5 * settings.voxel_m;
     // Index axes are west, up, north.
-    let axes = if choice.z_up {
-        [[-1.0, 0.0, 0.0], [0.0, 0.0, 1.0], [0.0, 1.0, 0.0]]
-    } else {
-        GridTransform::Y_UP
-    };
+    let axes =
+        if choice.z_up { [[-1.0, 0.0, 0.0], [0.0, 0.0, 1.0], [0.0, 1.0, 0.0]] } else { GridTransform::Y_UP };
     let translation = [0, 1, 2].map(|k| half_voxel * (axes[0][k] + axes[1][k] + axes[2][k]));
     let mut metadata = vec![("layers".to_string(), MetaValue::Text(of.layers.clone()))];
     match of.light {

@@ -108,14 +108,8 @@ impl Job for VolumeJob {
             if cancelled() {
                 return Err(BakeError::Cancelled);
             }
-            let leaves = sample(
-                &self.scene,
-                &self.grids[grid],
-                self.body.as_ref(),
-                settings,
-                self.choice.half,
-                *node,
-            );
+            let leaves =
+                sample(&self.scene, &self.grids[grid], self.body.as_ref(), settings, self.choice.half, *node);
             for leaf in leaves {
                 heads.extend(leaf.head.to_bytes());
                 values.extend(leaf.values);

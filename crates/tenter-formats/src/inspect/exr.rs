@@ -35,7 +35,9 @@ fn meta_of(path: &Path) -> Result<MetaData> {
     }
     // Each block has its place in a table, and a head.
     if chunks * 16 > length {
-        return Err(damaged(format!("its headers speak of {chunks} blocks, which {length} bytes can't hold")));
+        return Err(damaged(format!(
+            "its headers speak of {chunks} blocks, which {length} bytes can't hold"
+        )));
     }
     Ok(meta)
 }
@@ -139,9 +141,8 @@ pub fn pixels(path: &Path, part: usize, take: &mut TakePixels) -> Result<()> {
         let mut rows: HashMap<usize, Vec<[f32; 4]>> = HashMap::new();
         for line in block.lines(&meta.headers[part].channels) {
             let Some(place) = places[line.location.channel] else { continue };
-            let row = rows
-                .entry(line.location.position.y())
-                .or_insert_with(|| vec![[0.0, 0.0, 0.0, 1.0]; width]);
+            let row =
+                rows.entry(line.location.position.y()).or_insert_with(|| vec![[0.0, 0.0, 0.0, 1.0]; width]);
             let mut put = |i: usize, value: f32| {
                 if let Some(pixel) = row.get_mut(i) {
                     match place {

@@ -1,8 +1,6 @@
 //! Radiance HDR, KTX2 cubes and PNG.
 
-use super::{
-    ImageInfo, InspectError, Panorama, PartInfo, Result, TakePixels, check_size, damaged, guessed,
-};
+use super::{ImageInfo, InspectError, Panorama, PartInfo, Result, TakePixels, check_size, damaged, guessed};
 use half::f16;
 use image::ImageDecoder;
 use image::codecs::hdr::HdrDecoder;
@@ -61,7 +59,8 @@ pub fn hdr_pixels(path: &Path, take: &mut TakePixels) -> Result<()> {
             .0
             .iter()
             .map(|p| {
-                let [r, g, b] = [0, 4, 8].map(|at| f32::from_ne_bytes([p[at], p[at + 1], p[at + 2], p[at + 3]]));
+                let [r, g, b] =
+                    [0, 4, 8].map(|at| f32::from_ne_bytes([p[at], p[at + 1], p[at + 2], p[at + 3]]));
                 [r, g, b, 1.0]
             })
             .collect();
@@ -91,7 +90,10 @@ fn cube(path: &Path) -> Result<Cube> {
     let reader = ktx2::Reader::new(&bytes[..]).map_err(|e| damaged(format!("{e:?}")))?;
     let head = reader.header();
     if head.face_count != 6 || head.pixel_width != head.pixel_height {
-        return Err(damaged(format!("{} faces of {} x {}: a cube has six squares", head.face_count, head.pixel_width, head.pixel_height)));
+        return Err(damaged(format!(
+            "{} faces of {} x {}: a cube has six squares",
+            head.face_count, head.pixel_width, head.pixel_height
+        )));
     }
     check_size(head.pixel_width.into(), 6 * u64::from(head.pixel_height))?;
     let half = match head.format {
@@ -131,7 +133,11 @@ pub fn ktx2_pixels(path: &Path, take: &mut TakePixels) -> Result<()> {
     let value = |i: usize| -> f32 {
         let at = cube.from + i * bytes;
         let b = &cube.bytes[at..at + bytes];
-        if cube.half { f16::from_le_bytes([b[0], b[1]]).to_f32() } else { f32::from_le_bytes([b[0], b[1], b[2], b[3]]) }
+        if cube.half {
+            f16::from_le_bytes([b[0], b[1]]).to_f32()
+        } else {
+            f32::from_le_bytes([b[0], b[1], b[2], b[3]])
+        }
     };
     let side = cube.side;
     for y in 0..6 * side {
@@ -218,4 +224,3 @@ pub fn png_pixels(path: &Path, take: &mut TakePixels) -> Result<()> {
 fn linear(v: f32) -> f32 {
     if v <= 0.040_45 { v / 12.92 } else { ((v + 0.055) / 1.055).powf(2.4) }
 }
-

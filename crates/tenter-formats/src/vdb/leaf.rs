@@ -50,11 +50,8 @@ impl Leaf {
         }
         let first = *active.first()?;
         let uniform = (active.len() == LEAF_VOXELS && active.iter().all(|v| *v == first)).then_some(first);
-        let values = if uniform.is_some() {
-            Vec::new()
-        } else {
-            [&mask[..], &value_block(&active, half)].concat()
-        };
+        let values =
+            if uniform.is_some() { Vec::new() } else { [&mask[..], &value_block(&active, half)].concat() };
         let head = LeafHead { origin, mask, uniform, value_bytes: values.len() as u32 };
         Some(Leaf { head, values })
     }

@@ -269,7 +269,9 @@ fn add(a: [i32; 3], b: [i32; 3]) -> Result<[i32; 3]> {
 
 /// Places of set bits.
 fn bits(mask: &[u64]) -> impl Iterator<Item = usize> {
-    mask.iter().enumerate().flat_map(|(w, word)| (0..64).filter(move |b| word >> b & 1 == 1).map(move |b| w * 64 + b))
+    mask.iter()
+        .enumerate()
+        .flat_map(|(w, word)| (0..64).filter(move |b| word >> b & 1 == 1).map(move |b| w * 64 + b))
 }
 
 /// A file that is read from its beginning to its end.

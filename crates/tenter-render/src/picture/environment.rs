@@ -103,7 +103,14 @@ impl Environment {
         }
     }
 
-    fn visit_texel(&self, level: usize, i: usize, normal: [f64; 3], lobe: f64, take: &mut dyn FnMut(&Texel, f64)) {
+    fn visit_texel(
+        &self,
+        level: usize,
+        i: usize,
+        normal: [f64; 3],
+        lobe: f64,
+        take: &mut dyn FnMut(&Texel, f64),
+    ) {
         let of = &self.levels[level];
         let texel = &of.texels[i];
         let cos: f64 = (0..3).map(|k| normal[k] * texel.direction[k]).sum();

@@ -157,7 +157,8 @@ fn groups(sky: &Sky, scene: &Scene, each: bool) -> Vec<CloudGroup> {
     }
     let mut groups: Vec<(f64, CloudGroup)> = Vec::new();
     for (number, layer) in sky.clouds.iter().enumerate() {
-        let components: Vec<usize> = (0..scene.clouds.len()).filter(|i| scene.clouds[*i].layer == number).collect();
+        let components: Vec<usize> =
+            (0..scene.clouds.len()).filter(|i| scene.clouds[*i].layer == number).collect();
         let away = |i: &usize| {
             let form = &scene.clouds[*i].form.0;
             let (base, top) = (f64::from(form.base), f64::from(form.base + form.depth));

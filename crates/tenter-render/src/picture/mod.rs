@@ -19,12 +19,12 @@ pub use glare::{add_glare, spread};
 pub use incremental::IncrementalRenderer;
 pub use layers::{BEYOND_M, CloudGroup, LayerScenes, LayeredPicture};
 pub use map::{
-    BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, Layout, LightFact, LowerFill, MapError, MapFacts, MapRender,
-    MapSettings, MapSums, SMALLEST_WIDTH, Scale, SettingsError, clear_share,
+    BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, Layout, LightFact, LowerFill, MapError, MapFacts,
+    MapRender, MapSettings, MapSums, SMALLEST_WIDTH, Scale, SettingsError, clear_share,
 };
 pub use reproject::Reprojection;
-pub use traced::{LayeredPixel, Traced};
 pub use step_error::{NOISE_PERCENT, quality_for, step_error};
+pub use traced::{LayeredPixel, Traced};
 
 use crate::integrator::MarchQuality;
 use crate::prepare::Cancelled;

@@ -81,7 +81,8 @@ impl<R: Real> ShadowRay<R> {
     #[inline(always)]
     fn reach(&self, altitude: f32) -> R {
         // h = s sin + s^2 cos^2 / (2 R), solved for s.
-        let bent = (self.toward[0] * self.toward[0] + self.toward[1] * self.toward[1]) * R::splat(0.5 / self.planet);
+        let bent =
+            (self.toward[0] * self.toward[0] + self.toward[1] * self.toward[1]) * R::splat(0.5 / self.planet);
         let sine = self.toward[2];
         let root = (sine * sine + bent * R::splat(4.0 * altitude)).sqrt();
         R::splat(2.0 * altitude) / (sine + root)
@@ -94,10 +95,12 @@ impl<R: Real> ShadowRay<R> {
         let mut widest = [0.0f32; 16];
         (far - near).store(&mut widest);
         let longest = widest[..R::LANES].iter().fold(0.0f32, |a, b| a.max(*b));
-        let steps = (longest / form.longest_step.min(form.depth / 16.0)).clamp(FEWEST_STEPS, MOST_STEPS).ceil();
+        let steps =
+            (longest / form.longest_step.min(form.depth / 16.0)).clamp(FEWEST_STEPS, MOST_STEPS).ceil();
         let length = (far - near) * R::splat(1.0 / steps);
         let [shift_east, shift_north] = clouds.shadow_shift;
-        let bent = (self.toward[0] * self.toward[0] + self.toward[1] * self.toward[1]) * R::splat(0.5 / self.planet);
+        let bent =
+            (self.toward[0] * self.toward[0] + self.toward[1] * self.toward[1]) * R::splat(0.5 / self.planet);
         let mut sum = R::splat(0.0);
         for k in 0..steps as usize {
             let t = length.mul_add(R::splat(k as f32 + 0.5), near);

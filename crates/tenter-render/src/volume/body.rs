@@ -56,7 +56,8 @@ impl CloudBody {
                         continue;
                     }
                     count += 1;
-                    if count > MAX_CELLS || (next[0] - start[0]).abs().max((next[2] - start[2]).abs()) > reach {
+                    if count > MAX_CELLS || (next[0] - start[0]).abs().max((next[2] - start[2]).abs()) > reach
+                    {
                         return Err(BodyError::Endless);
                     }
                     body.insert(next);
@@ -164,10 +165,8 @@ impl CoarseGrid<'_> {
     fn is_filled(&mut self, cell: [i32; 3]) -> bool {
         let (leaf, bit) = place(cell);
         let (form, settings) = (self.form, &self.settings);
-        let values = self
-            .leaves
-            .entry(leaf)
-            .or_insert_with(|| sample_leaf(&[form], settings, leaf).map(Box::new));
+        let values =
+            self.leaves.entry(leaf).or_insert_with(|| sample_leaf(&[form], settings, leaf).map(Box::new));
         values.as_ref().is_some_and(|values| values[bit] > LEAST_SHARE * form.extinction)
     }
 

@@ -11,5 +11,7 @@ mod sunlight;
 
 pub use body::{BodyError, CloudBody};
 pub use region::{NODE_SIDE, VOXEL_M, VolumeError, VolumeRegion, VolumeSettings};
-pub use sample::{ESTIMATE_SAMPLES, LEAF_SIDE, LEAF_VOXELS, LeafValues, VolumeEstimate, estimate, sample_leaf};
+pub use sample::{
+    ESTIMATE_SAMPLES, LEAF_SIDE, LEAF_VOXELS, LeafValues, VolumeEstimate, estimate, sample_leaf,
+};
 pub use sunlight::sunlight_of_leaf;

@@ -67,11 +67,9 @@ impl VolumeSettings {
                 return fail(field, value, format!("should be from 0 to {MAX_ALTITUDE_M}"));
             }
         }
-        for (field, from, to) in [
-            ("east_m", r.west_m, r.east_m),
-            ("north_m", r.south_m, r.north_m),
-            ("high_m", r.low_m, r.high_m),
-        ] {
+        for (field, from, to) in
+            [("east_m", r.west_m, r.east_m), ("north_m", r.south_m, r.north_m), ("high_m", r.low_m, r.high_m)]
+        {
             if to <= from {
                 return fail(field, to, format!("should be over {from}"));
             }
@@ -86,8 +84,7 @@ impl VolumeSettings {
         let voxels = self.voxels();
         if voxels > MAX_VOXELS {
             let fits = self.voxel_m * (voxels / MAX_VOXELS).cbrt();
-            let problem =
-                format!("makes {voxels:.2e} voxels, over {MAX_VOXELS:.0e}: {fits:.1} m would fit");
+            let problem = format!("makes {voxels:.2e} voxels, over {MAX_VOXELS:.0e}: {fits:.1} m would fit");
             return fail("voxel_m", self.voxel_m, problem);
         }
         Ok(())
@@ -103,10 +100,7 @@ impl VolumeSettings {
     pub fn bounds(&self) -> [[i32; 3]; 2] {
         let r = &self.region;
         let (low, high) = ([-r.east_m, r.low_m, r.south_m], [-r.west_m, r.high_m, r.north_m]);
-        [
-            low.map(|v| (v / self.voxel_m).round() as i32),
-            high.map(|v| (v / self.voxel_m).round() as i32),
-        ]
+        [low.map(|v| (v / self.voxel_m).round() as i32), high.map(|v| (v / self.voxel_m).round() as i32)]
     }
 
     /// Cubes of [`NODE_SIDE`]^3 voxels that hold voxels of the box, by the index of their lowest voxel, in the
@@ -151,8 +145,7 @@ impl VolumeSettings {
 impl VolumeRegion {
     /// The narrowest voxels, to the decimetre, with which the box has no more than so many of them, m.
     pub fn voxel_for(&self, most: f64) -> f64 {
-        let volume =
-            (self.east_m - self.west_m) * (self.north_m - self.south_m) * (self.high_m - self.low_m);
+        let volume = (self.east_m - self.west_m) * (self.north_m - self.south_m) * (self.high_m - self.low_m);
         ((volume / most).cbrt() * 10.0).ceil() / 10.0
     }
 }

@@ -107,7 +107,11 @@ pub fn estimate(forms: &[&CloudForm], settings: &VolumeSettings) -> VolumeEstima
     let counted: Vec<usize> = (0..ESTIMATE_SAMPLES.min(all))
         .into_par_iter()
         .map(|i| {
-            let number = if all <= ESTIMATE_SAMPLES { i } else { (i128::from(i) * i128::from(step) % i128::from(all)) as i64 };
+            let number = if all <= ESTIMATE_SAMPLES {
+                i
+            } else {
+                (i128::from(i) * i128::from(step) % i128::from(all)) as i64
+            };
             let leaf = sample_leaf(forms, settings, settings.leaf(number));
             leaf.map_or(0, |values| values.iter().filter(|v| **v != 0.0).count())
         })

@@ -72,7 +72,9 @@ impl Kernel for SunlightOfLeaf<'_> {
                     toward[1].mul_add(end, north),
                     toward[2].mul_add(end, height),
                 ];
-                depth = depth + sum + clouds.depths[self.light].from_outside(0, beyond[0], beyond[1], beyond[2], toward);
+                depth = depth
+                    + sum
+                    + clouds.depths[self.light].from_outside(0, beyond[0], beyond[1], beyond[2], toward);
             }
             (zero - depth).exp().store(&mut values[first..]);
         }

@@ -8,12 +8,16 @@ mod settings;
 mod sums;
 
 pub use facts::{Irradiance, Largest, LightFact, MapFacts};
-pub use settings::{BAND_ROWS, LARGEST_WIDTH, Layout, LowerFill, MapSettings, SMALLEST_WIDTH, Scale, SettingsError};
+pub use settings::{
+    BAND_ROWS, LARGEST_WIDTH, Layout, LowerFill, MapSettings, SMALLEST_WIDTH, Scale, SettingsError,
+};
 pub use sums::MapSums;
 
 use super::disc::{Disc, DiscPixel, add_light, discs};
 use super::step_error::{quality_for, step_error};
-use super::{Area, LayerScenes, LayeredPicture, LayeredPixel, Picture, Traced, render_area, supersample_edges};
+use super::{
+    Area, LayerScenes, LayeredPicture, LayeredPixel, Picture, Traced, render_area, supersample_edges,
+};
 use crate::air::TableQuality;
 use crate::integrator::MarchQuality;
 use crate::prepare::{Cancelled, SceneCache};
@@ -286,8 +290,11 @@ impl MapRender {
             Ok(picture)
         };
         let layers = scenes.trace(&trace, &|radiance| gamut_to_grey(radiance).map(|v| v * scale))?;
-        let mut lights =
-            Picture { width: area.width, height: area.height, pixels: vec![[0.0; 3]; area.width * area.height] };
+        let mut lights = Picture {
+            width: area.width,
+            height: area.height,
+            pixels: vec![[0.0; 3]; area.width * area.height],
+        };
         if self.settings.sun {
             add_light(&mut lights, area, &self.disc_pixels);
         }
