@@ -1,7 +1,10 @@
 //! What a bake is going to take, measured on its own sky, and what is likely forgotten.
 
+use crate::file_kind::{FileKind, LayerSplit};
 use crate::job::Result;
-use crate::settings::{BakeSettings, FileKind, LayerSplit, MapBake, PictureBake};
+use crate::map::MapBake;
+use crate::picture::PictureBake;
+use crate::settings::BakeSettings;
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::time::Instant;

@@ -5,6 +5,7 @@
 //! makes the same files to the last bit. [`run_here`] does all of it in one process.
 
 pub mod estimate;
+pub mod file_kind;
 pub mod inspect;
 pub mod job;
 pub mod light;
@@ -17,9 +18,10 @@ pub mod plan;
 pub mod settings;
 pub mod volume;
 
+pub use file_kind::FileKind;
 pub use job::{BakeError, FileSink, FileStore, Finished, Job, Piece, PieceSource, Result};
 pub use local::run_here;
-pub use settings::{BakeSettings, FileKind};
+pub use settings::BakeSettings;
 
 use std::sync::Arc;
 use tenter_render::prepare::SceneCache;

@@ -1,7 +1,7 @@
 //! Rows of one or several parts of an OpenEXR file, encoded piece by piece.
 
+use crate::file_kind::FileKind;
 use crate::job::{BakeError, FileStore, PieceSource, Result};
-use crate::settings::FileKind;
 use serde::{Deserialize, Serialize};
 use std::io::Write;
 use tenter_formats::exr_scanlines::{

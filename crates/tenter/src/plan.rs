@@ -6,7 +6,7 @@ use crate::{Failure, Outcome};
 use clap::Args;
 use std::path::PathBuf;
 use tenter_bake::plan::PlanJob;
-use tenter_bake::settings::{CoverBake, ShadowBake};
+use tenter_bake::plan::{CoverBake, ShadowBake};
 use tenter_bake::{BakeSettings, run_here};
 use tenter_render::plan::PlanSettings;
 use tenter_render::prepare::SceneCache;

@@ -2,8 +2,8 @@
 
 use super::MapJob;
 use super::piece::{CUBE_LEVELS, PieceFacts, Stored, read_thumbnail, thumbnail_step};
+use crate::file_kind::FileKind;
 use crate::job::{BakeError, Counted, FileStore, Finished, PieceSource, Result, put, read_facts};
-use crate::settings::FileKind;
 use bytes::Bytes;
 use std::io::Write;
 use tenter_formats::exr_map::{Depth, map_header};

@@ -1,8 +1,9 @@
 //! A map in layers: one OpenEXR file of several parts.
 
+use super::MapBake;
+use crate::file_kind::LayerSplit;
 use crate::job::{FileStore, Finished, Job, Piece, PieceSource, Result, put, read_facts};
 use crate::parts::{self, Part, PartFacts, depth_of, how_to_compose, layer_parts};
-use crate::settings::{LayerSplit, MapBake};
 use serde::{Deserialize, Serialize};
 use tenter_formats::exr_map::add_map_facts;
 use tenter_formats::png;

@@ -4,9 +4,10 @@
 mod assemble;
 mod layered;
 mod piece;
+mod settings;
 
+use crate::file_kind::FileKind;
 use crate::job::{BakeError, FileStore, Finished, Job, Piece, PieceSource, Result};
-use crate::settings::{FileKind, MapBake};
 use tenter_formats::exr_map::fits_half;
 use tenter_render::picture::{MapRender, MapSums};
 use tenter_render::prepare::SceneCache;
@@ -16,6 +17,7 @@ pub(crate) use assemble::write_png;
 pub use layered::LayeredMapJob;
 pub(crate) use piece::read_thumbnail;
 pub use piece::thumbnail_step;
+pub use settings::MapBake;
 
 /// A map that is baked.
 pub struct MapJob {

@@ -1,7 +1,7 @@
 //! The content of a piece: rows in one or several encodings, then rows of a small picture.
 
+use crate::file_kind::FileKind;
 use crate::job::{BakeError, Result};
-use crate::settings::FileKind;
 use serde::{Deserialize, Serialize};
 use tenter_formats::exr_map::{Depth, fits_half};
 use tenter_formats::{MOST_IN_HALF, exr_scanlines, hdr, ktx2};

@@ -3,9 +3,9 @@
 mod archive;
 mod stage;
 
+use crate::file_kind::FileKind;
 use crate::job::{BakeError, FileSink, FileStore, Finished, Job, Piece, PieceSource, Result, put};
-use crate::map::MapJob;
-use crate::settings::{FileKind, MapBake};
+use crate::map::{MapBake, MapJob};
 use crate::volume::{VolumeChoice, VolumeJob};
 use bytes::Bytes;
 use schemars::JsonSchema;

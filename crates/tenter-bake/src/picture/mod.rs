@@ -2,7 +2,11 @@
 
 use crate::job::{BakeError, FileStore, Finished, Job, Piece, PieceSource, Result, put, read_facts};
 use crate::parts::{self, Part, PartFacts, RGB, RGBA, depth_of, how_to_compose, layer_parts};
-use crate::settings::{FileKind, LayerSplit, PictureBake};
+mod settings;
+
+pub use settings::{PictureBake, PictureSettings};
+
+use crate::file_kind::{FileKind, LayerSplit};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use tenter_formats::exr_scanlines::Header;

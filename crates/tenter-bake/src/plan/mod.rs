@@ -1,7 +1,11 @@
 //! Plans of clouds over level ground: their shadow, and what is seen of them from above. OpenEXR, float.
 
+mod settings;
+
+pub(crate) use settings::check_plan;
+pub use settings::{CoverBake, ShadowBake};
+
 use crate::job::{BakeError, FileStore, Finished, Job, Piece, PieceSource, Result, put, read_facts};
-use crate::settings::{CoverBake, ShadowBake};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
