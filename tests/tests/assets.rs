@@ -110,8 +110,8 @@ fn image(path: &Path) -> Image {
     Image { width: info.width, channels: info.color_type.samples(), bytes }
 }
 
-/// The kit's lights and its map give level ground the light of the meter, within 1 %; harmonics, irradiance map
-/// and reflections agree with one another.
+/// The kit's lights and its map give level ground the light of the meter, within 1 %; harmonics, irradiance
+/// map and reflections agree with one another.
 #[test]
 fn light_kits_hold_the_meters_light() {
     let sky = starter("ferry-afternoon");
@@ -131,8 +131,8 @@ fn light_kits_hold_the_meters_light() {
     let (width, _, pixels) = tenter_formats::exr_map::read(&work.path("kit/irradiance.exr")).unwrap();
     let luminance = |p: [f32; 3]| 0.2126 * p[0] as f64 + 0.7152 * p[1] as f64 + 0.0722 * p[2] as f64;
     near("map", luminance(pixels[0]), meter.diffuse_horizontal_lx, 0.02);
-    // Harmonics (Ramamoorthi and Hanrahan 2001): a mean error of 1 %, of 9 % at most, over all directions; up is
-    // +y in the map's axes.
+    // Harmonics (Ramamoorthi and Hanrahan 2001): a mean error of 1 %, of 9 % at most, over all directions; up
+    // is +y in the map's axes.
     let sh: Vec<f64> = facts["irradiance_sh"]["coefficients"]
         .as_array()
         .unwrap()
@@ -170,8 +170,8 @@ fn light_kits_hold_the_meters_light() {
     near("roughest", upward * std::f64::consts::PI, meter.diffuse_horizontal_lx, 0.02);
 }
 
-/// The stage opens, its library finds nothing, and everything in it is what the document says; a grey ball's top
-/// has the meter's light within 2 %.
+/// The stage opens, its library finds nothing, and everything in it is what the document says; a grey ball's
+/// top has the meter's light within 2 %.
 #[test]
 fn packages_say_what_the_document_says() {
     let mut sky = starter("ferry-afternoon");
@@ -296,4 +296,40 @@ fn plane(path: &Path, channel: &str) -> Vec<f32> {
     let image = read_first_flat_layer_from_file(path).unwrap();
     let found = image.layer_data.channel_data.list.iter().find(|c| c.name.eq(channel)).unwrap();
     found.sample_data.values_as_f32().collect()
+}
+
+/// Level ground gets the light meter's illuminance from a map and its lights, whatever its layout, size and
+/// heading; `tenter inspect` finds nothing wrong with any of them.
+#[test]
+fn every_layout_size_and_heading_holds_the_meters_light() {
+    let work = Work::of(&starter("ferry-afternoon"));
+    for (layout, width, heading, file, more) in [
+        ("latlong", "256", "0", "a.exr", vec![]),
+        ("latlong", "512", "37", "b.exr", vec!["--without", "sun"]),
+        ("latlong", "1024", "-120", "c.hdr", vec![]),
+        ("latlong", "256", "0", "d.exr", vec!["--scale", "exposed", "--lower", "mirror"]),
+        ("cube", "64", "0", "e.ktx2", vec!["--mips"]),
+        ("cube", "128", "75", "f.exr", vec!["--lower", "10,20,30"]),
+        ("fisheye", "512", "200", "g.exr", vec!["--lower", "black"]),
+    ] {
+        let common = ["--layout", layout, "--width", width, "--heading", heading, "--out", file];
+        work.run("map", &[&common[..], &more].concat());
+        let out = Command::new(binary()).arg("inspect").arg(work.path(file)).output().unwrap();
+        let found: Value = serde_json::from_slice(&out.stdout).unwrap();
+        assert!(out.status.success(), "{file}: {}", String::from_utf8_lossy(&out.stderr));
+        let names: Vec<&str> =
+            found["checks"].as_array().unwrap().iter().filter_map(|c| c["name"].as_str()).collect();
+        assert!(names.contains(&"illuminance of the light meter"), "{file}: {names:?}");
+        assert_eq!(found["panorama"], layout, "{file}");
+    }
+    // What is not what it should be is said: half a file, and a map whose values were changed.
+    let bytes = std::fs::read(work.path("a.exr")).unwrap();
+    std::fs::write(work.path("half.exr"), &bytes[..bytes.len() / 2]).unwrap();
+    let out = Command::new(binary()).arg("inspect").arg(work.path("half.exr")).output().unwrap();
+    assert_eq!(out.status.code(), Some(2), "{}", String::from_utf8_lossy(&out.stderr));
+    std::fs::copy(work.path("b.exr"), work.path("other.exr")).unwrap();
+    std::fs::copy(work.path("d.exr.json"), work.path("other.exr.json")).unwrap();
+    let out = Command::new(binary()).arg("inspect").arg(work.path("other.exr")).output().unwrap();
+    let said = String::from_utf8_lossy(&out.stderr).into_owned();
+    assert!(out.status.code() == Some(1) && said.contains("illuminance"), "{said}");
 }

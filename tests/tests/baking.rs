@@ -1,5 +1,5 @@
-//! Baking as an artist does it: each kind asked for on the Bench, watched, put off, gone on with, taken away and
-//! inspected.
+//! Baking as an artist does it: each kind asked for on the Bench, watched, put off, gone on with, taken away
+//! and inspected.
 
 use anyhow::{Context, Result};
 use serde_json::Value;

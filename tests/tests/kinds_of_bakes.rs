@@ -201,8 +201,8 @@ async fn estimates_and_refusals_name_figures_and_limits() -> Result<()> {
     Ok(())
 }
 
-/// Files that are sent are told what they are; what is damaged, absurd or not what its name says is refused at
-/// once, and the server's memory stays.
+/// Files that are sent are told what they are; what is damaged, absurd or not what its name says is refused
+/// at once, and the server's memory stays.
 #[tokio::test(flavor = "multi_thread")]
 async fn hostile_files_are_refused_at_once() -> Result<()> {
     let server = TestServer::start_with(&["--no-worker"]).await?;

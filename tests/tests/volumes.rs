@@ -45,8 +45,8 @@ fn number(value: &Value) -> f64 {
     value.as_f64().unwrap_or_else(|| panic!("{value} is no number"))
 }
 
-/// Columns of the file have the optical thickness of the form: within 2 % in the mean, and 5 % for nine in ten of
-/// those that count.
+/// Columns of the file have the optical thickness of the form: within 2 % in the mean, and 5 % for nine in
+/// ten of those that count.
 #[test]
 fn columns_have_the_optical_thickness_of_the_form() {
     let folder = tempfile::tempdir().unwrap();
@@ -61,6 +61,11 @@ fn columns_have_the_optical_thickness_of_the_form() {
     assert_eq!(grid["active"], made["files"][0]["grids"][0]["active_voxels"]);
     assert_eq!(made["files"][0]["bytes"], json!(std::fs::metadata(&path).unwrap().len()));
     let scale = number(&grid["metadata"]["extinction_per_m"]);
+    // The library's own printer finds the same.
+    let printed = Command::new("vdb_print").arg("-l").arg(&path).output().unwrap();
+    let text = String::from_utf8_lossy(&printed.stdout).replace(',', "");
+    let count = format!("{}", grid["active"]);
+    assert!(printed.status.success() && text.contains(&count), "{text}");
 
     let scene = SceneCache::default().scene(&sky, TableQuality::Full, &|| false).unwrap();
     let form: &CloudForm = &scene.clouds[0].form.0;
@@ -156,8 +161,8 @@ fn estimates_and_refusals_come_before_any_file() {
     }
 }
 
-/// A second grid holds the share of sunlight that arrives: nearly all of it at the sunny side of a heap, little
-/// at its base; and one cloud can be cut out, whole, with nothing of its neighbours.
+/// A second grid holds the share of sunlight that arrives: nearly all of it at the sunny side of a heap,
+/// little at its base; and one cloud can be cut out, whole, with nothing of its neighbours.
 #[test]
 fn sunlight_is_baked_and_one_cloud_is_cut_out() {
     let folder = tempfile::tempdir().unwrap();

@@ -197,8 +197,8 @@ impl Baker {
         }
     }
 
-    /// Puts finished pieces together into files and a thumbnail. Pieces that are lost or damaged are made again
-    /// first.
+    /// Puts finished pieces together into files and a thumbnail. Pieces that are lost or damaged are made
+    /// again first.
     async fn assemble(self: &Arc<Self>, bake: &Bake, job: PieceJob) -> Result<()> {
         let store = &self.app.store;
         let pieces = store.pieces(bake.id).await?;

@@ -1,8 +1,8 @@
 //! What a bake makes, and how it is cut into pieces: without queue, database or network.
 //!
-//! A [`Job`] is a sky and settings. Its pieces can be made in any order, on any machine, each with nothing but
-//! the job; when all are there it writes its files from them, from their beginning to their end. The same job
-//! makes the same files to the last bit. [`run_here`] does all of it in one process.
+//! A [`Job`] is a sky and settings. Its pieces can be made in any order, on any machine, each with nothing
+//! but the job; when all are there it writes its files from them, from their beginning to their end. The same
+//! job makes the same files to the last bit. [`run_here`] does all of it in one process.
 
 pub mod estimate;
 pub mod file_kind;

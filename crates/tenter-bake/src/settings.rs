@@ -64,8 +64,8 @@ impl BakeSettings {
         }
     }
 
-    /// Fills in what follows from the sky and checks what only the sky can tell. The number of pieces is known
-    /// afterwards.
+    /// Fills in what follows from the sky and checks what only the sky can tell. The number of pieces is
+    /// known afterwards.
     pub fn resolve(
         &self,
         sky: &Sky,
@@ -99,8 +99,8 @@ impl BakeSettings {
         }
     }
 
-    /// Columns of the small picture that grows with finished pieces, and the rows of it that a piece makes; none
-    /// for what has no picture.
+    /// Columns of the small picture that grows with finished pieces, and the rows of it that a piece makes;
+    /// none for what has no picture.
     pub fn progress_rows(&self, piece: usize) -> Option<(usize, std::ops::Range<usize>)> {
         match self {
             BakeSettings::Map(s) => {
@@ -119,8 +119,8 @@ impl BakeSettings {
         }
     }
 
-    /// The picture so far: rows of finished pieces as they stand at the end of each, developed for a display; the
-    /// others are dark.
+    /// The picture so far: rows of finished pieces as they stand at the end of each, developed for a display;
+    /// the others are dark.
     pub fn progress_picture(&self, sky: &Sky, done: &[(usize, Vec<u8>)]) -> Option<Vec<u8>> {
         let (columns, last) = self.progress_rows(self.pieces() - 1)?;
         let mut pixels = vec![[0.0f32; 3]; columns * last.end];

@@ -128,8 +128,8 @@ async fn facts(s: &Server, local: Local, name: &str) -> Reply<Json<Value>> {
     Ok(Json(found.await?))
 }
 
-/// Little-endian: three whole numbers of 32 bits (width, height, values a pixel; for volumes the three sides, then the
-/// voxels in a cube's side), then 32-bit floats.
+/// Little-endian: three whole numbers of 32 bits (width, height, values a pixel; for volumes the three sides,
+/// then the voxels in a cube's side), then 32-bit floats.
 async fn pixels(s: &Server, local: Local, asked: Viewed) -> Reply<Response> {
     let content = compute(&s.turns.long, move |off| {
         let kind = tenter_formats::inspect::FileType::of_file(&local.path).map_err(of_inspect)?;

@@ -464,8 +464,8 @@ impl Store {
         Ok(())
     }
 
-    /// Of these bakes those that may still need their pieces: they are open or paused, or failed less than a week
-    /// ago.
+    /// Of these bakes those that may still need their pieces: they are open or paused, or failed less than a
+    /// week ago.
     pub async fn bakes_with_pieces(&self, ids: &[Uuid]) -> Result<Vec<Uuid>> {
         let week_ago = OffsetDateTime::now_utc() - time::Duration::WEEK;
         let failed = Condition::all()

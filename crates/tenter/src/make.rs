@@ -124,7 +124,8 @@ pub struct MapArguments {
     /// Put something in that is not part of a map by itself.
     #[arg(long, value_enum)]
     with: Vec<With>,
-    /// The lower half: ground, mirror (the sky mirrored about the level), black, or a colour as R,G,B in cd/m2.
+    /// The lower half: ground, mirror (the sky mirrored about the level), black, or a colour as R,G,B in
+    /// cd/m2.
     #[arg(long, default_value = "ground", value_parser = parse_lower)]
     lower: LowerFill,
     /// Sky, land, clouds, lights and distance as parts of one .exr; clouds each by itself or together.

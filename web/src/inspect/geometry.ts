@@ -86,7 +86,7 @@ function harmonics(d: Direction3): number[] {
 /** Factors of the clamped cosine by order: pi, 2 pi / 3, pi / 4 (the same, eq. 8). */
 const cosineFactor = (i: number) => (i === 0 ? Math.PI : i < 4 ? (2 * Math.PI) / 3 : Math.PI / 4);
 
-/** Harmonics of irradiance without those of lights: directions, and what they shed on a surface facing them. */
+/** Harmonics of irradiance without lights: their directions, and what they shed on a surface facing them. */
 export function withoutLights(
   sh: [number, number, number][],
   lights: { toward: Direction3; rgb: number[] }[],

@@ -46,7 +46,7 @@ export function LitThings({
     const i = indexAt(pixels, place[0], place[1]);
     return [pixels.values[i] ?? 0, pixels.values[i + 1] ?? 0, pixels.values[i + 2] ?? 0];
   };
-  /** What a matte surface of reflectance 1 sends out: the map's light, and lights that stand apart from it. */
+  /** What a matte surface of reflectance 1 sends out: light of the map, and of lights apart from it. */
   const matte = (n: Direction3): Direction3 => {
     const sum = irradianceAt(sh, n);
     for (const { toward, rgb } of lights) {

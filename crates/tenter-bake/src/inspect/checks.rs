@@ -19,7 +19,8 @@ fn check(name: &'static str, passed: bool, found: String) -> Check {
     Check { name, passed, found }
 }
 
-/// Largest angle between a light and where its sidecar says that it stands, degrees, beside a pixel's diagonal.
+/// Largest angle between a light and where its sidecar says that it stands, degrees, beside a pixel's
+/// diagonal.
 const FARTHEST_DEG: f64 = 0.3;
 /// Largest share of pixels that may be under 0.
 const LIGHT_OFF: f64 = 0.01;

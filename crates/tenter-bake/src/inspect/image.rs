@@ -108,8 +108,8 @@ impl Sums {
         })
     }
 
-    /// How much more the first column differs from the last than from its neighbour, and the last from its own: the
-    /// median over rows, as a share of their luminance.
+    /// How much more the first column differs from the last than from its neighbour, and the last from its
+    /// own: the median over rows, as a share of their luminance.
     pub fn seam(&self) -> f64 {
         let mut excess: Vec<f64> = self
             .columns

@@ -34,8 +34,8 @@ pub struct Inspection {
     pub display: bool,
     /// Illuminance of level ground by the upper half, lx, of the first part.
     pub level_ground_lx: Option<f64>,
-    /// Irradiance over direction: nine coefficients in RGB (Ramamoorthi and Hanrahan 2001), axes x west, y up, z
-    /// north.
+    /// Irradiance over direction: nine coefficients in RGB (Ramamoorthi and Hanrahan 2001), axes x west, y
+    /// up, z north.
     pub irradiance_sh: Option<[[f64; 3]; 9]>,
     pub largest: Option<Largest>,
     pub grids: Vec<GridFacts>,

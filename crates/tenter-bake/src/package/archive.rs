@@ -1,5 +1,5 @@
-//! Archives of finished files: a .zip of a folder, and a .usdz (a .zip whose files are stored, begin at multiples
-//! of 64 bytes, and of which the first is the stage).
+//! Archives of finished files: a .zip of a folder, and a .usdz (a .zip whose files are stored, begin at
+//! multiples of 64 bytes, and of which the first is the stage).
 
 use super::{copy, keep};
 use crate::job::{BakeError, Counted, FileStore, Result};

@@ -142,16 +142,34 @@ pub(super) fn frames(sky: &Sky) -> String {
 
 /// What is what.
 pub(super) fn readme(sky: &Sky, map: &Finished, volume: Option<&Finished>) -> String {
+    const INDENT: &str = "             ";
     let map_name = &map.files[0];
-    let mut out = format!(
-        "A sky, to light a scene with.\n\n\
-         sky.usda     the stage: metres, y up, +z north, +x west; its origin lies on the ground under the\n             \
-         camera. A dome light with the map, a distant light for each sun and moon, the camera, and volumes.\n\
-         {map_name}\n             light of the sky and the ground in cd/m2 (linear Rec.709, D65), latlong, north in\n             \
-         the middle column, west to its left. Without the discs of suns and moon: they are lights.\n\
-         {map_name}.json\n             what the map is, its lights, harmonics of its irradiance, and the document.\n\
-         frames.csv   sun, camera and exposure by frame.\n"
-    );
+    let entries = [
+        (
+            "sky.usda",
+            vec![
+                "the stage: metres, y up, +z north, +x west; its origin lies on the ground under the",
+                "camera. A dome light with the map, a distant light for each sun and moon, the camera,",
+                "and volumes.",
+            ],
+        ),
+        (
+            map_name.as_str(),
+            vec![
+                "light of the sky and the ground in cd/m2 (linear Rec.709, D65), latlong, north in",
+                "the middle column, west to its left. Without the discs of suns and moon: they are",
+                "lights. Beside it a .json with what it is, its lights, harmonics and the document.",
+            ],
+        ),
+        ("frames.csv", vec!["sun, camera and exposure by frame."]),
+    ];
+    let mut out = String::from("A sky, to light a scene with.\n\n");
+    for (name, lines) in entries {
+        out += &format!("{name}\n");
+        for line in lines {
+            out += &format!("{INDENT}{line}\n");
+        }
+    }
     if let Some(volume) = volume {
         for file in volume.facts["files"].as_array().into_iter().flatten() {
             out += &format!(

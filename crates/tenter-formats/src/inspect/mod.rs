@@ -103,8 +103,8 @@ pub struct ImageInfo {
     pub display: bool,
 }
 
-/// Takes pixels of a row: the row, its first column, and RGBA of each; channels that are not there are those of
-/// grey, or 1 for opacity.
+/// Takes pixels of a row: the row, its first column, and RGBA of each; channels that are not there are those
+/// of grey, or 1 for opacity.
 pub type TakePixels<'a> = dyn FnMut(usize, usize, &[[f32; 4]]) -> Result<()> + 'a;
 
 /// What an image says of itself.

@@ -1,5 +1,5 @@
-//! Reading float grids (`Tree_float_5_4_3`, file version 222 to 224), whoever wrote them: every length is held
-//! against the bytes that are left before anything is allocated.
+//! Reading float grids (`Tree_float_5_4_3`, file version 222 to 224), whoever wrote them: every length is
+//! held against the bytes that are left before anything is allocated.
 
 use super::leaf::LEAF_VOXELS;
 use crate::inspect::{InspectError, Result};

@@ -5,7 +5,7 @@ use crate::simd::{Kernel, Real, dispatch};
 use schemars::JsonSchema;
 use serde::Serialize;
 
-/// Opacity at which a ray counts as having met a cloud.
+/// Opacity at which a ray counts as having reached a cloud.
 const MET: f32 = 0.3;
 /// Shortest step, m, and step as a share of distance.
 const LEAST_STEP_M: f32 = 15.0;
@@ -25,8 +25,8 @@ pub struct PickedCloud {
     pub distance_m: f64,
 }
 
-/// The nearest point in a direction (unit vector) at which clouds have an opacity of 0.3; its layer is the one
-/// with the highest extinction there.
+/// The nearest point in a direction (unit vector) at which clouds have an opacity of 0.3; its layer is the
+/// one with the highest extinction there.
 pub fn pick_cloud(scene: &Scene, direction: [f64; 3]) -> Option<PickedCloud> {
     let (planet, eye) = (scene.planet(), scene.eye_altitude);
     let flat = direction[0].hypot(direction[1]).max(1e-9);

@@ -1,5 +1,5 @@
-//! Light of a whole environment on surfaces: irradiance over the direction they face, and reflections of rough
-//! ones, from a cube map.
+//! Light of a whole environment on surfaces: irradiance over the direction they face, and reflections of
+//! rough ones, from a cube map.
 //!
 //! Sums run over a pyramid of texels whose radiance is weighted by solid angle, so that every level holds the
 //! same light; a texel is taken apart where the surface's response changes across it.
@@ -218,7 +218,8 @@ mod tests {
         Environment::new(side, &pixels)
     }
 
-    /// A uniform environment of radiance 1 gives an irradiance of pi, and its own radiance for every roughness.
+    /// A uniform environment of radiance 1 gives an irradiance of pi, and its own radiance for every
+    /// roughness.
     #[test]
     fn uniform_light_comes_back() {
         let even = Environment::new(64, &vec![[1.0; 3]; 6 * 64 * 64]);

@@ -1,5 +1,5 @@
-//! A picture taken apart: sky, land and clouds as layers that give the whole again when they are laid over one
-//! another.
+//! A picture taken apart: sky, land and clouds as layers that give the whole again when they are laid over
+//! one another.
 //!
 //! Let `G_k` be the radiance where the eye sees only the layers from `k` on, under the same light, and `T_k`
 //! the transmittance of layer `k` alone. With `C_k = G_k - T_k G_(k+1)` as its premultiplied colour and
@@ -72,8 +72,8 @@ impl LayerScenes {
         LayerScenes { behind, alone, groups }
     }
 
-    /// Traces some pixels in all scenes and takes them apart. `colour`: from radiance to the file's values, which
-    /// must not be negative.
+    /// Traces some pixels in all scenes and takes them apart. `colour`: from radiance to the file's values,
+    /// which must not be negative.
     pub fn trace(
         &self,
         trace: &dyn Fn(&Scene) -> Result<Picture<LayeredPixel>, Cancelled>,
@@ -146,8 +146,8 @@ fn distance(p: &LayeredPixel) -> f32 {
     if p.opacity < LEAST_OPACITY { BEYOND_M } else { p.opacity_distance / p.opacity }
 }
 
-/// Groups from the nearest to the farthest: no ray sees both what is above the eye and what is below it, and of
-/// each side the nearer altitudes come first.
+/// Groups from the nearest to the farthest: no ray sees both what is above the eye and what is below it, and
+/// of each side the nearer altitudes come first.
 fn groups(sky: &Sky, scene: &Scene, each: bool) -> Vec<CloudGroup> {
     if scene.clouds.is_empty() {
         return Vec::new();

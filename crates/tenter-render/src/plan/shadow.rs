@@ -11,8 +11,8 @@ const MOST_STEPS: f32 = 256.0;
 const LEAST_SINE: f32 = 0.01;
 
 /// Transmittance of all clouds toward a light along one row of a plan at altitude 0; 0 where the light stands
-/// under the horizon. The light's disc blurs the shadow by its own width at the distance of the cloud; artistic
-/// shadow strengths and shifts are those of the picture. Fog is left out.
+/// under the horizon. The light's disc blurs the shadow by its own width at the distance of the cloud;
+/// artistic shadow strengths and shifts are those of the picture. Fog is left out.
 pub fn shadow_row(scene: &Scene, light: usize, plan: &PlanSettings, row: usize) -> Vec<f32> {
     let mut out = vec![0.0; plan.width];
     dispatch(ShadowRow { scene, light, plan, row, out: &mut out });

@@ -103,8 +103,8 @@ impl VolumeSettings {
         [low.map(|v| (v / self.voxel_m).round() as i32), high.map(|v| (v / self.voxel_m).round() as i32)]
     }
 
-    /// Cubes of [`NODE_SIDE`]^3 voxels that hold voxels of the box, by the index of their lowest voxel, in the
-    /// order of an OpenVDB tree: by the cubes of 4096^3 voxels that they lie in, in these by x, y and z.
+    /// Cubes of [`NODE_SIDE`]^3 voxels that hold voxels of the box, by the index of their lowest voxel, in
+    /// the order of an OpenVDB tree: by the cubes of 4096^3 voxels that they lie in, in these by x, y and z.
     pub fn nodes(&self) -> Vec<[i32; 3]> {
         let [low, high] = self.bounds();
         let range = |axis: usize| {

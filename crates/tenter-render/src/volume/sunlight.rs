@@ -9,9 +9,9 @@ use crate::simd::{Kernel, Real, dispatch};
 const STEPS: usize = 14;
 const GROWTH: f32 = 1.35;
 
-/// Share of a light's direct radiance that arrives at the voxels of a leaf, unscattered. The forms are marched
-/// near each voxel, over steps that grow from half a voxel; beyond the last step the scene's depths toward the
-/// light are read, whose cells are a hundred metres wide.
+/// Share of a light's direct radiance that arrives at the voxels of a leaf, unscattered. The forms are
+/// marched near each voxel, over steps that grow from half a voxel; beyond the last step the scene's depths
+/// toward the light are read, whose cells are a hundred metres wide.
 pub fn sunlight_of_leaf(
     scene: &Scene,
     light: usize,
@@ -34,7 +34,8 @@ impl Kernel for SunlightOfLeaf<'_> {
     fn run<R: Real>(self) -> LeafValues {
         let mut values = [0.0; LEAF_VOXELS];
         let voxel = R::splat(self.voxel);
-        let [x0, y0, z0] = self.origin.map(|o| R::splat(o as f32 + 0.5));
+        let [ox, oy, oz] = self.origin;
+        let [x0, y0, z0] = R::splat_each([ox as f32 + 0.5, oy as f32 + 0.5, oz as f32 + 0.5]);
         let toward = R::splat_each(self.scene.lights[self.light].direction().map(|v| v as f32));
         let (zero, eighth) = (R::splat(0.0), R::splat(0.125));
         for first in (0..LEAF_VOXELS).step_by(R::LANES) {
