@@ -12,7 +12,7 @@ use std::time::Instant;
 use tenter_formats::frame::{Frame, pack};
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::MarchQuality;
-use tenter_render::measure::{Readouts, clipped_fraction, readouts_with};
+use tenter_render::measure::{QUICK_SIDE, Readouts, clipped_fraction, readouts_with};
 use tenter_render::picture::{
     Area, Disc, IncrementalRenderer, Picture, Reprojection, discs, render, supersample_edges,
 };
@@ -195,7 +195,7 @@ impl Task<'_> {
         // The picture is of strength 1: white lies as much lower.
         let stops = f64::from(self.strength).log2();
         let clipped = clipped_fraction(&picture.pixels, self.resolved.ev100() - stops);
-        let readouts = readouts_with(&self.request.sky, scenes.lit(), clipped, cancelled).ok()?;
+        let readouts = readouts_with(&self.request.sky, scenes.lit(), clipped, QUICK_SIDE, cancelled).ok()?;
         let overhead = overhead(scenes.lit(), cancelled)?;
         Some(PreviewFrame {
             readings: Some(Readings { readouts, overhead }),

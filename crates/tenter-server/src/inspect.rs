@@ -108,7 +108,7 @@ async fn of_bake(s: &Server, id: Uuid, name: &str) -> Reply<Local> {
     Ok(Local { path: kept.to_path_buf(), sidecar, _kept: Some(kept) })
 }
 
-fn of_sent(s: &Server, id: Uuid) -> Reply<Local> {
+async fn of_sent(s: &Server, id: Uuid) -> Reply<Local> {
     let file = s.sent_files.find(id).ok_or_else(|| {
         Problem::missing(format!("no file {id}: of those that are sent the last {KEPT} are kept"))
     })?;
@@ -220,7 +220,7 @@ pub async fn send(State(s): State<Server>, Query(sent): Query<Sent>, body: Body)
     responses((status = 200, body = Value), (status = 404)))]
 pub async fn sent_facts(State(s): State<Server>, Path(id): Path<Uuid>) -> Reply<Json<Value>> {
     let name = s.sent_files.find(id).map(|f| f.name).unwrap_or_default();
-    facts(&s, of_sent(&s, id)?, &name).await
+    facts(&s, of_sent(&s, id).await?, &name).await
 }
 
 /// A small copy of a part of such a file.
@@ -231,5 +231,5 @@ pub async fn sent_view(
     Path(id): Path<Uuid>,
     Query(asked): Query<Viewed>,
 ) -> Reply<Response> {
-    pixels(&s, of_sent(&s, id)?, asked).await
+    pixels(&s, of_sent(&s, id).await?, asked).await
 }

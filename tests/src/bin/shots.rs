@@ -73,20 +73,48 @@ async fn main() -> Result<()> {
     tokio::time::sleep(std::time::Duration::from_secs(4)).await;
     shot("bench-regions").await?;
 
-    for (i, width, file) in [(1, 1024, "exr"), (2, 2048, "exr"), (0, 8192, "hdr")] {
+    // What is wanted of a sky, and a box of its clouds.
+    browser.driver.goto(format!("{}/sky/{}", server.url, id(1))).await?;
+    browser.wait(smooth, 60).await?;
+    browser.press("Bake…").await?;
+    let settled = "document.querySelector('[data-testid=estimate]')?.dataset.settled === 'true'";
+    browser.wait(settled, 60).await?;
+    shot("bake-dialog").await?;
+    browser.find("[role=radio]:nth-child(3)").await?.click().await?;
+    tokio::time::sleep(std::time::Duration::from_secs(4)).await;
+    browser.wait(settled, 60).await?;
+    shot("bake-clouds").await?;
+
+    let towers =
+        (0..).find(|i| skies[*i]["name"].as_str().is_none_or(|n| n.starts_with("Towers"))).unwrap_or(0);
+    let square = json!({"west_m": -12000, "east_m": 0, "south_m": -6000, "north_m": 6000, "voxel_m": 100,
+        "levels": 1, "half": true});
+    let mut bakes = Vec::new();
+    for (i, settings) in [
+        (1, json!({"map": {"width": 2048}, "file": "exr"})),
+        (towers, json!({"volume": square})),
+        (2, json!({"package": {"map_width": 1024}})),
+        (19, json!({"shadow": {"extent_m": 20000, "width": 512}, "light": 0})),
+        (19, json!({"map": {"width": 8192}, "file": "hdr"})),
+    ] {
         let body = json!({
-            "sky_id": id(i), "name": skies[i]["name"], "document": skies[i]["document"],
-            "settings": {"map": {"width": width}, "file": file},
+            "sky_id": id(i), "name": skies[i]["name"], "document": skies[i]["document"], "settings": settings,
         });
         let (_, bake): (u16, Value) = server.ask("POST", "/api/bakes", Some(body)).await?;
-        if width < 8192 {
-            server.wait_for_bake(bake["id"].as_str().unwrap_or_default(), "done", 120).await?;
-        }
+        bakes.push(bake["id"].as_str().unwrap_or_default().to_string());
     }
+    server.wait_for_bake(&bakes[3], "done", 240).await?;
     browser.driver.goto(format!("{}/bakes", server.url)).await?;
-    browser.wait("!!document.querySelector('[role=progressbar]')", 30).await?;
-    tokio::time::sleep(std::time::Duration::from_secs(5)).await;
+    browser.wait("document.querySelector('[data-testid=so-far]')?.naturalWidth > 0", 60).await?;
+    tokio::time::sleep(std::time::Duration::from_secs(8)).await;
     shot("bakes").await?;
+    for (bake, file, name) in [(0, "sky-2048.exr", "inspect"), (1, "clouds.vdb", "inspect-volume")] {
+        browser.driver.goto(format!("{}/inspect/bake/{}/{file}", server.url, bakes[bake])).await?;
+        let shown = "!!document.querySelector('[data-testid=lit-things], [data-testid=volume-view] canvas')";
+        browser.wait(shown, 60).await?;
+        tokio::time::sleep(std::time::Duration::from_secs(2)).await;
+        shot(name).await?;
+    }
 
     for i in [4, 9] {
         server.ask("DELETE", &format!("/api/skies/{}", id(i)), None).await?;

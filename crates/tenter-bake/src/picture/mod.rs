@@ -49,6 +49,9 @@ pub struct PictureJob {
     facts: Value,
 }
 
+/// Channels of a part, in the order of their names; values by pixel.
+type Planes = Vec<Vec<f32>>;
+
 #[derive(Serialize, Deserialize)]
 struct PieceFacts {
     /// Rows of an OpenEXR file, or bytes of developed ones.
@@ -170,11 +173,7 @@ impl PictureJob {
     }
 
     /// Channels of all parts of an area, by part; and the picture as it is seen.
-    fn planes(
-        &self,
-        area: Area,
-        cancelled: &(dyn Fn() -> bool + Sync),
-    ) -> Result<(Vec<Vec<Vec<f32>>>, Vec<Rgb>)> {
+    fn planes(&self, area: Area, cancelled: &(dyn Fn() -> bool + Sync)) -> Result<(Vec<Planes>, Vec<Rgb>)> {
         let Some(scenes) = &self.layers else {
             let picture = self.flat(area, cancelled)?;
             let pixels: Vec<Rgb> = picture.pixels.iter().map(|p| gamut_to_grey(*p)).collect();
