@@ -43,7 +43,7 @@ export function VolumeView({ source, inspection }: { source: Source; inspection:
       </div>
       {cubes.isError && <p role="alert">{cubes.error.message}</p>}
       {cubes.data && facts && (
-        <div className="flex flex-wrap gap-4">
+        <div className="flex flex-wrap items-start gap-4">
           <Shaded
             cubes={cubes.data}
             perCube={Number(facts.metadata.extinction_per_m ?? 0.05) * facts.voxel_m[0] * cubes.data.step}
