@@ -1,5 +1,5 @@
-"""Reads an OpenEXR file of layers with OpenEXR's own package, lays its parts over one another as its attribute
-says, and prints how far the result is from a flat file, as JSON.
+"""Reads an OpenEXR file of layers with OpenEXR's own package, lays its parts over one another as its
+attribute says, and prints how far the result is from a flat file, as JSON.
 
     read_parts.py LAYERS FLAT
 """
@@ -38,7 +38,9 @@ def main() -> None:
                   for name, part in parts.items()},
         "mean": float(off.mean()),
         "largest": float(off.max()),
-        "finite": bool(all(numpy.isfinite(c.pixels).all() for p in layers.parts for c in p.channels.values())),
+        "finite": all(
+            bool(numpy.isfinite(c.pixels).all()) for p in layers.parts for c in p.channels.values()
+        ),
         "alpha": [float(min(a.min() for a in alphas)), float(max(a.max() for a in alphas))],
         "distance": [float(plane("distance", "Z").min()), float(plane("distance", "Z").max())],
         "transmittance": [float(colour("transmittance").min()), float(colour("transmittance").max())],

@@ -50,7 +50,10 @@ async fn every_kind_is_asked_for_by_what_is_wanted() -> Result<()> {
     // Each has files to take away, and every main file can be inspected.
     assert_eq!(
         browser
-            .eval("[...document.querySelectorAll('[data-testid=bake]')].every(b => b.querySelector('a[download]'))")
+            .eval(
+                "[...document.querySelectorAll('[data-testid=bake]')]\
+                 .every(b => b.querySelector('a[download]'))"
+            )
             .await?,
         true
     );

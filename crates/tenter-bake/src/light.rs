@@ -144,8 +144,8 @@ impl Job for LightJob {
                  direction, lx, without the lights"
             ),
             "reflections": format!(
-                "{REFLECTIONS}: cube maps in cd/m2, without the lights; level l of {} has roughness l / {}; weights \
-                 D(h) (n . l) with GGX of alpha = roughness^2; normal, view and reflection are one direction",
+                "{REFLECTIONS}: cube maps in cd/m2, without the lights; level l of {} has roughness l / {}; \
+                 weights D(h) (n . l) with GGX of alpha = roughness^2; normal, view and reflection are one direction",
                 levels.len(),
                 levels.len() - 1
             ),

@@ -64,8 +64,8 @@ impl Prim {
 /// A stage in metres with y up, whose default prim is the one given.
 pub fn stage(root: &Prim, documentation: &str) -> String {
     let mut out = format!(
-        "#usda 1.0\n(\n    defaultPrim = \"{}\"\n    doc = {}\n    endTimeCode = 0\n    metersPerUnit = 1\n    \
-         startTimeCode = 0\n    timeCodesPerSecond = 24\n    upAxis = \"Y\"\n)\n\n",
+        "#usda 1.0\n(\n    defaultPrim = \"{}\"\n    doc = {}\n    endTimeCode = 0\n    \
+         metersPerUnit = 1\n    startTimeCode = 0\n    timeCodesPerSecond = 24\n    upAxis = \"Y\"\n)\n\n",
         root.name,
         text(documentation)
     );

@@ -35,8 +35,8 @@ fn metadata(sky: &Sky) -> String {
     let air = serde_json::to_string(&sky.air).expect("documents are plain data");
     let fog = serde_json::to_string(&sky.fog).expect("documents are plain data");
     format!(
-        "customData = {{\n    dictionary tenter = {{\n        string document = {}\n        string air = {}\n        \
-         string fog = {}\n        double ev100 = {}\n    }}\n}}",
+        "customData = {{\n    dictionary tenter = {{\n        string document = {}\n        \
+         string air = {}\n        string fog = {}\n        double ev100 = {}\n    }}\n}}",
         text(&sky.content_hash()),
         text(&air),
         text(&fog),
@@ -173,8 +173,8 @@ pub(super) fn readme(sky: &Sky, map: &Finished, volume: Option<&Finished>) -> St
     if let Some(volume) = volume {
         for file in volume.facts["files"].as_array().into_iter().flatten() {
             out += &format!(
-                "{}\n             clouds as OpenVDB, voxels of {} m; density times extinction_per_m (metadata) is\n             \
-                 extinction per metre. Scattering albedo 1; phase asymmetry in the metadata.\n",
+                "{}\n{INDENT}clouds as OpenVDB, voxels of {} m; density times extinction_per_m (metadata) is\n\
+                 {INDENT}extinction per metre. Scattering albedo 1; phase asymmetry in the metadata.\n",
                 file["file"].as_str().unwrap_or_default(),
                 file["voxel_m"]
             );
