@@ -145,7 +145,8 @@ impl Job for LightJob {
             ),
             "reflections": format!(
                 "{REFLECTIONS}: cube maps in cd/m2, without the lights; level l of {} has roughness l / {}; \
-                 weights D(h) (n . l) with GGX of alpha = roughness^2; normal, view and reflection are one direction",
+                 weights D(h) (n . l) with GGX of alpha = roughness^2; normal, view and reflection are one \
+                 direction",
                 levels.len(),
                 levels.len() - 1
             ),
