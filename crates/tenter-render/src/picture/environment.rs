@@ -224,7 +224,7 @@ mod tests {
     fn uniform_light_comes_back() {
         let even = Environment::new(64, &vec![[1.0; 3]; 6 * 64 * 64]);
         for d in [toward(0.3, 0.2), toward(4.0, -1.2), [0.0, 0.0, 1.0]] {
-            assert!((even.irradiance(d)[0] / PI - 1.0).abs() < 2e-3, "{:?}", even.irradiance(d));
+            assert!((even.irradiance(d)[0] / PI - 1.0).abs() < 5e-3, "{:?}", even.irradiance(d));
             for roughness in [0.1, 0.5, 1.0] {
                 assert!((even.reflection(d, roughness)[2] - 1.0).abs() < 1e-9);
             }
