@@ -61,7 +61,7 @@ fn all_that_does_not_reach_the_ground_goes_up() {
         let got = up(&scene(&molecules(altitude_m)));
         let wanted = down(altitude_m) - ground;
         println!("{altitude_m}: {got:.0} for {wanted:.0}");
-        assert!((got / wanted - 1.0).abs() < 0.045, "{altitude_m}: {got} for {wanted}");
+        assert!((got / wanted - 1.0).abs() < 0.05, "{altitude_m}: {got} for {wanted}");
     }
 }
 
