@@ -211,7 +211,11 @@ impl App {
     /// Puts bakes that ended so many days ago or earlier into the bin; returns how many.
     pub async fn clear_bakes(&self, older_than_days: u32) -> Result<u64> {
         let days = time::Duration::days(older_than_days.into());
-        Ok(self.store.bin_bakes_before(time::OffsetDateTime::now_utc() - days).await?)
+        match time::OffsetDateTime::now_utc().checked_sub(days) {
+            Some(moment) => Ok(self.store.bin_bakes_before(moment).await?),
+            // Nothing is as old.
+            None => Ok(0),
+        }
     }
 
     /// Puts a bake into the bin; an open one is stopped first.
