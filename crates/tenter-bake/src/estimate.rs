@@ -36,11 +36,11 @@ pub struct Estimate {
 /// Parts of a map that are timed, and their sides, pixels.
 const SAMPLES: usize = 12;
 const SAMPLE_SIDE: usize = 64;
-/// Compressing a pixel in one encoding, s (measured, docs/performance.md).
+/// Compressing a pixel in one encoding, s: a rough figure.
 const ENCODE_S: f64 = 60e-9;
 /// What a worker holds beside a piece: a scene with its tables.
 const SCENE_BYTES: f64 = 6e8;
-/// Steps of a light kit's reflections, s.
+/// Reflections of a light kit 256 pixels wide, s: a rough figure.
 const REFLECTIONS_S: f64 = 8.0;
 /// From this width on, usual steps are coarse.
 const LARGE: usize = 8192;
@@ -187,7 +187,7 @@ fn of_volume(
     })
 }
 
-/// Time of a plan's pixel, s (measured, docs/performance.md).
+/// Time of a plan's pixel, s: a rough figure.
 const PLAN_S: f64 = 4e-6;
 
 fn of_plan(width: usize, channels: f64) -> Estimate {

@@ -61,6 +61,12 @@ pub struct Piece {
     pub content: Vec<u8>,
 }
 
+impl Piece {
+    pub(crate) fn new(facts: &impl serde::Serialize, content: Vec<u8>) -> Piece {
+        Piece { facts: serde_json::to_value(facts).expect("facts are plain data"), content }
+    }
+}
+
 /// Finished pieces, by their number.
 pub trait PieceSource {
     /// Facts of all pieces.

@@ -105,7 +105,7 @@ impl Job for LightJob {
             content.extend(pixels.iter().flatten().flat_map(|v| v.to_le_bytes()));
         }
         let facts = PieceFacts { sums };
-        Ok(Piece { facts: serde_json::to_value(facts).expect("facts are plain data"), content })
+        Ok(Piece::new(&facts, content))
     }
 
     fn assemble(

@@ -4,10 +4,10 @@ use crate::file_kind::FileKind;
 use crate::job::{BakeError, FileStore, PieceSource, Result};
 use serde::{Deserialize, Serialize};
 use std::io::Write;
+use tenter_formats::MOST_IN_HALF;
 use tenter_formats::exr_scanlines::{
     Channel, Depth, Header, begin_parts, block_head, blocks_of, part_block_head,
 };
-use tenter_formats::{FormatError, MOST_IN_HALF};
 
 /// A part of a file: its name, and its channels in the order of their names.
 #[derive(Clone, Debug, PartialEq)]
@@ -51,8 +51,8 @@ pub(crate) fn encode(
     let most = (0..parts.len()).filter(|p| !parts[*p].float).map(largest).fold(0.0f32, f32::max);
     let fits = f64::from(most) <= MOST_IN_HALF;
     if kind == FileKind::ExrHalf && !fits {
-        let e = FormatError::TooBrightForHalf { value: most.into(), azimuth_deg: 0.0, elevation_deg: 0.0 };
-        return Err(BakeError::Work(e.to_string()));
+        let message = format!("half: the value {most:.4e} is larger than {MOST_IN_HALF}; use float");
+        return Err(BakeError::Work(message));
     }
     let mut content = Vec::new();
     let mut all = |depth: Depth| -> Vec<Vec<usize>> {

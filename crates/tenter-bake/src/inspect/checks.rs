@@ -118,8 +118,11 @@ fn angle_between(light: &Value, azimuth_deg: f64, elevation_deg: f64) -> f64 {
 fn meter(sidecar: &Value) -> Option<f64> {
     let sky = Sky::from_value(sidecar["document"].clone()).ok()?;
     let mut sky = sky;
-    // A map has no trial land, which the meter would see.
-    sky.land.shown = false;
+    // The meter sees what the map shows.
+    sky.land.shown = sidecar["land"] == true;
+    if sidecar["clouds"] == false {
+        sky.clouds.clear();
+    }
     let cache = tenter_render::prepare::SceneCache::default();
     let scene = cache.scene(&sky, tenter_render::air::TableQuality::Full, &|| false).ok()?;
     Some(tenter_render::measure::readouts(&sky, &scene).global_horizontal_lx)

@@ -100,7 +100,7 @@ impl Job for LayeredMapJob {
         let small: Vec<u8> = small.iter().flatten().flat_map(|v| v.to_le_bytes()).collect();
         content.extend(&small);
         let facts = PieceFacts { sums, parts: facts, thumbnail: small.len() };
-        Ok(Piece { facts: serde_json::to_value(facts).expect("facts are plain data"), content })
+        Ok(Piece::new(&facts, content))
     }
 
     fn assemble(

@@ -59,7 +59,7 @@ impl Job for MapJob {
         let face =
             self.settings.bands_of(piece).start * tenter_render::picture::BAND_ROWS / self.settings.map.width;
         let (facts, content) = piece::encode(&self.render, self.settings.file, face, &pixels, sums)?;
-        Ok(Piece { facts: serde_json::to_value(&facts).expect("facts are plain data"), content })
+        Ok(Piece::new(&facts, content))
     }
 
     fn assemble(

@@ -244,7 +244,8 @@ impl Job for PictureJob {
         let (planes, seen) = self.planes(area, cancelled)?;
         let (parts, mut content, developed) = if self.settings.file == FileKind::Png {
             let rows = self.developed(&planes[0], &seen);
-            (None, rows.clone(), rows.len())
+            let length = rows.len();
+            (None, rows, length)
         } else {
             let (facts, content) =
                 parts::encode(&self.parts, self.settings.file, seen.len(), area.width, &|part, c, i| {
@@ -261,7 +262,7 @@ impl Job for PictureJob {
             .collect();
         content.extend(&small);
         let facts = PieceFacts { parts, developed, thumbnail: small.len() };
-        Ok(Piece { facts: serde_json::to_value(facts).expect("facts are plain data"), content })
+        Ok(Piece::new(&facts, content))
     }
 
     fn assemble(

@@ -202,7 +202,7 @@ impl Job for PlanJob {
             facts.thumbnail += small.len();
             content.extend(small);
         }
-        Ok(Piece { facts: serde_json::to_value(facts).expect("facts are plain data"), content })
+        Ok(Piece::new(&facts, content))
     }
 
     fn assemble(

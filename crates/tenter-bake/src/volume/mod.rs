@@ -118,7 +118,7 @@ impl Job for VolumeJob {
         }
         let facts = PieceFacts { leaves: count, values: values.len() };
         heads.extend(values);
-        Ok(Piece { facts: serde_json::to_value(facts).expect("facts are plain data"), content: heads })
+        Ok(Piece::new(&facts, heads))
     }
 
     fn assemble(

@@ -40,6 +40,9 @@ pub struct MapFacts {
     /// cd/m2 that a value of 1 stands for.
     pub white_luminance: f64,
     pub exposure_ev100: f64,
+    /// Whether clouds and trial land are in it.
+    pub clouds: bool,
+    pub land: bool,
     pub lights: Vec<LightFact>,
     pub irradiance_sh: Irradiance,
     /// Illuminance of level ground by the upper half of the map, lx.

@@ -431,6 +431,8 @@ impl MapRender {
             scale: self.settings.scale,
             white_luminance: unit,
             exposure_ev100: grade_of(&self.sky).ev100,
+            clouds: self.settings.clouds,
+            land: self.settings.land,
             lights: self.light_facts(),
             irradiance_sh: Irradiance { convention: SH_CONVENTION, coefficients: sums.irradiance(unit) },
             horizontal_illuminance_lx: sums.level * unit,
