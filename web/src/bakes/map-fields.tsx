@@ -56,7 +56,6 @@ export function MapFields({ draft, set }: Fields) {
     map({ layout: chosen, width: room.includes(width) ? width : (room[3] ?? 1024) });
     if (chosen !== "cube" && draft.mapFile.startsWith("ktx2")) set({ mapFile: "exr" });
   };
-  const high = layout === "latlong" ? width / 2 : width;
   return (
     <>
       <FieldLine title="Layout">
@@ -142,9 +141,6 @@ export function MapFields({ draft, set }: Fields) {
           <CheckLine title="All smaller levels" on={draft.mips} onChange={(mips) => set({ mips })} />
         )}
       </div>
-      <p className="sr-only">
-        {width} by {high}
-      </p>
     </>
   );
 }

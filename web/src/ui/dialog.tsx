@@ -29,7 +29,11 @@ export function Dialog({
             e.preventDefault();
             element.focus();
           }}
-          className={`fixed top-1/2 left-1/2 z-40 max-h-[94vh] -translate-x-1/2 -translate-y-1/2 overflow-y-auto rounded-soft border border-line bg-panel p-4 shadow-float ${wide ? "w-[46rem] max-w-[96vw]" : "w-96"}`}
+          className={[
+            "fixed top-1/2 left-1/2 z-40 max-h-[94vh] -translate-x-1/2 -translate-y-1/2 overflow-y-auto",
+            "rounded-soft border border-line bg-panel p-4 shadow-float",
+            wide ? "w-[46rem] max-w-[96vw]" : "w-96",
+          ].join(" ")}
         >
           <Radix.Title className="mb-3 text-large">{title}</Radix.Title>
           {children}

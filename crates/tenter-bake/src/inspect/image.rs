@@ -62,22 +62,22 @@ impl Sums {
             if top > self.largest.0 {
                 self.largest = (top, x0 + i, y);
             }
-            let l = luminance(rgb);
-            let x = x0 + i;
-            for (slot, column) in [0, 1, self.width.saturating_sub(2), self.width - 1].into_iter().enumerate()
-            {
-                if x == column {
-                    self.columns[y.min(self.height - 1)][slot] = l;
-                }
+            row.push(rgb);
+        }
+        let columns = [0, 1, self.width.saturating_sub(2), self.width - 1];
+        for (slot, column) in columns.into_iter().enumerate() {
+            if let Some(rgb) = column.checked_sub(x0).and_then(|i| row.get(i)) {
+                self.columns[y.min(self.height - 1)][slot] = luminance(*rgb);
             }
-            for (pole, last) in [(0, 0), (1, self.height - 1)] {
-                if y == last {
-                    let l = f64::from(l);
+        }
+        for (pole, last) in [(0, 0), (1, self.height - 1)] {
+            if y == last {
+                for rgb in &row {
+                    let l = f64::from(luminance(*rgb));
                     let sums = &mut self.poles[pole];
                     *sums = [sums[0] + l, sums[1] + l * l, sums[2] + 1.0];
                 }
             }
-            row.push(rgb);
         }
         if let Some(camera) = &self.camera {
             self.map.add_part_of_row(camera, y, x0, &row);

@@ -171,7 +171,10 @@ export function Bench({ id }: { id: string }) {
         <p
           role="status"
           data-testid="cutting"
-          className="fixed bottom-4 left-1/2 z-30 -translate-x-1/2 rounded-soft border border-line bg-panel px-4 py-2 shadow-float"
+          className={
+            "fixed bottom-4 left-1/2 z-30 -translate-x-1/2 rounded-soft border border-line bg-panel " +
+            "px-4 py-2 shadow-float"
+          }
         >
           Click on the cloud to take.{" "}
           <Button weight="quiet" onClick={() => useBench.getState().setBaking(cutting)}>
