@@ -174,7 +174,8 @@ pub(super) fn readme(sky: &Sky, map: &Finished, volume: Option<&Finished>) -> St
         for file in volume.facts["files"].as_array().into_iter().flatten() {
             out += &format!(
                 "{}\n{INDENT}clouds as OpenVDB, voxels of {} m; density times extinction_per_m\n\
-                 {INDENT}(metadata) is extinction per metre. Scattering albedo 1; phase asymmetry in the metadata.\n",
+                 {INDENT}(metadata) is extinction per metre. Scattering albedo 1; phase asymmetry in\n\
+                 {INDENT}the metadata.\n",
                 file["file"].as_str().unwrap_or_default(),
                 file["voxel_m"]
             );
