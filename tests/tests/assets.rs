@@ -311,6 +311,7 @@ fn every_layout_size_and_heading_holds_the_meters_light() {
         ("cube", "64", "0", "e.ktx2", vec!["--mips"]),
         ("cube", "128", "75", "f.exr", vec!["--lower", "10,20,30"]),
         ("fisheye", "512", "200", "g.exr", vec!["--lower", "black"]),
+        ("latlong", "256", "10", "h.exr", vec!["--without", "clouds"]),
     ] {
         let common = ["--layout", layout, "--width", width, "--heading", heading, "--out", file];
         work.run("map", &[&common[..], &more].concat());

@@ -26,11 +26,7 @@ pub fn write_cube(
     depth: Depth,
     mips: bool,
 ) -> Result<(), FormatError> {
-    write_levels(path, &levels(pixels, width, mips), width, depth)
-}
-
-/// Writes levels of six faces each, the largest first, faces as KTX2 turns them ([`turned`]).
-pub fn write_levels(path: &Path, levels: &[Vec<Rgb>], width: usize, depth: Depth) -> Result<(), FormatError> {
+    let levels = levels(pixels, width, mips);
     let put = || {
         let mut file = std::io::BufWriter::new(std::fs::File::create(path)?);
         file.write_all(&head(width, depth, levels.len()))?;

@@ -1,7 +1,7 @@
 //! Archives of finished files: a .zip of a folder, and a .usdz (a .zip whose files are stored, begin at
 //! multiples of 64 bytes, and of which the first is the stage).
 
-use super::{copy, keep};
+use super::keep;
 use crate::job::{BakeError, Counted, FileStore, Result};
 use std::io::Write;
 use zip::write::{SimpleFileOptions, ZipWriter};
@@ -28,7 +28,7 @@ pub(super) fn zip(files: &dyn FileStore, name: &str, names: &[String]) -> Result
     let mut zip = ZipWriter::new_stream(&mut file);
     for name in names {
         zip.start_file(name.as_str(), options()).map_err(work)?;
-        copy(&mut *files.open(name)?, &mut zip)?;
+        std::io::copy(&mut *files.open(name)?, &mut zip)?;
     }
     zip.finish().map_err(work)?.flush()?;
     file.finish()
@@ -40,7 +40,7 @@ pub(super) fn usdz(files: &dyn FileStore, name: &str, names: &[String]) -> Resul
     for name in names {
         let aligned = options().large_file(false).with_alignment(ALIGNED);
         zip.start_file(name.as_str(), aligned).map_err(work)?;
-        copy(&mut *files.open(name)?, &mut zip)?;
+        std::io::copy(&mut *files.open(name)?, &mut zip)?;
     }
     keep(zip.finish().map_err(work)?, files, name)
 }

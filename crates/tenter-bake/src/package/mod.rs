@@ -11,7 +11,7 @@ use bytes::Bytes;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
-use std::io::{self, Read};
+use std::io;
 use tenter_render::picture::{MapRender, MapSettings};
 use tenter_render::prepare::SceneCache;
 use tenter_sky::document::Sky;
@@ -202,17 +202,12 @@ impl Job for PackageJob {
     }
 }
 
-/// Copies a file to its end; returns its length.
-fn copy(from: &mut dyn Read, to: &mut dyn io::Write) -> io::Result<u64> {
-    io::copy(from, to)
-}
-
 /// Copies a temporary file into the store.
 fn keep(mut file: std::fs::File, files: &dyn FileStore, name: &str) -> Result<u64> {
     use std::io::Seek;
     file.rewind()?;
     let mut sink: Box<dyn FileSink + '_> = files.create(name)?;
-    let bytes = copy(&mut file, &mut sink)?;
+    let bytes = io::copy(&mut file, &mut sink)?;
     sink.finish()?;
     Ok(bytes)
 }

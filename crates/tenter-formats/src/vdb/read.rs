@@ -435,3 +435,79 @@ fn value_of(kind: &str, bytes: &[u8]) -> Option<Value> {
         _ => return None,
     })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::vdb::{Grid, GridSettings, GridTransform, Leaf, MetaValue, file_head, tree_order};
+
+    type Leaves = Vec<([i32; 3], [f32; LEAF_VOXELS])>;
+
+    /// A file of three leaves in three nodes, one of them of one value.
+    fn file(half: bool) -> (Vec<u8>, Leaves) {
+        let wave = |seed: usize| -> [f32; LEAF_VOXELS] {
+            std::array::from_fn(
+                |i| if (i + seed).is_multiple_of(3) { 0.0 } else { (i + seed) as f32 / 1024.0 },
+            )
+        };
+        let mut leaves =
+            vec![([-8, 16, 0], wave(1)), ([0, 0, 120], wave(7)), ([128, 8, -256], [0.5; LEAF_VOXELS])];
+        leaves.sort_by_key(|(origin, _)| tree_order(*origin));
+        let transform = GridTransform { voxel: 20.0, translation: [10.0; 3], axes: GridTransform::Y_UP };
+        let metadata = vec![("extinction_per_m".to_string(), MetaValue::Double(0.06))];
+        let mut grid = Grid::new(GridSettings { name: "density".into(), half, transform, metadata });
+        let encoded: Vec<Leaf> =
+            leaves.iter().map(|(origin, values)| Leaf::encode(*origin, values, half).unwrap()).collect();
+        encoded.iter().for_each(|leaf| grid.push(&leaf.head));
+        let mut bytes = file_head("01234567-0123-0123-0123-0123456789ab", &[], 1);
+        let (head, end) = grid.head(bytes.len() as u64);
+        bytes.extend(head);
+        encoded.iter().for_each(|leaf| bytes.extend(&leaf.values));
+        assert_eq!(bytes.len() as u64, end);
+        (bytes, leaves)
+    }
+
+    fn read(bytes: &[u8]) -> Result<Leaves> {
+        let folder = tempfile::tempdir()?;
+        let path = folder.path().join("v.vdb");
+        std::fs::write(&path, bytes)?;
+        let mut found = Vec::new();
+        for grid in &describe(&path)?.1 {
+            leaves(&path, grid, &mut |origin, _, values| {
+                found.push((origin, *values));
+                Ok(())
+            })?;
+        }
+        found.sort_by_key(|(origin, _)| tree_order(*origin));
+        Ok(found)
+    }
+
+    #[test]
+    fn what_was_written_is_read() {
+        for half in [false, true] {
+            let (bytes, leaves) = file(half);
+            let found = read(&bytes).unwrap();
+            assert_eq!(found.len(), leaves.len());
+            for ((origin, got), (expected_origin, expected)) in found.iter().zip(&leaves) {
+                assert_eq!(origin, expected_origin);
+                assert!(got.iter().zip(expected).all(|(a, b)| (a - b).abs() <= 5e-4), "{origin:?}");
+            }
+        }
+    }
+
+    /// Cut anywhere it is damaged; with any byte changed it is read or refused, and nothing worse.
+    #[test]
+    fn damage_is_told() {
+        let (bytes, _) = file(true);
+        for cut in (0..bytes.len()).step_by(97) {
+            assert!(read(&bytes[..cut]).is_err(), "{cut} of {}", bytes.len());
+        }
+        for at in (0..bytes.len()).step_by(53) {
+            for value in [0x00, 0x7f, 0xff] {
+                let mut changed = bytes.clone();
+                changed[at] = value;
+                let _ = read(&changed);
+            }
+        }
+    }
+}
