@@ -144,7 +144,7 @@ async fn a_bake_can_be_stopped() -> Result<()> {
 async fn a_bake_survives_a_killed_server() -> Result<()> {
     let mut server = TestServer::start().await?;
     let sky = server.skies().await?.swap_remove(1);
-    let id = add_bake(&server, &sky, 4096, "exr").await?;
+    let id = add_bake(&server, &sky, 2048, "exr").await?;
     let begun = Instant::now();
     let before = loop {
         let bake = server.ask("GET", &format!("/api/bakes/{id}"), None).await?.1;
@@ -157,7 +157,7 @@ async fn a_bake_survives_a_killed_server() -> Result<()> {
     server.restart()?;
     let bake = server.ask("GET", &format!("/api/bakes/{id}"), None).await?.1;
     assert!(bake["pieces_done"].as_i64().unwrap() >= before, "finished pieces are still there");
-    server.wait_for_bake(&id, "done", 120).await?;
+    server.wait_for_bake(&id, "done", 300).await?;
     Ok(())
 }
 
@@ -174,7 +174,7 @@ async fn any_number_of_workers_share_a_bake() -> Result<()> {
     let _steady = server.worker()?;
     server.wait_for_bake(&id, "running", 20).await?;
     doomed.kill();
-    server.wait_for_bake(&id, "done", 120).await?;
+    server.wait_for_bake(&id, "done", 300).await?;
     Ok(())
 }
 

@@ -5,13 +5,17 @@ use crate::job::Result;
 use crate::map::MapBake;
 use crate::picture::PictureBake;
 use crate::settings::BakeSettings;
+use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::time::Instant;
+use tenter_formats::MOST_IN_HALF;
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::MarchQuality;
-use tenter_render::picture::{Area, MapRender, Picture, render_area};
+use tenter_render::picture::{Area, MapRender, MapSums, Picture, TILE, render_area, supersample_edges};
+use tenter_render::plan::{PlanSettings, cover_row, shadow_row};
 use tenter_render::prepare::SceneCache;
+use tenter_render::scene::Scene;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::Sky;
 
@@ -37,7 +41,10 @@ pub struct Estimate {
 const SAMPLES: usize = 12;
 const SAMPLE_SIDE: usize = 64;
 /// Compressing a pixel in one encoding, s: a rough figure.
-const ENCODE_S: f64 = 60e-9;
+const ENCODE_S: f64 = 80e-9;
+/// Making the tables of an air, and the caches of a cloud, s: rough figures.
+const AIR_S: f64 = 0.6;
+const CLOUD_S: f64 = 0.6;
 /// What a worker holds beside a piece: a scene with its tables.
 const SCENE_BYTES: f64 = 6e8;
 /// Reflections of a light kit 256 pixels wide, s: a rough figure.
@@ -57,8 +64,14 @@ pub fn estimate(
         BakeSettings::Map(s) => of_map(sky, s, scene_cache, cancelled)?,
         BakeSettings::Picture(s) => of_picture(sky, s, scene_cache, cancelled)?,
         BakeSettings::Volume(s) => of_volume(sky, &s.volume, scene_cache, cancelled)?,
-        BakeSettings::Shadow(s) => of_plan(s.shadow.width, 1.0),
-        BakeSettings::Cover(s) => of_plan(s.cover.width, 2.0),
+        BakeSettings::Shadow(s) => {
+            let scene = scene_cache.scene(sky, TableQuality::Full, cancelled)?;
+            of_plan(sky, &s.shadow, 1.0, &|row| drop(shadow_row(&scene, s.light, &s.shadow, row)))
+        }
+        BakeSettings::Cover(s) => {
+            let scene = scene_cache.scene(sky, TableQuality::Full, cancelled)?;
+            of_plan(sky, &s.cover, 2.0, &|row| drop(cover_row(&scene, &s.cover, row)))
+        }
         BakeSettings::Light(s) => {
             let map = MapBake { map: s.map(), file: FileKind::ExrFloat, mips: false, layers: None };
             let mut out = of_map(sky, &map, scene_cache, cancelled)?;
@@ -94,29 +107,34 @@ fn of_map(
     let render = MapRender::new(sky, &bake.map, scene_cache, cancelled)?;
     let (camera, parts) = render.fine_camera();
     let (scene, _) = render.shown();
+    let quality = render.quality();
     let seconds_a_pixel = time_pixels(&camera, &|area| {
-        let picture: Picture = render_area(scene, &camera, area, render.quality(), cancelled)?;
+        let picture: Picture = smooth_area(scene, &camera, area, quality, cancelled)?;
+        for (row, pixels) in (area.y..).zip(picture.pixels.chunks_exact(area.width)) {
+            MapSums::default().add_part_of_row(&camera, row, area.x, pixels);
+        }
         Ok(picture.pixels.len())
     })?;
     let pixels = (bake.map.width * bake.map.height()) as f64;
-    let runs = match bake.layers {
-        None => 1.0,
-        Some(LayerSplit::Together) => 2.0,
-        Some(LayerSplit::Each) => 2.0 * scene.clouds.len().max(1) as f64,
-    };
+    let disc = render.brightest_disc().map_or(0.0, |d| d.value);
+    let is_half = disc <= MOST_IN_HALF;
     let bytes_a_pixel = match bake.file {
-        FileKind::Exr | FileKind::ExrHalf => 4.5,
-        FileKind::ExrFloat => 9.0,
+        FileKind::ExrHalf => 4.5,
+        FileKind::Exr if is_half => 4.5,
+        FileKind::Exr | FileKind::ExrFloat => 7.5,
         FileKind::Hdr => 3.2,
-        FileKind::Ktx2 | FileKind::Ktx2Half => 8.0,
-        FileKind::Ktx2Float => 16.0,
+        FileKind::Ktx2Half => 8.0,
+        FileKind::Ktx2 if is_half => 8.0,
+        FileKind::Ktx2 | FileKind::Ktx2Float => 16.0,
         FileKind::Png => 1.8,
     };
+    let runs = runs_of(bake.layers, scene.clouds.len());
     let smaller = if bake.mips { 4.0 / 3.0 } else { 1.0 };
     let bytes = pixels * bytes_a_pixel * smaller * runs;
     let whole = if bake.file.is_ktx2() && bake.mips { bytes / 4.0 } else { 0.0 };
     Ok(Estimate {
-        seconds: runs * pixels * ((parts * parts) as f64 * seconds_a_pixel + 2.0 * ENCODE_S),
+        seconds: scene_seconds(sky)
+            + runs * pixels * ((parts * parts) as f64 * seconds_a_pixel + 2.0 * ENCODE_S),
         bytes,
         memory_bytes: SCENE_BYTES + whole,
         ..Estimate::default()
@@ -133,20 +151,46 @@ fn of_picture(
     let s = &bake.picture;
     let camera = Camera::lens(&sky.eye, s.width, s.height);
     let seconds = time_pixels(&camera, &|area| {
-        let picture: Picture = render_area(&scene, &camera, area, MarchQuality::default(), cancelled)?;
+        let picture: Picture = smooth_area(&scene, &camera, area, MarchQuality::default(), cancelled)?;
         Ok(picture.pixels.len())
     })?;
     let pixels = (s.width * s.height) as f64;
-    let runs = match (bake.layers, s.sky) {
-        (None, true) => 1.0,
-        (Some(LayerSplit::Each), _) => 2.0 * scene.clouds.len().max(1) as f64,
-        _ => 2.0,
-    };
+    let layers = bake.layers.or((!s.sky).then_some(LayerSplit::Together));
+    let runs = runs_of(layers, scene.clouds.len());
     // Finer steps take as much longer as they are finer, about.
     let care = s.noise_percent.map_or(1.0, |percent| (2.0 / percent).max(1.0));
     let bytes = pixels * if bake.file == FileKind::Png { 1.8 } else { 4.5 } * runs;
     let memory_bytes = SCENE_BYTES + pixels.min(2e6) * 60.0;
-    Ok(Estimate { seconds: runs * pixels * seconds * care, bytes, memory_bytes, ..Estimate::default() })
+    let seconds = scene_seconds(sky) + runs * pixels * (seconds * care + ENCODE_S);
+    Ok(Estimate { seconds, bytes, memory_bytes, ..Estimate::default() })
+}
+
+/// How often a picture in layers is traced, in whole pictures: one behind the other, and each alone, in which
+/// fewer clouds take less time.
+fn runs_of(layers: Option<LayerSplit>, clouds: usize) -> f64 {
+    match layers {
+        None => 1.0,
+        Some(LayerSplit::Together) => 2.0,
+        Some(LayerSplit::Each) => clouds.max(1) as f64,
+    }
+}
+
+/// A worker makes the scene anew.
+fn scene_seconds(sky: &Sky) -> f64 {
+    AIR_S + CLOUD_S * sky.clouds.iter().filter(|layer| !layer.muted).count() as f64
+}
+
+/// A part of a picture as bakes trace it.
+fn smooth_area(
+    scene: &Scene,
+    camera: &Camera,
+    area: Area,
+    quality: MarchQuality,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Result<Picture> {
+    let mut picture = render_area(scene, camera, area, quality, cancelled)?;
+    supersample_edges(&mut picture, scene, camera, area, quality, cancelled)?;
+    Ok(picture)
 }
 
 /// Seconds a pixel, from small parts spread over a picture.
@@ -158,7 +202,7 @@ fn time_pixels(camera: &Camera, render: &dyn Fn(Area) -> Result<usize>) -> Resul
         let x = along(0.618_034, camera.width - side);
         let y = along(1.0 / SAMPLES as f64, camera.height - side);
         // Tiles as they will be rendered.
-        let snap = |v: usize| v / tenter_render::picture::TILE * tenter_render::picture::TILE;
+        let snap = |v: usize| v / TILE * TILE;
         let area = Area { x: snap(x), y: snap(y), width: side, height: side };
         let begun = Instant::now();
         pixels += render(area)?;
@@ -176,7 +220,7 @@ fn of_volume(
     let guesses = choice.guess(sky, scene_cache, cancelled)?;
     let finest = guesses.first();
     Ok(Estimate {
-        seconds: guesses.iter().map(|g| g.seconds).sum(),
+        seconds: scene_seconds(sky) + guesses.iter().map(|g| g.seconds).sum::<f64>(),
         bytes: guesses.iter().map(|g| g.bytes).sum(),
         memory_bytes: SCENE_BYTES
             + guesses.iter().map(|g| g.active_voxels / 512.0 * 8.0 * 120.0).fold(0.0, f64::max),
@@ -187,13 +231,16 @@ fn of_volume(
     })
 }
 
-/// Time of a plan's pixel, s: a rough figure.
-const PLAN_S: f64 = 4e-6;
+/// Rows of a plan that are timed.
+const PLAN_ROWS: usize = 8;
 
-fn of_plan(width: usize, channels: f64) -> Estimate {
-    let pixels = (width * width) as f64;
+fn of_plan(sky: &Sky, plan: &PlanSettings, channels: f64, row: &(dyn Fn(usize) + Sync)) -> Estimate {
+    let begun = Instant::now();
+    (0..PLAN_ROWS).into_par_iter().for_each(|i| row((2 * i + 1) * plan.width / (2 * PLAN_ROWS)));
+    let a_row = begun.elapsed().as_secs_f64() / PLAN_ROWS as f64;
+    let pixels = (plan.width * plan.width) as f64;
     Estimate {
-        seconds: pixels * PLAN_S,
+        seconds: scene_seconds(sky) + plan.width as f64 * a_row,
         bytes: pixels * channels * 2.5,
         memory_bytes: SCENE_BYTES,
         ..Estimate::default()

@@ -14,7 +14,7 @@ use tenter_formats::png;
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::{
-    Area, Disc, LayerScenes, LayeredPicture, Picture, add_glare, clear_share, discs, quality_for,
+    Area, Disc, LayerScenes, LayeredPicture, MapError, Picture, add_glare, clear_share, discs, quality_for,
     render_area, supersample_edges,
 };
 use tenter_render::prepare::{Cancelled, SceneCache};
@@ -72,13 +72,13 @@ impl PictureJob {
         let camera = Camera::lens(&sky.eye, s.width, s.height);
         let (quality, noise_left) = match s.noise_percent {
             None => (MarchQuality::default(), None),
-            Some(percent) => match quality_for(&scene, &camera, percent, cancelled)? {
-                Some((quality, left)) => (quality, Some(left)),
-                None => {
-                    let message = format!("noise_percent: {percent} can't be reached with the finest steps");
-                    return Err(BakeError::Work(message));
+            Some(percent) => {
+                let (quality, left) = quality_for(&scene, &camera, percent, cancelled)?;
+                if left > percent {
+                    return Err(MapError::Noise { asked: percent, left }.into());
                 }
-            },
+                (quality, Some(left))
+            }
         };
         let layers = match (settings.layers, s.sky) {
             (Some(split), _) => Some(LayerScenes::new(sky, &scene, split == LayerSplit::Each)),

@@ -219,6 +219,8 @@ struct March<R: Real> {
     t: R,
     step: R,
     taken: usize,
+    /// Most steps: as many more as they are shorter than usual.
+    most: usize,
     /// Extinction at the end of the last step, and the signed distance there if it was outside, m.
     before: R,
     outside: R,
@@ -243,6 +245,7 @@ impl<R: Real> March<R> {
             t: span.start,
             step: zero,
             taken: 0,
+            most: (MAX_STEPS as f32 / packet.quality.step_scale.min(1.0)) as usize,
             before: zero,
             outside: zero,
             pending: zero,
@@ -266,7 +269,7 @@ impl<R: Real> March<R> {
             *self;
         // The last step is clipped to the span.
         let active = t.le(span.end) & (t - step).lt(span.end) & R::splat(MIN_TRANSMITTANCE).lt(through);
-        let done = self.taken == MAX_STEPS || !active.any();
+        let done = self.taken == self.most || !active.any();
         let mut p = rays.at(t);
         // Finished rays must not delay the packet: they are parked above all clouds.
         let asks = R::splat(MIN_OPACITY).lt(pending);
@@ -337,6 +340,7 @@ impl<R: Real> March<R> {
             t: R::select(active, next, t),
             step,
             taken: self.taken + 1,
+            most: self.most,
             before: R::select(back, zero, extinction),
             outside: R::select(back, zero, met.inside),
             pending: R::select(ready, zero, pending),

@@ -261,6 +261,12 @@ impl Disc {
             }
             Projection::Cube { heading } => (0..6)
                 .filter_map(|face| Some((face, cube::place(face, self.direction, heading)?)))
+                .filter(|(face, [a, b])| {
+                    // Planes of the faces beyond an edge meet the direction far away.
+                    let edge = cube::direction(*face, [a.clamp(-1.0, 1.0), b.clamp(-1.0, 1.0)], heading);
+                    let cosine: f64 = (0..3).map(|i| edge[i] * self.direction[i]).sum();
+                    cosine > (2.0 * reach * camera.pixel_angle()).min(std::f64::consts::PI).cos()
+                })
                 .flat_map(|(face, [a, b])| {
                     let top = face as f64 * w;
                     let centre = [(a + 1.0) * 0.5 * w, (b + 1.0) * 0.5 * w + top];

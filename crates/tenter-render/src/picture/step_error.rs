@@ -21,13 +21,13 @@ pub fn step_error(scene: &Scene, camera: &Camera, quality: MarchQuality) -> f64 
     change(&luminances(scene, camera, &directions, quality), &luminances(scene, camera, &directions, finer))
 }
 
-/// The coarsest steps with an error of at most `percent`, and that error; `None` if the finest have more.
+/// The coarsest steps with an error of at most `percent`, and that error; the finest if no steps reach it.
 pub fn quality_for(
     scene: &Scene,
     camera: &Camera,
     percent: f64,
     cancelled: &(dyn Fn() -> bool + Sync),
-) -> Result<Option<(MarchQuality, f64)>, Cancelled> {
+) -> Result<(MarchQuality, f64), Cancelled> {
     let directions = spread(camera);
     let mut usual = luminances(
         scene,
@@ -35,6 +35,7 @@ pub fn quality_for(
         &directions,
         MarchQuality { step_scale: STEPS[0], ..MarchQuality::default() },
     );
+    let mut found = (MarchQuality::default(), f64::INFINITY);
     for pair in STEPS.windows(2) {
         if cancelled() {
             return Err(Cancelled);
@@ -46,12 +47,13 @@ pub fn quality_for(
             MarchQuality { step_scale: pair[1], ..MarchQuality::default() },
         );
         let left = change(&usual, &finer);
+        found = (MarchQuality { step_scale: pair[0], ..MarchQuality::default() }, left);
         if left <= percent {
-            return Ok(Some((MarchQuality { step_scale: pair[0], ..MarchQuality::default() }, left)));
+            break;
         }
         usual = finer;
     }
-    Ok(None)
+    Ok(found)
 }
 
 fn spread(camera: &Camera) -> Vec<[f64; 3]> {
@@ -90,11 +92,23 @@ mod tests {
         let scene = SceneCache::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
         let camera = Camera::latlong(256, 0.0);
         let found = |percent| quality_for(&scene, &camera, percent, &|| false).unwrap();
-        let (coarse, left) = found(30.0).unwrap();
-        let (fine, finer_left) = found(left * 0.5).unwrap();
+        let (coarse, left) = found(30.0);
+        let (fine, finer_left) = found(left * 0.5);
         assert!(fine.step_scale < coarse.step_scale && finer_left <= left * 0.5);
         assert!((step_error(&scene, &camera, fine) - finer_left).abs() < 1e-9);
-        assert!(found(1e-6).is_none(), "what cannot be reached is said");
+        assert!(found(1e-6).1 > 1e-6, "what cannot be reached is said");
         assert!(quality_for(&scene, &camera, 1.0, &|| true).is_err());
+    }
+
+    /// Long ways along a low layer take most steps.
+    #[test]
+    fn errors_fall_down_to_the_finest_steps() {
+        let sky = Sky { clouds: vec![CloudKind::CumulusHumilis.usual()], ..Sky::default() };
+        let scene = SceneCache::default().scene(&sky, TableQuality::Draft, &|| false).unwrap();
+        let camera = Camera::latlong(128, 0.0);
+        let error =
+            |step_scale| step_error(&scene, &camera, MarchQuality { step_scale, ..Default::default() });
+        let of_steps = [1.0, 0.25, 0.0625].map(error);
+        assert!(of_steps.is_sorted_by(|a, b| *b < 0.7 * a), "{of_steps:?}");
     }
 }

@@ -56,8 +56,8 @@ pub struct MapRender {
 pub enum MapError {
     #[error("called off")]
     Cancelled,
-    #[error("noise_percent: {0} can't be reached with the finest steps")]
-    Noise(f64),
+    #[error("noise_percent: {asked} can't be reached here: the finest steps leave {left:.2}")]
+    Noise { asked: f64, left: f64 },
 }
 
 impl From<Cancelled> for MapError {
@@ -131,8 +131,10 @@ impl MapRender {
         let (quality, noise_left) = match settings.noise_percent {
             None => (MarchQuality::default(), None),
             Some(percent) => {
-                let found = quality_for(&scene, &camera, percent, cancelled)?;
-                let (quality, left) = found.ok_or(MapError::Noise(percent))?;
+                let (quality, left) = quality_for(&scene, &camera, percent, cancelled)?;
+                if left > percent {
+                    return Err(MapError::Noise { asked: percent, left });
+                }
                 (quality, Some(left))
             }
         };
