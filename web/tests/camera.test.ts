@@ -1,6 +1,15 @@
 import { allNear, equal, near, test } from "./check";
 import { eye } from "./samples";
-import { anglesOf, aspects, directionAt, halfWidth, placeOf, toward } from "../src/data/camera";
+import {
+  anglesOf,
+  aspectOf,
+  directionAt,
+  halfWidth,
+  lensView,
+  panoramaView,
+  placeOf,
+  toward,
+} from "../src/data/camera";
 
 test("azimuths count from north over east", () => {
   allNear(toward(0, 0), [0, 1, 0], 1e-12);
@@ -35,12 +44,13 @@ test("the middle of the picture lies where the eye looks", () => {
 test("the picture is as high as its frame says", () => {
   for (const frame of ["1:1", "3:2", "2.39:1"] as const) {
     const [, elevation] = anglesOf(directionAt(eye({ frame }), 0.5, 0));
-    near(Math.tan((elevation * Math.PI) / 180), 0.5 / aspects[frame], 1e-9, frame);
+    near(Math.tan((elevation * Math.PI) / 180), 0.5 / aspectOf(eye({ frame })), 1e-9, frame);
   }
 });
 
 test("places in the picture and directions are each other's inverse", () => {
-  const tilted = eye({ heading_deg: 212, pitch_deg: 17, lens_mm: 24, frame: "3:2" });
+  const shifted = { roll_deg: -21, shift_right_mm: 4, shift_up_mm: -7 };
+  const tilted = eye({ heading_deg: 212, pitch_deg: 17, lens_mm: 24, frame: "3:2", ...shifted });
   for (const x of [0, 0.3, 0.5, 0.9, 1])
     for (const y of [0, 0.25, 0.5, 1]) {
       const place = placeOf(tilted, directionAt(tilted, x, y));
@@ -48,4 +58,29 @@ test("places in the picture and directions are each other's inverse", () => {
       equal(place.ahead, true);
     }
   equal(placeOf(tilted, toward(32, -17)).ahead, false);
+});
+
+test("a free frame is as wide as it says", () => {
+  near(aspectOf(eye({ frame: "free", free_aspect: 0.8 })), 0.8, 0);
+});
+
+test("a camera leaned to the right sees the horizon rise to the right", () => {
+  const leaned = eye({ roll_deg: 10, frame: "1:1" });
+  const [left, right] = [placeOf(leaned, toward(-5, 0)), placeOf(leaned, toward(5, 0))];
+  near((Math.atan2(left.y - right.y, right.x - left.x) * 180) / Math.PI, 10, 1e-9);
+});
+
+test("a panorama has the heading in its middle and goes round", () => {
+  const view = panoramaView(eye({ heading_deg: 350 }));
+  allNear(anglesOf(view.directionAt(0.5, 0.5)), [350, 0], 1e-9);
+  allNear(anglesOf(view.directionAt(0.75, 0.25)), [80, 45], 1e-9);
+  for (const [azimuth, elevation] of [
+    [10, 20],
+    [171, -60],
+    [349, 0],
+  ] as const) {
+    const { x, y } = view.placeOf(toward(azimuth, elevation));
+    allNear(anglesOf(view.directionAt(x, y)), [azimuth, elevation], 1e-9);
+  }
+  equal([lensView(eye()).aspect, view.aspect], [16 / 9, 2]);
 });

@@ -30,6 +30,8 @@ pub struct PreviewRequest {
     pub sky: Sky,
     pub width: usize,
     pub height: usize,
+    /// The whole sphere in place of what the lens shows, with the eye's heading in the middle.
+    pub panorama: bool,
     /// Grows with each request of a viewer.
     pub number: u64,
 }
@@ -142,8 +144,8 @@ impl Task<'_> {
         let resolved = ResolvedSky::new(request.sky.clone());
         let (unit, strength) = resolved.normalised_single_light().unzip();
         let drawn = unit.as_ref().unwrap_or(&resolved).sky();
-        let ungraded = Sky { grade: Grade::default(), ..drawn.clone() };
-        let key = to_key(&(ungraded, request.width, request.height));
+        let ungraded = Sky { grade: Grade::default(), viewpoints: Vec::new(), ..drawn.clone() };
+        let key = to_key(&(ungraded, request.width, request.height, request.panorama));
         let around = to_key(&drawn.around_eye());
         Task { request, resolved, unit, strength: strength.unwrap_or(1.0) as f32, key, around, begun }
     }
@@ -154,7 +156,11 @@ impl Task<'_> {
     }
 
     fn camera(&self, width: usize, height: usize) -> Camera {
-        Camera::lens(&self.request.sky.eye, width, height)
+        let eye = &self.request.sky.eye;
+        if self.request.panorama {
+            return Camera { height, ..Camera::latlong(width, eye.heading_deg) };
+        }
+        Camera::lens(eye, width, height)
     }
 
     fn frame(&self, stage: PreviewStage) -> PreviewFrame {
@@ -382,7 +388,7 @@ mod tests {
 
     fn request(number: u64) -> PreviewRequest {
         let sky = Sky { clouds: vec![CloudKind::CumulusHumilis.usual()], ..Sky::default() };
-        PreviewRequest { sky, width: 128, height: 72, number }
+        PreviewRequest { sky, width: 128, height: 72, panorama: false, number }
     }
 
     fn stages(renderer: &PreviewRenderer, number: u64) -> Vec<PreviewStage> {

@@ -127,6 +127,7 @@ fn of_map(
         FileKind::Ktx2 if is_half => 8.0,
         FileKind::Ktx2 | FileKind::Ktx2Float => 16.0,
         FileKind::Png => 1.8,
+        FileKind::Png16 => 4.5,
     };
     let runs = runs_of(bake.layers, scene.clouds.len());
     let smaller = if bake.mips { 4.0 / 3.0 } else { 1.0 };
@@ -273,7 +274,7 @@ fn warnings(sky: &Sky, settings: &BakeSettings) -> Vec<String> {
         if s.map.width >= LARGE && s.map.noise_percent.is_none_or(|p| p > COARSE_PERCENT) {
             out.push("Usual steps show on a map this large: choose Deliver.".into());
         }
-        if s.file == FileKind::Png {
+        if s.file.is_png() {
             out.push("PNG holds display values: no light to render with.".into());
         }
     }

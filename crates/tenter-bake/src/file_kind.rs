@@ -18,8 +18,10 @@ pub enum FileKind {
     Ktx2,
     Ktx2Half,
     Ktx2Float,
-    /// Developed, 8 bits.
+    /// Developed, 8 bits, dithered.
     Png,
+    /// Developed, 16 bits.
+    Png16,
 }
 
 impl FileKind {
@@ -28,8 +30,12 @@ impl FileKind {
             FileKind::Exr | FileKind::ExrHalf | FileKind::ExrFloat => "exr",
             FileKind::Hdr => "hdr",
             FileKind::Ktx2 | FileKind::Ktx2Half | FileKind::Ktx2Float => "ktx2",
-            FileKind::Png => "png",
+            FileKind::Png | FileKind::Png16 => "png",
         }
+    }
+    /// Whether values are developed for a display.
+    pub fn is_png(self) -> bool {
+        self.ending() == "png"
     }
     pub fn is_ktx2(self) -> bool {
         self.ending() == "ktx2"

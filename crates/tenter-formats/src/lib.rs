@@ -1,5 +1,6 @@
-//! Open formats: OpenEXR, KTX2 and Radiance HDR maps, PNG pictures, and packed frames for the browser.
+//! Open formats: OpenEXR, KTX2 and Radiance HDR maps, PNG pictures, tables of colours, and packed frames for the browser.
 
+pub mod cube_lut;
 pub mod exr_map;
 pub mod exr_scanlines;
 pub mod frame;

@@ -9,6 +9,7 @@ mod guard;
 mod health;
 mod inspect;
 mod live;
+mod lut;
 mod memory;
 mod paging;
 mod pick;
@@ -116,6 +117,7 @@ impl Server {
             .routes(routes!(inspect::sent_view))
             .routes(routes!(pick::pick))
             .routes(routes!(plan::plan))
+            .routes(routes!(lut::lut))
             .routes(routes!(bakes::cancel))
             .routes(routes!(bakes::go_on))
             .routes(routes!(bakes::restore))

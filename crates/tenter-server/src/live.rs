@@ -1,7 +1,7 @@
 //! Live pictures over one WebSocket.
 //!
-//! A message from the viewer is a request: `{"number", "width", "height", "sky"}`. Each picture comes back as
-//! one binary message: the length of a JSON header (u32, little-endian), the header padded to a multiple of 4
+//! A message from the viewer is a request: `{"number", "width", "height", "sky"}`, and `"panorama": true` for
+//! the whole sphere in place of what the lens shows. Each picture comes back as one binary message: the length of a JSON header (u32, little-endian), the header padded to a multiple of 4
 //! bytes, the pixels as RGB9_E5 words row by row, and the sun's mask as 32-bit floats. A request that can't
 //! be granted is answered with text: `{"number", "problems"}`.
 
@@ -33,6 +33,9 @@ struct RequestMessage {
     number: u64,
     width: usize,
     height: usize,
+    /// The whole sphere in place of what the lens shows.
+    #[serde(default)]
+    panorama: bool,
     sky: Value,
 }
 
@@ -177,8 +180,9 @@ fn read_request(text: &str) -> Result<PreviewRequest, Value> {
             return Err(json!({"number": m.number, "problems": [{"path": path, "message": message}]}));
         }
     }
-    let sky = Sky::from_value(m.sky).map_err(|p| json!({"number": m.number, "problems": p.0}))?;
-    Ok(PreviewRequest { sky, width: m.width, height: m.height, number: m.number })
+    let RequestMessage { number, width, height, panorama, sky } = m;
+    let sky = Sky::from_value(sky).map_err(|p| json!({"number": number, "problems": p.0}))?;
+    Ok(PreviewRequest { sky, width, height, panorama, number })
 }
 
 fn encode(frame: &PreviewFrame) -> Vec<u8> {

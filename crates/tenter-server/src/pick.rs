@@ -40,7 +40,7 @@ pub(crate) async fn pick(State(s): State<Server>, Json(asked): Json<Pointed>) ->
     let scene_cache = s.scene_cache.clone();
     let found = compute(&s.turns.short, move |off| {
         let scene = scene_cache.scene(&sky, TableQuality::Full, off).map_err(|_| AppError::Cancelled)?;
-        let height = (WIDTH as f64 / sky.eye.frame.aspect()).round();
+        let height = (WIDTH as f64 / sky.eye.aspect()).round();
         let camera = Camera::lens(&sky.eye, WIDTH, height as usize);
         let direction = camera.direction(asked.x * WIDTH as f64, asked.y * height);
         let found = direction.and_then(|d| pick_cloud(&scene, d));

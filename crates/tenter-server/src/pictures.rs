@@ -15,7 +15,7 @@ use tenter_app::{AppError, starters};
 use tenter_formats::png;
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::MarchQuality;
-use tenter_render::picture::{add_discs, discs, render};
+use tenter_render::picture::{Area, add_discs, discs, render, vignette};
 use tenter_render::prepare::{Cancelled, SceneCache};
 use tenter_render::scene::grade_of;
 use tenter_sky::camera::Camera;
@@ -140,9 +140,10 @@ fn make(
     let camera = Camera::lens(&sky.eye, width, height);
     let mut picture = render(&scene, &camera, MarchQuality::COARSE, off)?;
     add_discs(&mut picture, &camera, &scene, &discs(&scene, MarchQuality::default()));
+    vignette(&mut picture.pixels, &camera, Area::whole(&camera), sky.grade.vignette);
     Ok(Bytes::from(png::encode(&picture.pixels, width, height, &Development::new(&grade_of(sky)))))
 }
 
 fn height_of(eye: &Eye, width: usize) -> usize {
-    ((width as f64 / eye.frame.aspect()).round() as usize).max(1)
+    ((width as f64 / eye.aspect()).round() as usize).max(1)
 }

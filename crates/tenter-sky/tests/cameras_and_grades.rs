@@ -12,9 +12,13 @@ fn apart(a: [f64; 3], b: [f64; 3]) -> f64 {
 }
 
 fn lens() -> impl Strategy<Value = Camera> {
-    (0.0..360.0f64, -80.0..80.0f64, 15.0..200.0f64).prop_map(|(heading_deg, pitch_deg, lens_mm)| {
-        Camera::lens(&Eye { heading_deg, pitch_deg, lens_mm, ..Eye::default() }, 960, 540)
-    })
+    (0.0..360.0f64, -80.0..80.0f64, 15.0..200.0f64, -180.0..180.0f64, -9.0..9.0f64).prop_map(
+        |(heading_deg, pitch_deg, lens_mm, roll_deg, shift_up_mm)| {
+            let shift_right_mm = -0.5 * shift_up_mm;
+            let turned = Eye { heading_deg, pitch_deg, roll_deg, ..Eye::default() };
+            Camera::lens(&Eye { lens_mm, shift_right_mm, shift_up_mm, ..turned }, 960, 540)
+        },
+    )
 }
 
 fn any_camera() -> impl Strategy<Value = Camera> {
@@ -42,9 +46,37 @@ proptest! {
     /// Neighbours look about one pixel's angle apart in the middle of a lens.
     #[test]
     fn pixels_are_as_wide_as_said(camera in lens()) {
-        let look = |x: f64| camera.direction(x, 270.0).unwrap();
-        let wide = apart(look(480.0), look(481.0));
+        // Where the axis of the lens meets the picture.
+        let axis = (0..960).map(f64::from).max_by(|a, b| {
+            camera.axis_cosine(*a, 270.0).total_cmp(&camera.axis_cosine(*b, 270.0))
+        });
+        let row = (0..540).map(f64::from).max_by(|a, b| {
+            camera.axis_cosine(480.0, *a).total_cmp(&camera.axis_cosine(480.0, *b))
+        });
+        let look = |x: f64| camera.direction(axis.unwrap() + x, row.unwrap()).unwrap();
+        let wide = apart(look(0.0), look(1.0));
         prop_assert!((wide / camera.pixel_angle() - 1.0).abs() < 0.05, "{wide} {}", camera.pixel_angle());
+    }
+
+    /// A camera leaned to the right shows the horizon rising to the right, by that angle.
+    #[test]
+    fn roll_turns_the_horizon_the_other_way(roll_deg in -60.0..60.0f64, heading_deg in 0.0..360.0f64) {
+        let camera = Camera::lens(&Eye { roll_deg, heading_deg, pitch_deg: 0.0, ..Eye::default() }, 900, 900);
+        let at = |degrees: f64| camera.place(toward((heading_deg + degrees).to_radians(), 0.0)).unwrap();
+        let (left, right) = (at(-5.0), at(5.0));
+        let rise = (left[1] - right[1]).atan2(right[0] - left[0]).to_degrees();
+        prop_assert!((rise - roll_deg).abs() < 1e-6, "{rise}");
+    }
+
+    /// A frame shifted up by a share of the lens looks that much higher, and uprights stay upright.
+    #[test]
+    fn shift_moves_the_frame_alone(shift_up_mm in -15.0..15.0f64, lens_mm in 18.0..90.0f64) {
+        let eye = Eye { shift_up_mm, lens_mm, pitch_deg: 0.0, heading_deg: 0.0, ..Eye::default() };
+        let camera = Camera::lens(&eye, 800, 450);
+        let (_, elevation) = angles_of(camera.direction(400.0, 225.0).unwrap());
+        prop_assert!((elevation.tan() - shift_up_mm / lens_mm).abs() < 1e-9);
+        let upright = |elevation: f64| camera.place(toward(0.2, elevation)).unwrap()[0];
+        prop_assert!((upright(0.0) - upright(0.3)).abs() < 1e-6);
     }
 
     /// Azimuth and elevation name a direction and are read back from it.

@@ -68,6 +68,9 @@ enum Command {
     /// Transmittance of clouds toward a light over a square of level ground.
     #[command(after_help = "Example: tenter shadow sky.json --extent 20 --width 1024 --out shadow.exr")]
     Shadow(plan::ShadowArguments),
+    /// The grade as a table of colours (.cube), to finish elsewhere; without the exposure.
+    #[command(after_help = "Example: tenter lut sky.json --size 65 --out evening.cube")]
+    Lut(make::LutArguments),
     /// Facts and checks of a file, baked or foreign: OpenEXR, Radiance HDR, KTX2, PNG or OpenVDB.
     #[command(after_help = "Example: tenter inspect sky.exr")]
     Inspect(ask::Inspect),
@@ -115,6 +118,7 @@ fn main() -> ExitCode {
         Command::Map(a) => make::map(a),
         Command::Volume(a) => volume::volume(a),
         Command::Shadow(a) => plan::shadow(a),
+        Command::Lut(a) => make::lut(a),
         Command::Inspect(a) => ask::inspect(a),
         Command::LightKit(a) => package::light_kit(a),
         Command::Package(a) => package::package(a),

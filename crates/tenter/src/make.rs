@@ -11,11 +11,13 @@ use tenter_bake::picture::PictureJob;
 use tenter_bake::picture::{PictureBake, PictureSettings};
 use tenter_bake::{BakeError, BakeSettings, Job, run_here};
 use tenter_formats::FormatError;
+use tenter_formats::cube_lut::{self, LutInput};
 use tenter_reference::{Reference, SamplingBudget};
 use tenter_render::picture::{
     Layout, LowerFill, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError,
 };
 use tenter_render::prepare::SceneCache;
+use tenter_sky::develop::Development;
 
 #[derive(Args)]
 pub struct PictureArguments {
@@ -33,6 +35,9 @@ pub struct PictureArguments {
     /// Sky, land, clouds, lights and distance as parts of one .exr; clouds each by itself or together.
     #[arg(long, value_enum, num_args = 0..=1, default_missing_value = "each")]
     layers: Option<LayersArgument>,
+    /// 16 bits in a .png in place of 8 with dither.
+    #[arg(long)]
+    sixteen: bool,
     #[command(flatten)]
     care: CareArguments,
 }
@@ -199,6 +204,7 @@ fn tell_noise(percent: f64) {
 pub fn picture(a: PictureArguments) -> Outcome {
     a.care.check()?;
     let file = match ending(&a.out).as_str() {
+        "png" if a.sixteen => FileKind::Png16,
         "png" => FileKind::Png,
         "exr" => FileKind::Exr,
         _ => return Err(Failure::Input(format!("--out: {} should end in .png or .exr", a.out.display()))),
@@ -367,4 +373,43 @@ pub fn map(a: MapArguments) -> Outcome {
         eprintln!("{moved:.2} % of pixels were moved into Rec.709");
     }
     Ok(())
+}
+
+#[derive(Args)]
+pub struct LutArguments {
+    sky: PathBuf,
+    /// Ends in .cube
+    #[arg(long)]
+    out: PathBuf,
+    /// Values along each side
+    #[arg(long, default_value_t = 33)]
+    size: usize,
+    /// What the table is looked up with
+    #[arg(long, value_enum, default_value = "log")]
+    input: LutInputArgument,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum LutInputArgument {
+    /// Scene light by its stops from grey
+    Log,
+    /// Display values as the tone curve leaves them
+    Display,
+}
+
+pub fn lut(a: LutArguments) -> Outcome {
+    if ending(&a.out) != "cube" {
+        return Err(Failure::Input(format!("--out: {} should end in .cube", a.out.display())));
+    }
+    if !cube_lut::SIZES.contains(&a.size) {
+        return Err(Failure::Input(format!("--size: {} should be 33 or 65", a.size)));
+    }
+    let sky = read_sky(&a.sky)?;
+    let input = match a.input {
+        LutInputArgument::Log => LutInput::Log,
+        LutInputArgument::Display => LutInput::Display,
+    };
+    let title = a.out.file_stem().unwrap_or_default().to_string_lossy();
+    let text = cube_lut::write(&title, &Development::new(&sky.grade), a.size, input);
+    std::fs::write(&a.out, text).map_err(|e| Failure::failed(format!("{}: {e}", a.out.display())))
 }

@@ -2,7 +2,7 @@ import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, Refusal, type Bake } from "../data/api";
 import { settingsOf, type BakeDraft, type BakeSource, type Purpose } from "../data/bakes";
-import { aspects } from "../data/camera";
+import { aspectOf } from "../data/camera";
 import { showNumber } from "../data/number";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
@@ -40,7 +40,7 @@ export function BakeDialog({
   onAsked: (made: Bake) => void;
   onClose: () => void;
 }) {
-  const settings = settingsOf(draft, aspects[source.sky.eye.frame]);
+  const settings = settingsOf(draft, aspectOf(source.sky.eye));
   const bake = useMutation({
     mutationFn: () => api.bake(source.skyId, source.name, source.sky, settings),
     onSuccess: (made) => {

@@ -1,5 +1,5 @@
 import type { BakeDraft, FileKind, LayerSplit, LowerFill } from "../data/bakes";
-import { aspects } from "../data/camera";
+import { aspectOf } from "../data/camera";
 import type { Sky } from "../data/sky";
 import { CheckLine } from "../ui/check-line";
 import { Choice } from "../ui/choice";
@@ -147,7 +147,7 @@ export function MapFields({ draft, set }: Fields) {
 
 /** What the camera sees. */
 export function BackdropFields({ draft, set, sky }: Fields) {
-  const aspect = aspects[sky.eye.frame];
+  const aspect = aspectOf(sky.eye);
   return (
     <>
       <FieldLine title="Size">

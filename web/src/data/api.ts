@@ -109,6 +109,21 @@ async function ask<T>(method: string, path: string, body?: unknown, leaving = fa
   return response.status === 204 ? (undefined as T) : response.json();
 }
 
+/** A file that follows from what is sent. */
+async function askFile(path: string, body: unknown, signal?: AbortSignal): Promise<Blob> {
+  const response = await fetch(path, {
+    method: "POST",
+    headers: { "content-type": "application/json" },
+    body: JSON.stringify(body),
+    ...(signal ? { signal } : {}),
+  });
+  if (!response.ok) throw new Error(response.statusText);
+  return response.blob();
+}
+
+/** What a table of colours is looked up with: scene light by its stops from grey, or display values. */
+export type LutInput = "log" | "display";
+
 export const api = {
   skies: (of: { search: string; sort: SkySort; bin: boolean; limit: number; offset?: number }) =>
     ask<SkyPage>(
@@ -136,16 +151,11 @@ export const api = {
     return ask<{ at: string; zone: string }>("GET", `/api/moment?${query.join("&")}`);
   },
   /** What the camera of a document sees, as a picture of this width. */
-  picture: async (document: Sky, width: number, signal: AbortSignal): Promise<Blob> => {
-    const response = await fetch(`/api/picture.png?width=${width}`, {
-      method: "POST",
-      headers: { "content-type": "application/json" },
-      body: JSON.stringify(document),
-      signal,
-    });
-    if (!response.ok) throw new Error(response.statusText);
-    return response.blob();
-  },
+  picture: (document: Sky, width: number, signal: AbortSignal) =>
+    askFile(`/api/picture.png?width=${width}`, document, signal),
+  /** The grade as a table of colours, without its exposure. */
+  lut: (document: Sky, size: 33 | 65, input: LutInput, title: string) =>
+    askFile("/api/grade.cube", { document, size, input, title }),
   /** Slides, seeds or thicknesses of a layer that fulfil a wish, best first. */
   seek: (sky: Sky, layer: string, wish: Target, by: SearchVariable) =>
     ask<SearchResult>("POST", "/api/seek", { sky, layer, wish, by }),
@@ -166,20 +176,8 @@ export const api = {
   pickCloud: (document: Sky, x: number, y: number) =>
     ask<PickedCloud | null>("POST", "/api/pick", { document, x, y }),
   /** Clouds from above over a square, as a picture. */
-  plan: async (
-    document: Sky,
-    square: { east_m: number; north_m: number; extent_m: number },
-    signal: AbortSignal,
-  ): Promise<Blob> => {
-    const response = await fetch("/api/plan.png", {
-      method: "POST",
-      headers: { "content-type": "application/json" },
-      body: JSON.stringify({ document, ...square }),
-      signal,
-    });
-    if (!response.ok) throw new Error(response.statusText);
-    return response.blob();
-  },
+  plan: (document: Sky, square: { east_m: number; north_m: number; extent_m: number }, signal: AbortSignal) =>
+    askFile("/api/plan.png", { document, ...square }, signal),
   inspectBake: (id: string, name: string) =>
     ask<Inspection>("GET", `/api/bakes/${id}/inspection/${encodeURIComponent(name)}`),
   inspectSent: (id: string) => ask<Inspection>("GET", `/api/inspections/${id}`),

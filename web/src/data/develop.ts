@@ -1,3 +1,4 @@
+import { displayGrade } from "./grade";
 import type { Grade } from "./sky";
 import {
   blackbodyUv,
@@ -70,13 +71,42 @@ const curves: ((v: number) => number)[] = [
   (v) => Math.max(0, Math.min(1, (v * (2.51 * v + 0.03)) / (v * (2.43 * v + 0.59) + 0.14))),
 ];
 
-/** Scene light as it is shown, 0 to 255, for small pictures drawn without the graphics card. */
-export function developer(grade: Grade): (light: readonly [number, number, number]) => number[] {
+/** Grey of an exposure, as a share of display white. */
+export const GREY = 0.18;
+
+type Rgb = [number, number, number];
+
+/** Luminance of linear Rec.709. */
+export const luminance = (c: readonly number[]) =>
+  0.212639 * (c[0] ?? 0) + 0.715169 * (c[1] ?? 0) + 0.072192 * (c[2] ?? 0);
+
+/** A colour outside Rec.709 moved toward grey of its luminance, as the core's `gamut_to_grey`. */
+function gamutToGrey(c: Rgb): Rgb {
+  const low = Math.min(...c);
+  if (low >= 0) return c;
+  const y = Math.max(luminance(c), 0);
+  return c.map((v) => Math.max(y + (v - y) * (y / (y - low)), 0)) as Rgb;
+}
+
+/** Scene light as display values, 0 to 1, for what is drawn without the graphics card. */
+export function displayed(grade: Grade): (light: readonly [number, number, number]) => Rgb {
   const { matrix, curve } = development(grade);
   const tone = curves[curve] ?? ((v: number) => v);
-  return (light) =>
-    [0, 1, 2].map((r) => {
-      const v = [0, 1, 2].reduce((sum, c) => sum + (matrix[3 * r + c] ?? 0) * (light[c] ?? 0), 0);
-      return Math.round(255 * encodeSrgb(tone(v)));
-    });
+  const pivot = GREY * 2 ** grade.pivot_stops;
+  const finish = displayGrade(grade);
+  return (light) => {
+    const c = [0, 1, 2].map((r) => {
+      const v = [0, 1, 2].reduce((sum, k) => sum + (matrix[3 * r + k] ?? 0) * (light[k] ?? 0), 0);
+      return grade.contrast === 1 ? v : Math.sign(v) * pivot * (Math.abs(v) / pivot) ** grade.contrast;
+    }) as Rgb;
+    const y = luminance(c);
+    const inside = gamutToGrey(c.map((v) => y + grade.saturation * (v - y)) as Rgb);
+    return finish(inside.map((v) => encodeSrgb(tone(v))) as Rgb);
+  };
+}
+
+/** The same from 0 to 255. */
+export function developer(grade: Grade): (light: readonly [number, number, number]) => number[] {
+  const show = displayed(grade);
+  return (light) => show(light).map((v) => Math.round(255 * v));
 }

@@ -80,6 +80,15 @@ function field(schema: Schema, name: string, node: Node): Field | null {
   return options && { kind: "choice", name, title, help, options };
 }
 
+/** The usual values of a definition's fields, as far as it has them. */
+export const usualOf = (schema: Schema, definition: string): Record<string, unknown> =>
+  Object.fromEntries(
+    Object.entries(schema.$defs[definition]?.properties ?? {}).map(([name, node]) => [
+      name,
+      structuredClone(node.default),
+    ]),
+  );
+
 /** The fields of a definition, in the document's order; a variant is told by its one constant. */
 export function fieldsOf(schema: Schema, definition: string, variant?: string): Field[] {
   const root = schema.$defs[definition];

@@ -243,18 +243,36 @@ export type Eye = {
   altitude_m: number;
   heading_deg: number;
   pitch_deg: number;
+  roll_deg: number;
   lens_mm: number;
+  shift_right_mm: number;
+  shift_up_mm: number;
   frame: Frame;
+  free_aspect: number;
 };
 
-export type Frame = "16:9" | "3:2" | "4:3" | "1:1" | "2.39:1";
+export type Frame = "16:9" | "3:2" | "4:3" | "1:1" | "2.39:1" | "free";
+
+export type Viewpoint = {
+  name: string;
+  eye: Eye;
+};
 
 export type Grade = {
   ev100: number;
   exposures: ExposureAt[];
   white_k: number;
   tint: number;
+  vignette: number;
+  contrast: number;
+  pivot_stops: number;
+  saturation: number;
   tone_curve: ToneCurve;
+  ranges: ToneRanges;
+  lift: Wheel;
+  gamma: Wheel;
+  gain: Wheel;
+  curves: DrawnCurves;
 };
 
 export type ExposureAt = {
@@ -263,6 +281,33 @@ export type ExposureAt = {
 };
 
 export type ToneCurve = "clip" | "filmic" | "aces";
+
+export type ToneRanges = {
+  shadows: number;
+  midtones: number;
+  lights: number;
+  shadows_end: number;
+  lights_begin: number;
+};
+
+export type Wheel = {
+  all: number;
+  red: number;
+  green: number;
+  blue: number;
+};
+
+export type DrawnCurves = {
+  red: CurvePoint[];
+  green: CurvePoint[];
+  blue: CurvePoint[];
+  together: CurvePoint[];
+};
+
+export type CurvePoint = {
+  from: number;
+  to: number;
+};
 
 export type Sky = {
   schema: number;
@@ -277,6 +322,7 @@ export type Sky = {
   drift: Drift;
   land: Land;
   eye: Eye;
+  viewpoints: Viewpoint[];
   grade: Grade;
 };
 

@@ -7,9 +7,10 @@ import { go } from "../route";
 import { Button } from "../ui/button";
 import { CheckLine } from "../ui/check-line";
 import { Choice } from "../ui/choice";
+import { StopsKey } from "../ui/stops-key";
 import { firstView, ImageView, ReadingLine, type Reading, type View } from "./image-view";
 import { LitThings } from "./lit-things";
-import { bandColour, STOPS, type Shown } from "./shading";
+import type { Shown } from "./shading";
 import { inspection, inspectPath, pixelsOf, sourceOf, type Source } from "./source";
 import { VolumeView } from "./volume-view";
 
@@ -185,7 +186,7 @@ function Looked({ source, found }: { source: Source; found: Inspection }) {
             )}
           </div>
         )}
-        {falseColour && <Key />}
+        {falseColour && <StopsKey />}
       </div>
       <aside className="w-80 shrink-0 overflow-y-auto border-l border-line bg-panel p-3">
         <h2 className="truncate text-large" title={found.name}>
@@ -336,26 +337,5 @@ function Facts({ found }: { found: Inspection }) {
         </div>
       ))}
     </dl>
-  );
-}
-
-/** What each false colour stands for, in stops from grey. */
-function Key() {
-  return (
-    <ol className="flex shrink-0 border-t border-line" aria-label="Stops from grey">
-      {STOPS.map((stop, i) => {
-        const [r, g, b] = bandColour(i);
-        const dark = 0.2126 * r + 0.7152 * g + 0.0722 * b < 110;
-        return (
-          <li
-            key={stop}
-            className={`flex-1 text-center font-value text-small ${dark ? "text-white" : "text-black"}`}
-            style={{ background: `rgb(${r} ${g} ${b})` }}
-          >
-            {stop > 0 ? `+${stop}` : stop}
-          </li>
-        );
-      })}
-    </ol>
   );
 }

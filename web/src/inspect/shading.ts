@@ -1,5 +1,6 @@
 /** From values of a file to bytes of a screen. */
 
+import { bandColours, bandOf } from "../data/bands";
 import { encodeSrgb } from "../data/develop";
 import type { Pixels } from "./source";
 
@@ -10,29 +11,6 @@ export type Shown = {
   falseColour: boolean;
 };
 
-/** Stops from grey (18 % of white) that false colour tells apart, from the darkest. */
-export const STOPS = [-6, -5, -4, -3, -2, -1, 0, 1, 2, 3, 4, 5, 6, 8] as const;
-
-/** Colour of a band of stops: dark to light, through hues, so that neighbours differ. */
-export function bandColour(i: number): [number, number, number] {
-  const t = i / (STOPS.length - 1);
-  const hue = 2 * Math.PI * (0.72 - 0.72 * t);
-  const light = 0.18 + 0.72 * t;
-  const of = (shift: number) => Math.max(0, Math.min(1, light + 0.28 * Math.cos(hue - shift)));
-  return [of(0), of(2.1), of(4.2)].map((v) => Math.round(255 * v)) as [number, number, number];
-}
-
-const bands = STOPS.map((_, i) => bandColour(i));
-const GREY = 0.18;
-
-/** The place of a luminance among the bands. */
-export function bandOf(value: number, white: number): number {
-  const stops = Math.log2(Math.max(value, 1e-30) / (GREY * white));
-  let band = 0;
-  while (band + 1 < STOPS.length && stops >= (STOPS[band + 1] ?? Infinity)) band++;
-  return band;
-}
-
 const SIZE = 4096;
 /** The curve of sRGB for 0 to 1. */
 const curve = Uint8ClampedArray.from({ length: SIZE + 1 }, (_, i) => Math.round(255 * encodeSrgb(i / SIZE)));
@@ -41,7 +19,7 @@ const curve = Uint8ClampedArray.from({ length: SIZE + 1 }, (_, i) => Math.round(
 export function put(bytes: Uint8ClampedArray, at: number, rgb: ArrayLike<number>, shown: Shown) {
   const [r, g, b] = [rgb[0] ?? 0, rgb[1] ?? 0, rgb[2] ?? 0];
   if (shown.falseColour) {
-    const colour = bands[bandOf(0.2126 * r + 0.7152 * g + 0.0722 * b, shown.white)] ?? [0, 0, 0];
+    const colour = bandColours[bandOf(0.2126 * r + 0.7152 * g + 0.0722 * b, shown.white)] ?? [0, 0, 0];
     bytes[at] = colour[0];
     bytes[at + 1] = colour[1];
     bytes[at + 2] = colour[2];

@@ -7,6 +7,7 @@ use crate::job::{BakeError, Counted, FileStore, Finished, PieceSource, Result, p
 use bytes::Bytes;
 use std::io::Write;
 use tenter_formats::exr_map::{Depth, map_header};
+use tenter_formats::png::Bits;
 use tenter_formats::{exr_scanlines, hdr, ktx2, png};
 use tenter_render::picture::{Layout, MapFacts, MapSums};
 use tenter_sky::develop::Development;
@@ -22,7 +23,7 @@ pub(super) fn assemble(job: &MapJob, source: &dyn PieceSource, files: &dyn FileS
     let mut small = Vec::new();
     let bytes = match stored {
         Stored::CubeHalf | Stored::CubeFloat | Stored::CubeRest => copy.cube(files, &mut small)?,
-        Stored::Rgb8 => copy.png(files, &mut small)?,
+        Stored::Rgb8 | Stored::Rgb16 => copy.png(files, &mut small)?,
         Stored::Half | Stored::Float | Stored::Rgbe => copy.rows(files, &mut small)?,
     };
     let mut sidecar = serde_json::to_value(&facts).expect("facts are plain data");
@@ -45,6 +46,7 @@ fn stored_as(kind: FileKind, pieces: &[PieceFacts]) -> Stored {
     match kind {
         FileKind::Hdr => Stored::Rgbe,
         FileKind::Png => Stored::Rgb8,
+        FileKind::Png16 => Stored::Rgb16,
         FileKind::Exr | FileKind::ExrHalf if all(Stored::Half) => Stored::Half,
         FileKind::Exr | FileKind::ExrHalf | FileKind::ExrFloat => Stored::Float,
         FileKind::Ktx2 | FileKind::Ktx2Half if all(Stored::CubeHalf) => Stored::CubeHalf,
@@ -110,10 +112,11 @@ impl Copy<'_> {
         map_header(self.facts, depth).begin(&lengths)
     }
 
-    /// 8-bit rows, sRGB.
+    /// Developed rows, sRGB.
     fn png(&self, files: &dyn FileStore, small: &mut Vec<Rgb>) -> Result<u64> {
         let mut file = Counted::create(files, &self.job.name)?;
-        write_png(&mut file, [self.facts.width, self.facts.height], false, |rows| {
+        let bits = if self.stored == Stored::Rgb16 { Bits::Sixteen } else { Bits::Eight };
+        write_png(&mut file, [self.facts.width, self.facts.height], false, bits, |rows| {
             for (number, facts) in self.pieces.iter().enumerate() {
                 let content = self.content(number, Some(small))?;
                 for range in facts.blocks(self.stored) {
@@ -177,11 +180,12 @@ impl Copy<'_> {
     }
 }
 
-/// Writes a PNG of 8-bit rows that `put` gives, sRGB.
+/// Writes a PNG of rows that `put` gives, sRGB.
 pub(crate) fn write_png(
     file: &mut dyn Write,
     [width, height]: [usize; 2],
     alpha: bool,
+    bits: Bits,
     put: impl FnOnce(&mut dyn Write) -> Result<()>,
 ) -> Result<()> {
     let work = |e: ::png::EncodingError| match e {
@@ -190,7 +194,10 @@ pub(crate) fn write_png(
     };
     let mut encoder = ::png::Encoder::new(file, width as u32, height as u32);
     encoder.set_color(if alpha { ::png::ColorType::Rgba } else { ::png::ColorType::Rgb });
-    encoder.set_depth(::png::BitDepth::Eight);
+    encoder.set_depth(match bits {
+        Bits::Eight => ::png::BitDepth::Eight,
+        Bits::Sixteen => ::png::BitDepth::Sixteen,
+    });
     encoder.set_source_srgb(::png::SrgbRenderingIntent::Perceptual);
     let mut writer = encoder.write_header().map_err(work)?;
     let mut rows = writer.stream_writer().map_err(work)?;

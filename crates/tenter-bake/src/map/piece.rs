@@ -4,6 +4,7 @@ use crate::file_kind::FileKind;
 use crate::job::{BakeError, Result};
 use serde::{Deserialize, Serialize};
 use tenter_formats::exr_map::{Depth, fits_half};
+use tenter_formats::png::{Bits, to_bytes};
 use tenter_formats::{MOST_IN_HALF, exr_scanlines, hdr, ktx2};
 use tenter_render::picture::{Largest, MapRender, MapSums};
 use tenter_sky::develop::Development;
@@ -17,6 +18,7 @@ pub(super) enum Stored {
     Float,
     Rgbe,
     Rgb8,
+    Rgb16,
     /// Levels of a cube's face, the largest first.
     CubeHalf,
     CubeFloat,
@@ -31,6 +33,7 @@ impl Stored {
             Stored::Float | Stored::CubeFloat | Stored::CubeRest => Depth::Float.name(),
             Stored::Rgbe => "rgbe",
             Stored::Rgb8 => "rgb8",
+            Stored::Rgb16 => "rgb16",
         }
     }
 }
@@ -119,6 +122,7 @@ pub(super) fn encode(
         }
         FileKind::Hdr => &[Stored::Rgbe],
         FileKind::Png => &[Stored::Rgb8],
+        FileKind::Png16 => &[Stored::Rgb16],
     };
     let levels = if kind.is_ktx2() { cube_levels(pixels, width, face) } else { Vec::new() };
     let of_levels = |depth| levels.iter().map(|level| ktx2::bytes(level, depth)).collect();
@@ -130,7 +134,8 @@ pub(super) fn encode(
             Stored::Rgbe => {
                 vec![hdr::rows(pixels, width).map_err(|e| BakeError::Work(e.to_string()))?]
             }
-            Stored::Rgb8 => vec![developed(map, pixels)],
+            Stored::Rgb8 => vec![developed(map, pixels, Bits::Eight)],
+            Stored::Rgb16 => vec![developed(map, pixels, Bits::Sixteen)],
             Stored::CubeHalf => of_levels(Depth::Half),
             Stored::CubeFloat => of_levels(Depth::Float),
             Stored::CubeRest => vec![floats(levels.last().into_iter().flatten())],
@@ -165,10 +170,10 @@ fn cube_levels(pixels: &[Rgb], width: usize, face: usize) -> Vec<Vec<Rgb>> {
 }
 
 /// Pixels as a display shows them.
-fn developed(map: &MapRender, pixels: &[Rgb]) -> Vec<u8> {
+fn developed(map: &MapRender, pixels: &[Rgb], bits: Bits) -> Vec<u8> {
     let (development, unit) = (Development::new(&map.grade()), map.unit() as f32);
-    let shown = pixels.iter().flat_map(|p| development.apply(p.map(|v| v * unit)));
-    shown.map(|v| (v * 255.0 + 0.5) as u8).collect()
+    let shown: Vec<f32> = pixels.iter().flat_map(|p| development.apply(p.map(|v| v * unit))).collect();
+    to_bytes(&shown, 3, map.settings.width, bits)
 }
 
 /// Means over squares of pixels, cd/m2.

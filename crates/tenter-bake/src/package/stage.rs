@@ -90,9 +90,11 @@ fn camera(sky: &Sky) -> Prim {
         .with("float fStop", 0)
         .with("float focalLength", tenths(eye.lens_mm))
         .with("float horizontalAperture", tenths(36.0))
-        .with("float verticalAperture", tenths(36.0 / eye.frame.aspect()))
+        .with("float horizontalApertureOffset", tenths(eye.shift_right_mm))
+        .with("float verticalAperture", tenths(36.0 / eye.aspect()))
+        .with("float verticalApertureOffset", tenths(eye.shift_up_mm))
         .with("double3 xformOp:translate", tuple(&[0.0, eye.altitude_m, 0.0]))
-        .with("float3 xformOp:rotateZXY", tuple(&[eye.pitch_deg, 180.0 - eye.heading_deg, 0.0]))
+        .with("float3 xformOp:rotateZXY", tuple(&[eye.pitch_deg, 180.0 - eye.heading_deg, -eye.roll_deg]))
         .with("uniform token[] xformOpOrder", "[\"xformOp:translate\", \"xformOp:rotateZXY\"]")
 }
 

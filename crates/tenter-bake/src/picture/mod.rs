@@ -15,7 +15,7 @@ use tenter_render::air::TableQuality;
 use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::{
     Area, Disc, LayerScenes, LayeredPicture, MapError, Picture, add_glare, clear_share, discs, quality_for,
-    render_area, supersample_edges,
+    render_area, supersample_edges, vignette,
 };
 use tenter_render::prepare::{Cancelled, SceneCache};
 use tenter_render::scene::{Scene, grade_of};
@@ -212,12 +212,17 @@ impl PictureJob {
         Ok((planes, seen))
     }
 
-    /// 8-bit values: RGB, or RGBA with straight alpha.
+    fn bits(&self) -> png::Bits {
+        if self.settings.file == FileKind::Png16 { png::Bits::Sixteen } else { png::Bits::Eight }
+    }
+
+    /// Display values: RGB, or RGBA with straight alpha.
     fn developed(&self, planes: &[Vec<f32>], seen: &[Rgb]) -> Vec<u8> {
         let development = Development::new(&self.grade);
-        let byte = |v: f32| (v * 255.0 + 0.5) as u8;
+        let width = self.settings.picture.width;
         if self.settings.picture.sky {
-            return seen.iter().flat_map(|p| development.apply(*p)).map(byte).collect();
+            let shown: Vec<f32> = seen.iter().flat_map(|p| development.apply(*p)).collect();
+            return png::to_bytes(&shown, 3, width, self.bits());
         }
         let alpha = &planes[0];
         let straight = |i: usize| {
@@ -226,7 +231,8 @@ impl PictureJob {
             let [r, g, b] = development.apply(own);
             [r, g, b, a]
         };
-        (0..seen.len()).flat_map(straight).map(byte).collect()
+        let shown: Vec<f32> = (0..seen.len()).flat_map(straight).collect();
+        png::to_bytes(&shown, 4, width, self.bits())
     }
 
     fn step(&self) -> usize {
@@ -241,8 +247,9 @@ impl Job for PictureJob {
 
     fn render(&self, piece: usize, cancelled: &(dyn Fn() -> bool + Sync)) -> Result<Piece> {
         let area = self.area(piece);
-        let (planes, seen) = self.planes(area, cancelled)?;
-        let (parts, mut content, developed) = if self.settings.file == FileKind::Png {
+        let (planes, mut seen) = self.planes(area, cancelled)?;
+        let (parts, mut content, developed) = if self.settings.file.is_png() {
+            vignette(&mut seen, &self.camera, area, self.grade.vignette);
             let rows = self.developed(&planes[0], &seen);
             let length = rows.len();
             (None, rows, length)
@@ -274,8 +281,8 @@ impl Job for PictureJob {
         let of_pieces: Vec<PieceFacts> = read_facts(pieces)?;
         let (width, height) = (self.settings.picture.width, self.settings.picture.height);
         let mut facts = self.facts.clone();
-        let bytes = if self.settings.file == FileKind::Png {
-            facts["values"] = "rgb8".into();
+        let bytes = if self.settings.file.is_png() {
+            facts["values"] = if self.bits() == png::Bits::Sixteen { "rgb16" } else { "rgb8" }.into();
             self.write_png(&of_pieces, pieces, files)?
         } else {
             let parts: Vec<PartFacts> = of_pieces.iter().filter_map(|f| f.parts.clone()).collect();
@@ -328,7 +335,7 @@ impl PictureJob {
         let mut file = crate::job::Counted::create(files, &self.name)?;
         let alpha = !self.settings.picture.sky;
         let size = [self.settings.picture.width, self.settings.picture.height];
-        crate::map::write_png(&mut file, size, alpha, |rows| {
+        crate::map::write_png(&mut file, size, alpha, self.bits(), |rows| {
             for (piece, of) in of_pieces.iter().enumerate() {
                 let content = pieces.content(piece)?;
                 if content.len() != of.developed + of.thumbnail {

@@ -11,7 +11,7 @@ use tenter_render::picture::{BAND_ROWS, NOISE_PERCENT};
 #[serde(deny_unknown_fields)]
 pub struct PictureBake {
     pub picture: PictureSettings,
-    /// `exr` and its kinds (linear, cd/m2), or `png` (developed).
+    /// `exr` and its kinds (linear, cd/m2), or `png` and `png16` (developed).
     pub file: FileKind,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub layers: Option<LayerSplit>,
@@ -56,8 +56,8 @@ impl PictureBake {
                 format!("{noise} should be from {} to {}", NOISE_PERCENT.start(), NOISE_PERCENT.end());
             return fail("picture.noise_percent", message);
         }
-        if !self.file.is_exr() && self.file != FileKind::Png {
-            return fail("file", "of a picture is exr or png".into());
+        if !self.file.is_exr() && !self.file.is_png() {
+            return fail("file", "of a picture is exr, png or png16".into());
         }
         if self.layers.is_some() && !self.file.is_exr() {
             return fail("layers", "are for exr".into());

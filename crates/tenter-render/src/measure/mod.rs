@@ -190,7 +190,7 @@ pub fn clipped_fraction(pixels: &[Rgb], ev100: f64) -> f64 {
 /// The same of a small picture of what the camera sees.
 fn clipped_of_view(sky: &Sky, scene: &Scene) -> f64 {
     const WIDTH: usize = 96;
-    let height = ((WIDTH as f64 / sky.eye.frame.aspect()).round() as usize).max(1);
+    let height = ((WIDTH as f64 / sky.eye.aspect()).round() as usize).max(1);
     let camera = Camera::lens(&sky.eye, WIDTH, height);
     let picture = render(scene, &camera, MarchQuality::default(), &|| false).expect("nobody cancels");
     clipped_fraction(&picture.pixels, grade_of(sky).ev100)

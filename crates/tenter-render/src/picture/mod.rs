@@ -31,6 +31,7 @@ use crate::prepare::Cancelled;
 use crate::scene::Scene;
 use rayon::prelude::*;
 use tenter_sky::camera::Camera;
+use tenter_sky::develop::vignetting;
 use tenter_sky::spectrum::Rgb;
 use tile_cache::TileCacheAccess;
 
@@ -82,6 +83,18 @@ pub fn add_discs(picture: &mut Picture, camera: &Camera, scene: &Scene, discs: &
         disc.add_to(picture, camera, whole, scene);
     }
     add_glare(picture, camera, whole, discs);
+}
+
+/// Dims a part of a picture by a share of its lens's own falling off ([`vignetting`]).
+pub fn vignette(pixels: &mut [Rgb], camera: &Camera, area: Area, share: f64) {
+    if share == 0.0 {
+        return;
+    }
+    for (i, pixel) in pixels.iter_mut().enumerate() {
+        let (x, y) = ((area.x + i % area.width) as f64 + 0.5, (area.y + i / area.width) as f64 + 0.5);
+        let left = vignetting(share, camera.axis_cosine(x, y)) as f32;
+        *pixel = pixel.map(|v| v * left);
+    }
 }
 
 /// Renders a whole picture, all processors at once.

@@ -32,8 +32,8 @@ pub enum LowerHalf {
 
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Projection {
-    /// A rectilinear lens.
-    Lens { facing: Facing, half_width: f64 },
+    /// A rectilinear lens; `shift` moves the frame to the right and up, on a plane at distance 1.
+    Lens { facing: Facing, half_width: f64, shift: [f64; 2] },
     /// The whole sphere; `heading` is the azimuth in the middle column, radians.
     Latlong { heading: f64 },
     /// The whole sphere on six square faces, one below the other; `heading` is the azimuth in the middle of
@@ -50,22 +50,29 @@ pub enum Projection {
     Around { facing: Facing, radius: f64, flattening: f64 },
 }
 
-/// Which way a flat picture faces: sine and cosine of its heading and pitch.
+/// Which way a flat picture faces: sine and cosine of its heading, pitch and roll.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Facing {
     heading: [f64; 2],
     pitch: [f64; 2],
+    roll: [f64; 2],
 }
 
 impl Facing {
     /// Azimuth and elevation, radians.
     pub fn new(heading: f64, pitch: f64) -> Facing {
-        Facing { heading: heading.sin_cos().into(), pitch: pitch.sin_cos().into() }
+        Facing { heading: heading.sin_cos().into(), pitch: pitch.sin_cos().into(), roll: [0.0, 1.0] }
+    }
+
+    /// The same, turned about its line of sight: clockwise from behind, radians.
+    pub fn rolled(self, roll: f64) -> Facing {
+        Facing { roll: roll.sin_cos().into(), ..self }
     }
 
     /// The unit vector toward a place on a plane at distance 1.
     fn turned(self, right: f64, up: f64) -> [f64; 3] {
-        let ([sh, ch], [sp, cp]) = (self.heading, self.pitch);
+        let ([sh, ch], [sp, cp], [sr, cr]) = (self.heading, self.pitch, self.roll);
+        let (right, up) = (right * cr + up * sr, up * cr - right * sr);
         let flat = cp - up * sp;
         let d = [flat * sh + right * ch, flat * ch - right * sh, sp + up * cp];
         let length = (d[0] * d[0] + d[1] * d[1] + d[2] * d[2]).sqrt();
@@ -74,9 +81,10 @@ impl Facing {
 
     /// A direction's parts to the right, up and forward.
     fn in_view(self, d: [f64; 3]) -> [f64; 3] {
-        let ([sh, ch], [sp, cp]) = (self.heading, self.pitch);
+        let ([sh, ch], [sp, cp], [sr, cr]) = (self.heading, self.pitch, self.roll);
         let along = d[0] * sh + d[1] * ch;
-        [d[0] * ch - d[1] * sh, d[2] * cp - along * sp, along * cp + d[2] * sp]
+        let (right, up) = (d[0] * ch - d[1] * sh, d[2] * cp - along * sp);
+        [right * cr - up * sr, right * sr + up * cr, along * cp + d[2] * sp]
     }
 }
 
@@ -84,8 +92,10 @@ impl Camera {
     /// What the document's eye sees, `width` pixels wide.
     pub fn lens(eye: &Eye, width: usize, height: usize) -> Camera {
         let projection = Projection::Lens {
-            facing: Facing::new(eye.heading_deg.to_radians(), eye.pitch_deg.to_radians()),
+            facing: Facing::new(eye.heading_deg.to_radians(), eye.pitch_deg.to_radians())
+                .rolled(eye.roll_deg.to_radians()),
             half_width: (eye.horizontal_field_of_view() * 0.5).tan(),
+            shift: [eye.shift_right_mm, eye.shift_up_mm].map(|mm| mm / eye.lens_mm),
         };
         Camera { projection, width, height, lower: LowerHalf::AsSeen }
     }
@@ -131,9 +141,9 @@ impl Camera {
     fn projected(&self, x: f64, y: f64) -> Option<[f64; 3]> {
         let (w, h) = (self.width as f64, self.height as f64);
         match self.projection {
-            Projection::Lens { facing, half_width } => {
-                let right = (2.0 * x / w - 1.0) * half_width;
-                let up = (1.0 - 2.0 * y / h) * half_width * h / w;
+            Projection::Lens { facing, half_width, shift } => {
+                let right = (2.0 * x / w - 1.0) * half_width + shift[0];
+                let up = (1.0 - 2.0 * y / h) * half_width * h / w + shift[1];
                 Some(facing.turned(right, up))
             }
             Projection::Latlong { heading } => {
@@ -166,10 +176,11 @@ impl Camera {
     pub fn place(&self, d: [f64; 3]) -> Option<[f64; 2]> {
         let (w, h) = (self.width as f64, self.height as f64);
         match self.projection {
-            Projection::Lens { facing, half_width } => {
+            Projection::Lens { facing, half_width, shift } => {
                 let [right, up, forward] = facing.in_view(d);
                 (forward > 1e-6).then(|| {
-                    let (x, y) = (right / forward / half_width, up / forward / half_width * w / h);
+                    let (right, up) = (right / forward - shift[0], up / forward - shift[1]);
+                    let (x, y) = (right / half_width, up / half_width * w / h);
                     [(x + 1.0) * 0.5 * w, (1.0 - y) * 0.5 * h]
                 })
             }
@@ -195,6 +206,15 @@ impl Camera {
                     .then(|| [(right / across + 1.0) * 0.5 * w, (1.0 - up / (across * flattening)) * 0.5 * h])
             }
         }
+    }
+
+    /// Cosine of the angle between a place of a lens's picture and the lens's axis; 1 in maps.
+    pub fn axis_cosine(&self, x: f64, y: f64) -> f64 {
+        let Projection::Lens { half_width, shift, .. } = self.projection else { return 1.0 };
+        let (w, h) = (self.width as f64, self.height as f64);
+        let right = (2.0 * x / w - 1.0) * half_width + shift[0];
+        let up = (1.0 - 2.0 * y / h) * half_width * h / w + shift[1];
+        1.0 / (1.0 + right * right + up * up).sqrt()
     }
 
     /// Angle between neighbouring pixels where they are widest, radians.

@@ -2,15 +2,36 @@
 //! application does the same with the constants of [`white_points_typescript`]; a test holds both against
 //! each other.
 
-use crate::document::{Grade, ToneCurve};
-use crate::spectrum::{Rgb, Xyz, blackbody_xy, gamut_to_grey, rgb_to_xyz, uv_to_xy, xy_to_uv, xyz_to_rgb};
+mod display;
+mod white;
 
-/// A grade made ready for pixels.
+pub use display::{CURVE_STEPS, DisplayGrade, drawn_curve};
+pub use white::white_points_typescript;
+
+use crate::document::{Grade, ToneCurve};
+use crate::spectrum::{Rgb, gamut_to_grey, luminance};
+
+/// Grey of an exposure, as a share of display white.
+pub const GREY: f32 = 0.18;
+
+/// A grade made ready for pixels. Steps in their order, `v` a channel:
+///
+/// 1. exposure and white balance: `c = M s`, `s` the scene's cd/m2;
+/// 2. contrast about the pivot `p`: `v' = p (v / p)^k`;
+/// 3. saturation: `v' = y + a (v - y)`, `y` the luminance (Rec. ITU-R BT.709);
+/// 4. colours outside Rec.709 moved toward grey, tone curve, transfer curve of sRGB: display values, 0 to 1;
+/// 5. ranges, lift, gamma, gain and drawn curves ([`DisplayGrade`]).
 #[derive(Clone, Debug, PartialEq)]
 pub struct Development {
     /// From cd/m2 in linear Rec.709 to white-balanced values where 1 is display white, row by row.
     pub matrix: [[f32; 3]; 3],
     pub curve: ToneCurve,
+    /// cd/m2 of display white.
+    white: f64,
+    contrast: f32,
+    pivot: f32,
+    saturation: f32,
+    display: DisplayGrade,
 }
 
 /// Scene value per unit of display value at an exposure: 1.2 * 2^EV100 cd/m2 (ISO 12232, saturation-based).
@@ -28,19 +49,56 @@ pub fn suggested_ev100(global_lx: f64) -> f64 {
     (global_lx.max(1e-9) / 2.5).log2()
 }
 
+/// Share of the light that a lens passes where its axis is met at an angle of this cosine: 1 of the bare
+/// lens's law of the fourth power (Reiss 1945, "The cos4 law of illumination").
+pub fn vignetting(share: f64, axis_cosine: f64) -> f64 {
+    1.0 - share + share * axis_cosine.powi(4)
+}
+
 impl Development {
     pub fn new(grade: &Grade) -> Development {
-        let balance = white_balance(grade.white_k, grade.tint);
+        let balance = white::white_balance(grade.white_k, grade.tint);
         let scale = 1.0 / white_luminance(grade.ev100);
-        Development { matrix: balance.map(|row| row.map(|v| (v * scale) as f32)), curve: grade.tone_curve }
+        Development {
+            matrix: balance.map(|row| row.map(|v| (v * scale) as f32)),
+            curve: grade.tone_curve,
+            white: white_luminance(grade.ev100),
+            contrast: grade.contrast as f32,
+            pivot: GREY * (grade.pivot_stops as f32).exp2(),
+            saturation: grade.saturation as f32,
+            display: DisplayGrade::new(grade),
+        }
     }
 
     /// Display value, 0 to 1, sRGB-encoded (IEC 61966-2-1).
     #[inline]
     pub fn apply(&self, scene: Rgb) -> Rgb {
         let m = &self.matrix;
-        let c = [0, 1, 2].map(|r| m[r][0] * scene[0] + m[r][1] * scene[1] + m[r][2] * scene[2]);
-        gamut_to_grey(c).map(|v| encode(self.curve_at(v)))
+        self.apply_exposed([0, 1, 2].map(|r| m[r][0] * scene[0] + m[r][1] * scene[1] + m[r][2] * scene[2]))
+    }
+
+    /// The steps after exposure and white balance.
+    #[inline]
+    pub fn apply_exposed(&self, mut c: Rgb) -> Rgb {
+        if self.contrast != 1.0 {
+            c = c.map(|v| self.pivot * (v / self.pivot).abs().powf(self.contrast).copysign(v));
+        }
+        if self.saturation != 1.0 {
+            let y = luminance(c);
+            c = c.map(|v| y + self.saturation * (v - y));
+        }
+        self.display.apply(gamut_to_grey(c).map(|v| encode(self.curve_at(v))))
+    }
+
+    /// The same at an exposure for which 1 is display white: white balance and all that follows.
+    pub fn at_unit_exposure(&self) -> Development {
+        let scale = self.white as f32;
+        Development { matrix: self.matrix.map(|row| row.map(|v| v * scale)), white: 1.0, ..self.clone() }
+    }
+
+    /// What is done to display values alone.
+    pub fn display(&self) -> &DisplayGrade {
+        &self.display
     }
 
     /// The tone curve alone, on one channel.
@@ -62,88 +120,11 @@ fn encode(v: f32) -> f32 {
     if v <= 0.003_130_8 { 12.92 * v } else { 1.055 * v.powf(1.0 / 2.4) - 0.055 }
 }
 
-/// Matrix in linear Rec.709 that shows light of a temperature as white, by the Bradford transform (Lam 1985;
-/// values as in CIE 160:2004). 6500 K with no tint leaves every colour as it is.
-fn white_balance(kelvin: f64, tint: f64) -> [[f64; 3]; 3] {
-    let neutral = white_xyz(6500.0, 0.0);
-    let shown = white_xyz(kelvin, tint);
-    let (from, to) = (times(BRADFORD, shown), times(BRADFORD, neutral));
-    let column = |i: usize| {
-        let mut unit = [0.0; 3];
-        unit[i] = 1.0;
-        let cone = times(BRADFORD, rgb_to_xyz(unit).0);
-        let adapted = [0, 1, 2].map(|k| cone[k] * to[k] / from[k]);
-        xyz_to_rgb(Xyz(times(BRADFORD_INVERSE, adapted)))
-    };
-    let columns = [column(0), column(1), column(2)];
-    [0, 1, 2].map(|r| [columns[0][r], columns[1][r], columns[2][r]])
-}
-
-const BRADFORD: [[f64; 3]; 3] =
-    [[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]];
-const BRADFORD_INVERSE: [[f64; 3]; 3] = [
-    [0.986992905, -0.147054256, 0.159962652],
-    [0.432305270, 0.518360272, 0.049291228],
-    [-0.008528665, 0.040042822, 0.968486696],
-];
-
-fn times(m: [[f64; 3]; 3], v: [f64; 3]) -> [f64; 3] {
-    m.map(|row| (0..3).map(|i| row[i] * v[i]).sum())
-}
-
-/// White of a temperature, moved off the blackbody line: positive tint takes light for greener.
-fn white_xyz(kelvin: f64, tint: f64) -> [f64; 3] {
-    let [u, v] = xy_to_uv(blackbody_xy(kelvin));
-    let [x, y] = uv_to_xy([u, v + tint * 2e-4]);
-    [x / y, 1.0, (1.0 - x - y) / y]
-}
-
-/// Steps of the table of white points, in mired (1e6 / K), from the coolest to the warmest.
-const MIRED_FROM: f64 = 24.0;
-const MIRED_STEP: f64 = 3.0;
-const MIRED_COUNT: usize = 216;
-
-/// TypeScript with what the shader's white balance needs from here: CIE 1960 (u, v) of blackbodies and the
-/// matrices of this module. Generated, so that the numbers exist once.
-pub fn white_points_typescript() -> String {
-    let uv: Vec<String> = (0..MIRED_COUNT)
-        .map(|i| {
-            let [u, v] = xy_to_uv(blackbody_xy(1e6 / (MIRED_FROM + MIRED_STEP * i as f64)));
-            format!("[{u:.7}, {v:.7}]")
-        })
-        .collect();
-    let matrix = |m: [[f64; 3]; 3]| format!("{m:?}");
-    let to_xyz = [0, 1, 2].map(|r| {
-        [0, 1, 2].map(|c| {
-            let mut unit = [0.0; 3];
-            unit[c] = 1.0;
-            rgb_to_xyz(unit).0[r]
-        })
-    });
-    let to_rgb = [0, 1, 2].map(|r| {
-        [0, 1, 2].map(|c| {
-            let mut unit = [0.0; 3];
-            unit[c] = 1.0;
-            xyz_to_rgb(Xyz(unit))[r]
-        })
-    });
-    format!(
-        "// Generated from the Rust develop module: do not edit.\n\n\
-         export const miredFrom = {MIRED_FROM};\nexport const miredStep = {MIRED_STEP};\n\
-         export const bradford = {};\nexport const bradfordInverse = {};\n\
-         export const rgbToXyz = {};\nexport const xyzToRgb = {};\n\
-         export const blackbodyUv = [\n  {},\n];\n",
-        matrix(BRADFORD),
-        matrix(BRADFORD_INVERSE),
-        matrix(to_xyz),
-        matrix(to_rgb),
-        uv.join(",\n  ")
-    )
-}
-
 #[cfg(test)]
 mod tests {
+    use super::white::white_xyz;
     use super::*;
+    use crate::spectrum::{Xyz, xyz_to_rgb};
 
     fn grade(ev100: f64, white_k: f64, tone_curve: ToneCurve) -> Development {
         Development::new(&Grade { ev100, white_k, tone_curve, ..Grade::default() })

@@ -36,7 +36,93 @@ impl Default for ExposureAt {
     }
 }
 
-/// Exposure, white balance and curve.
+/// Strength of three ranges of display values, and where they end.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct ToneRanges {
+    /// Brighter or darker dark parts; black stays.
+    #[schemars(title = "Shadows", range(min = -0.4, max = 0.4), extend("unit" = "", "soft" = [-0.4, 0.4]))]
+    pub shadows: f64,
+    /// Brighter or darker middle.
+    #[schemars(title = "Midtones", range(min = -0.4, max = 0.4), extend("unit" = "", "soft" = [-0.4, 0.4]))]
+    pub midtones: f64,
+    /// Brighter or darker light parts; white stays.
+    #[schemars(title = "Lights", range(min = -0.4, max = 0.4), extend("unit" = "", "soft" = [-0.4, 0.4]))]
+    pub lights: f64,
+    /// Display value up to which shadows reach.
+    #[schemars(title = "Shadows end", range(min = 0.05, max = 0.95), extend("unit" = "", "soft" = [0.1, 0.6]))]
+    pub shadows_end: f64,
+    /// Display value from which lights begin.
+    #[schemars(title = "Lights begin", range(min = 0.05, max = 0.95), extend("unit" = "", "soft" = [0.4, 0.9]))]
+    pub lights_begin: f64,
+}
+
+impl Default for ToneRanges {
+    fn default() -> Self {
+        ToneRanges { shadows: 0.0, midtones: 0.0, lights: 0.0, shadows_end: 0.4, lights_begin: 0.6 }
+    }
+}
+
+/// One number for all channels, and what each has beside it.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct Wheel {
+    /// For all channels.
+    #[schemars(title = "All", range(min = -1, max = 1), extend("unit" = "", "soft" = [-0.5, 0.5]))]
+    pub all: f64,
+    /// Beside it for red.
+    #[schemars(title = "Red", range(min = -1, max = 1), extend("unit" = "", "soft" = [-0.3, 0.3]))]
+    pub red: f64,
+    /// Beside it for green.
+    #[schemars(title = "Green", range(min = -1, max = 1), extend("unit" = "", "soft" = [-0.3, 0.3]))]
+    pub green: f64,
+    /// Beside it for blue.
+    #[schemars(title = "Blue", range(min = -1, max = 1), extend("unit" = "", "soft" = [-0.3, 0.3]))]
+    pub blue: f64,
+}
+
+impl Wheel {
+    /// Its value in each channel.
+    pub fn channels(&self) -> [f64; 3] {
+        [self.red, self.green, self.blue].map(|own| self.all + own)
+    }
+}
+
+/// Points one curve can hold.
+pub const MAX_CURVE_POINTS: usize = 16;
+
+/// A point of a drawn curve, in display values.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct CurvePoint {
+    /// Value that comes in.
+    #[schemars(title = "From", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 1]))]
+    pub from: f64,
+    /// Value that goes out.
+    #[schemars(title = "To", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 1]))]
+    pub to: f64,
+}
+
+/// Drawn curves: through their points, and through black and white where no point says otherwise.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct DrawnCurves {
+    /// For red alone.
+    #[schemars(title = "Red", length(max = MAX_CURVE_POINTS))]
+    pub red: Vec<CurvePoint>,
+    /// For green alone.
+    #[schemars(title = "Green", length(max = MAX_CURVE_POINTS))]
+    pub green: Vec<CurvePoint>,
+    /// For blue alone.
+    #[schemars(title = "Blue", length(max = MAX_CURVE_POINTS))]
+    pub blue: Vec<CurvePoint>,
+    /// For all channels, after their own.
+    #[schemars(title = "Together", length(max = MAX_CURVE_POINTS))]
+    pub together: Vec<CurvePoint>,
+}
+
+/// Exposure, white balance, curve, and what is done to display values after it. Steps follow in the order of
+/// the fields; none of them changes a map's light.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(default, deny_unknown_fields)]
 pub struct Grade {
@@ -57,9 +143,41 @@ pub struct Grade {
     /// Shift of white between green and magenta; positive is more magenta in the picture.
     #[schemars(title = "Tint", range(min = -100, max = 100), extend("unit" = "", "soft" = [-50, 50]))]
     pub tint: f64,
+    /// Share of the lens's own falling off: light of a bare lens falls with the fourth power of the cosine
+    /// of the angle from its axis. Pictures only.
+    #[schemars(title = "Vignette", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 1]))]
+    pub vignette: f64,
+    /// Power of scene values about the pivot: more parts light from dark.
+    #[schemars(
+        title = "Contrast",
+        range(min = 0.2, max = 4),
+        extend("unit" = "", "soft" = [0.5, 2], "scale" = "log")
+    )]
+    pub contrast: f64,
+    /// The value that contrast leaves as it is, from grey.
+    #[schemars(title = "Pivot", range(min = -8, max = 8), extend("unit" = "stops", "soft" = [-3, 3]))]
+    pub pivot_stops: f64,
+    /// Distance of colours from grey of their luminance; 0 is black and white.
+    #[schemars(title = "Saturation", range(min = 0, max = 4), extend("unit" = "", "soft" = [0, 2]))]
+    pub saturation: f64,
     /// How bright values roll off to white.
     #[schemars(title = "Tone curve", extend("unit" = ""))]
     pub tone_curve: ToneCurve,
+    /// Brighter or darker shadows, midtones and lights.
+    #[schemars(title = "Ranges")]
+    pub ranges: ToneRanges,
+    /// Raises black, in halves of the display's range; white stays.
+    #[schemars(title = "Lift")]
+    pub lift: Wheel,
+    /// Bends the middle, in powers of two of the exponent; black and white stay.
+    #[schemars(title = "Gamma")]
+    pub gamma: Wheel,
+    /// Scales, in stops of display values; black stays.
+    #[schemars(title = "Gain")]
+    pub gain: Wheel,
+    /// Drawn curves.
+    #[schemars(title = "Curves")]
+    pub curves: DrawnCurves,
 }
 
 impl Default for Grade {
@@ -69,7 +187,16 @@ impl Default for Grade {
             exposures: Vec::new(),
             white_k: 6500.0,
             tint: 0.0,
+            vignette: 0.0,
+            contrast: 1.0,
+            pivot_stops: 0.0,
+            saturation: 1.0,
             tone_curve: ToneCurve::Filmic,
+            ranges: ToneRanges::default(),
+            lift: Wheel::default(),
+            gamma: Wheel::default(),
+            gain: Wheel::default(),
+            curves: DrawnCurves::default(),
         }
     }
 }

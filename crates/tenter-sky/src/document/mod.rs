@@ -33,8 +33,10 @@ pub use check::{Problem, Problems};
 pub use cloud::{CloudKind, CloudLayer, Family, MAX_PROFILE, Phase, ProfilePoint};
 pub use colour::Colour;
 pub use drift::Drift;
-pub use eye::{Eye, Frame};
-pub use grade::{ExposureAt, Grade, MAX_EXPOSURES, ToneCurve};
+pub use eye::{Eye, Frame, MAX_VIEWPOINTS, Viewpoint};
+pub use grade::{
+    CurvePoint, DrawnCurves, ExposureAt, Grade, MAX_CURVE_POINTS, MAX_EXPOSURES, ToneCurve, ToneRanges, Wheel,
+};
 pub use hash::of as hash_of;
 pub use land::Land;
 pub use lights::{LightColour, MAX_SUNS, Moon, MoonPhase, Night, Place, Placement, Sun};
@@ -89,6 +91,9 @@ pub struct Sky {
     /// The camera.
     #[schemars(title = "Eye")]
     pub eye: Eye,
+    /// Cameras that are kept, to come back to.
+    #[schemars(title = "Viewpoints", length(max = MAX_VIEWPOINTS))]
+    pub viewpoints: Vec<Viewpoint>,
     /// How light becomes a picture.
     #[schemars(title = "Grade")]
     pub grade: Grade,
@@ -109,6 +114,7 @@ impl Default for Sky {
             drift: Drift::default(),
             land: Land::default(),
             eye: Eye::default(),
+            viewpoints: Vec::new(),
             grade: Grade::default(),
         }
     }
@@ -119,7 +125,7 @@ impl Sky {
     /// developed.
     pub fn around_eye(&self) -> Sky {
         let eye = Eye { altitude_m: self.eye.altitude_m, ..Eye::default() };
-        Sky { grade: Grade::default(), eye, ..self.clone() }
+        Sky { grade: Grade::default(), eye, viewpoints: Vec::new(), ..self.clone() }
     }
 
     /// Reads a document, also of an older version; every problem comes back with its path, and nothing is

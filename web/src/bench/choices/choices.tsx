@@ -1,9 +1,9 @@
 import { useEffect, useState } from "react";
-import { api } from "../../data/api";
 import type { Sky } from "../../data/sky";
 import { Button } from "../../ui/button";
 import { useBench } from "../store/bench-store";
 import type { Choice } from "../store/view";
+import { SmallPicture } from "./small-picture";
 
 /** Of a picture that is asked for, pixels. */
 const WIDTH = 320;
@@ -73,7 +73,7 @@ function Offered({ choice, sky }: { choice: Choice; sky: Sky }) {
               onClick={() => take(option.edit)}
               className="block w-full cursor-pointer text-left focus-visible:outline-2 focus-visible:outline-accent-light"
             >
-              <Small own={own} edit={option.edit} />
+              <SmallPicture document={() => edited(own, option.edit)} width={WIDTH} />
               <span className={`font-value text-small ${option.now ? "text-ink underline" : "text-quiet"}`}>
                 {option.label}
               </span>
@@ -85,34 +85,11 @@ function Offered({ choice, sky }: { choice: Choice; sky: Sky }) {
   );
 }
 
+function edited(own: Sky, edit: (s: Sky) => void): Sky {
+  const document = structuredClone(own);
+  edit(document);
+  return document;
+}
+
 /** So wide that pictures, with a line of words under each, leave some of the Picture to be seen. */
 const widest = (across: number, rows: number) => `calc((64vh / ${rows} - 24px) * ${(across * 16) / 9})`;
-
-function Small({ own, edit }: { own: Sky; edit: (s: Sky) => void }) {
-  const [source, setSource] = useState<string | null>(null);
-  const [failed, setFailed] = useState(false);
-  useEffect(() => {
-    const stop = new AbortController();
-    const document = structuredClone(own);
-    edit(document);
-    let made: string | null = null;
-    api
-      .picture(document, WIDTH, stop.signal)
-      .then((blob) => setSource((made = URL.createObjectURL(blob))))
-      .catch(() => setFailed(!stop.signal.aborted));
-    return () => {
-      stop.abort();
-      if (made) URL.revokeObjectURL(made);
-    };
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- each way is drawn once
-  }, []);
-  return (
-    <span className="block bg-bench" style={{ aspectRatio: "16 / 9" }}>
-      {source ? (
-        <img src={source} alt="" className="block h-full w-full object-cover" />
-      ) : (
-        <span className="block p-2 text-small text-quiet">{failed ? "no picture" : "drawing…"}</span>
-      )}
-    </span>
-  );
-}

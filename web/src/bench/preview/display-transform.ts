@@ -1,101 +1,15 @@
-import { aspects, halfWidth } from "../../data/camera";
-import { development } from "../../data/develop";
+import { bandColours, STOPS } from "../../data/bands";
+import { aspectOf, halfWidth } from "../../data/camera";
+import { development, GREY } from "../../data/develop";
+import { CURVE_STEPS, curveTables, wheelsOf } from "../../data/grade";
 import type { Eye, Grade } from "../../data/sky";
 import type { Disc, PreviewFrame } from "./preview-socket";
+import { fragment, vertex } from "./shader";
 
-const vertex = `#version 300 es
-out vec2 place;
-void main() {
-  place = vec2(gl_VertexID % 2, gl_VertexID / 2) * 2.0;
-  gl_Position = vec4(place * 2.0 - 1.0, 0.0, 1.0);
-  place.y = 1.0 - place.y;
-}`;
+/** What is drawn in the place of the developed picture, or over it. */
+export type Marking = { falseColour: boolean; clipped: boolean; panorama: boolean };
 
-// Develops exactly as the core's develop module: matrix, gamut toward grey, curve, sRGB.
-const fragment = `#version 300 es
-precision highp float;
-precision highp sampler2D;
-uniform sampler2D picture;
-uniform sampler2D mask;
-uniform float exponent;
-uniform mat3 balance;
-uniform int curve;
-uniform vec2 half_size;
-uniform vec2 turn;          // heading, pitch
-uniform int discs;
-uniform vec3 disc[5];       // direction
-uniform float disc_radius[5];
-uniform vec3 disc_radiance[5];
-uniform vec3 disc_veil[5];  // light that glare spreads, lx
-uniform float mask_side;
-uniform float pixel;        // angle of a pixel
-in vec2 place;
-out vec4 shown;
-
-vec3 direction() {
-  vec2 s = (place * 2.0 - 1.0) * vec2(1.0, -1.0) * half_size;
-  float flat_part = cos(turn.y) - s.y * sin(turn.y);
-  return normalize(vec3(
-    flat_part * sin(turn.x) + s.x * cos(turn.x),
-    flat_part * cos(turn.x) - s.x * sin(turn.x),
-    sin(turn.y) + s.y * cos(turn.y)));
-}
-
-// Masks stand one below the other.
-float maskAt(int i, ivec2 p) {
-  int side = int(mask_side);
-  return texelFetch(mask, clamp(p, ivec2(0), ivec2(side - 1)) + ivec2(0, i * side), 0).r;
-}
-
-// CIE 146:2002, as in the core's glare module.
-float spread(float cosine, float rim) {
-  float a = max(max(degrees(acos(clamp(cosine, -1.0, 1.0))), rim), 0.1);
-  return 10.0 / (a * a * a) + 5.0 / (a * a);
-}
-
-vec3 sunlight(int which) {
-  vec3 d = direction();
-  float radius = disc_radius[which];
-  vec3 centre = disc[which];
-  float ahead = dot(d, centre);
-  vec3 glare = vec3(0.0);
-  if (disc_veil[which].g > 0.0) glare = disc_veil[which] * spread(ahead, degrees(radius));
-  if (ahead < cos(radius + 2.0 * pixel)) return glare;
-  float flat_part = max(length(centre.xy), 1e-6);
-  vec3 right = vec3(centre.y, -centre.x, 0.0) / flat_part;
-  vec3 up = cross(right, centre);
-  vec2 offset = vec2(dot(d, right), dot(d, up)) / ahead / tan(radius);
-  float edge = pixel / radius;
-  float inside = 1.0 - smoothstep(1.0 - 0.5 * edge, 1.0 + 0.5 * edge, length(offset));
-  vec2 p = (offset * vec2(0.5, -0.5) * 0.96 + 0.5) * mask_side - 0.5;
-  ivec2 i = ivec2(floor(p));
-  vec2 f = p - floor(p);
-  float m = mix(mix(maskAt(which, i), maskAt(which, i + ivec2(1, 0)), f.x),
-                mix(maskAt(which, i + ivec2(0, 1)), maskAt(which, i + ivec2(1, 1)), f.x), f.y);
-  return glare + disc_radiance[which] * (m * inside);
-}
-
-float toneCurve(float v) {
-  if (curve == 0) return clamp(v, 0.0, 1.0);
-  if (curve == 1) return v <= 0.25 ? v : 0.25 + 0.75 * (1.0 - 1.0 / (1.0 + (v - 0.25) / 0.75));
-  return clamp((v * (2.51 * v + 0.03)) / (v * (2.43 * v + 0.59) + 0.14), 0.0, 1.0);
-}
-
-float encode(float v) {
-  return v <= 0.0031308 ? 12.92 * v : 1.055 * pow(v, 1.0 / 2.4) - 0.055;
-}
-
-void main() {
-  vec3 scene = texture(picture, place).rgb * exp2(exponent);
-  for (int i = 0; i < discs; i++) scene += sunlight(i);
-  vec3 c = balance * scene;
-  float low = min(c.r, min(c.g, c.b));
-  if (low < 0.0) {
-    float y = max(dot(c, vec3(0.212639, 0.715169, 0.072192)), 0.0);
-    c = max(vec3(y) + (c - vec3(y)) * (y / (y - low)), 0.0);
-  }
-  shown = vec4(encode(toneCurve(c.r)), encode(toneCurve(c.g)), encode(toneCurve(c.b)), 1.0);
-}`;
+export const plain: Marking = { falseColour: false, clipped: false, panorama: false };
 
 /** Draws linear HDR pictures, developed on the graphics card. */
 export class DisplayTransform {
@@ -103,6 +17,7 @@ export class DisplayTransform {
   private readonly program: WebGLProgram;
   private readonly picture: WebGLTexture;
   private readonly mask: WebGLTexture;
+  private readonly curves: WebGLTexture;
   private frame: PreviewFrame | null = null;
 
   constructor(canvas: HTMLCanvasElement | OffscreenCanvas) {
@@ -112,6 +27,7 @@ export class DisplayTransform {
     this.program = this.link();
     this.picture = this.texture(this.gl.LINEAR);
     this.mask = this.texture(this.gl.NEAREST);
+    this.curves = this.texture(this.gl.NEAREST);
   }
 
   private link(): WebGLProgram {
@@ -166,27 +82,39 @@ export class DisplayTransform {
     this.frame = frame;
   }
 
-  draw(eye: Eye, grade: Grade) {
+  draw(eye: Eye, grade: Grade, marking: Marking = plain) {
     const { gl, program, frame } = this;
     if (!frame) return;
     const at = (name: string) => gl.getUniformLocation(program, name);
-    const { matrix, curve } = development(grade);
     const half = halfWidth(eye);
     const rad = Math.PI / 180;
     gl.viewport(0, 0, gl.drawingBufferWidth, gl.drawingBufferHeight);
     gl.useProgram(program);
-    gl.activeTexture(gl.TEXTURE0);
-    gl.bindTexture(gl.TEXTURE_2D, this.picture);
-    gl.activeTexture(gl.TEXTURE1);
-    gl.bindTexture(gl.TEXTURE_2D, this.mask);
-    gl.uniform1i(at("picture"), 0);
-    gl.uniform1i(at("mask"), 1);
+    for (const [unit, name, texture] of [
+      [0, "picture", this.picture],
+      [1, "mask", this.mask],
+      [2, "curves", this.curves],
+    ] as const) {
+      gl.activeTexture(gl.TEXTURE0 + unit);
+      gl.bindTexture(gl.TEXTURE_2D, texture);
+      gl.uniform1i(at(name), unit);
+    }
+    this.grade(grade);
     gl.activeTexture(gl.TEXTURE0);
     gl.uniform1f(at("exponent"), frame.exponent);
-    gl.uniformMatrix3fv(at("balance"), true, matrix);
-    gl.uniform1i(at("curve"), curve);
-    gl.uniform2f(at("half_size"), half, half / aspects[eye.frame]);
-    gl.uniform2f(at("turn"), eye.heading_deg * rad, eye.pitch_deg * rad);
+    gl.uniform1i(at("panorama"), Number(marking.panorama));
+    gl.uniform1f(at("vignette"), marking.panorama ? 0 : grade.vignette);
+    gl.uniform1i(at("hatched"), Number(marking.clipped));
+    gl.uniform1i(at("false_colour"), Number(marking.falseColour));
+    gl.uniform1i(at("bands"), STOPS.length);
+    gl.uniform1fv(at("band_stops"), STOPS);
+    gl.uniform3fv(
+      at("band_colours"),
+      bandColours.flat().map((v) => v / 255),
+    );
+    gl.uniform2f(at("half_size"), half, half / aspectOf(eye));
+    gl.uniform2f(at("shift"), eye.shift_right_mm / eye.lens_mm, eye.shift_up_mm / eye.lens_mm);
+    gl.uniform3f(at("turn"), eye.heading_deg * rad, eye.pitch_deg * rad, eye.roll_deg * rad);
     gl.uniform1i(at("discs"), frame.discs.length);
     if (frame.discs.length > 0) {
       const all = (of: (disc: Disc) => number[]) => frame.discs.flatMap(of);
@@ -208,8 +136,35 @@ export class DisplayTransform {
       );
     }
     gl.uniform1f(at("mask_side"), frame.mask_side);
-    gl.uniform1f(at("pixel"), (2 * half) / gl.drawingBufferWidth);
+    const across = marking.panorama ? 2 * Math.PI : 2 * half;
+    gl.uniform1f(at("pixel"), across / gl.drawingBufferWidth);
     gl.drawArrays(gl.TRIANGLES, 0, 3);
+  }
+
+  /** Tells the program what the grade does; the third texture is bound for it. */
+  private grade(grade: Grade) {
+    const { gl, program } = this;
+    const at = (name: string) => gl.getUniformLocation(program, name);
+    const { matrix, curve } = development(grade);
+    gl.uniformMatrix3fv(at("balance"), true, matrix);
+    gl.uniform1i(at("curve"), curve);
+    gl.uniform1f(at("white"), 1.2 * 2 ** grade.ev100);
+    gl.uniform1f(at("contrast"), grade.contrast);
+    gl.uniform1f(at("pivot"), GREY * 2 ** grade.pivot_stops);
+    gl.uniform1f(at("saturation"), grade.saturation);
+    const { shadows, midtones, lights, shadows_end, lights_begin } = grade.ranges;
+    gl.uniform3f(at("ranges"), shadows, midtones, lights);
+    gl.uniform2f(at("range_ends"), shadows_end, lights_begin);
+    const { lift, gain, exponent } = wheelsOf(grade);
+    gl.uniform3fv(at("lift"), lift);
+    gl.uniform3fv(at("gain"), gain);
+    gl.uniform3fv(at("exponents"), exponent);
+    const tables = curveTables(grade);
+    gl.uniform1i(at("drawn"), Number(tables !== null));
+    const [width, height] = tables ? [CURVE_STEPS + 1, 3] : [1, 1];
+    const values = new Float32Array(width * height);
+    tables?.forEach((table, i) => values.set(table, i * width));
+    gl.texImage2D(gl.TEXTURE_2D, 0, gl.R32F, width, height, 0, gl.RED, gl.FLOAT, values);
   }
 
   /** Bytes of the drawn picture, rows from the top. */

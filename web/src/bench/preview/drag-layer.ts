@@ -1,4 +1,4 @@
-import { directionAt, type Direction } from "../../data/camera";
+import type { Direction } from "../../data/camera";
 import type { CloudLayer, Sky } from "../../data/sky";
 
 /**
@@ -21,11 +21,10 @@ export function placeAt(sky: Sky, d: Direction, altitude: number): [number, numb
 }
 
 /**
- * What is grasped at a place of the Picture: the cloud at its base, or below the horizon its shadow on the
+ * What is grasped in a direction: the cloud at its base, or below the horizon its shadow on the
  * ground.
  */
-export function layerAt(sky: Sky, layer: CloudLayer, x: number, y: number): [number, number] | null {
-  const d = directionAt(sky.eye, x, y);
+export function layerAt(sky: Sky, layer: CloudLayer, d: Direction): [number, number] | null {
   const above = sky.eye.altitude_m > layer.base_m + layer.depth_m;
   const altitude = above ? layer.base_m + layer.depth_m : d[2] < 0 ? 0 : layer.base_m;
   return placeAt(sky, d, altitude);

@@ -45,15 +45,15 @@ type Handlers = {
 export class PreviewSocket {
   private socket: WebSocket | null = null;
   private number = 0;
-  private pending: { sky: Sky; width: number; height: number } | null = null;
+  private pending: { sky: Sky; width: number; height: number; panorama: boolean } | null = null;
   private closed = false;
 
   constructor(private readonly handlers: Handlers) {
     this.connect();
   }
 
-  request(sky: Sky, width: number, height: number) {
-    this.pending = { sky, width, height };
+  request(sky: Sky, width: number, height: number, panorama: boolean) {
+    this.pending = { sky, width, height, panorama };
     this.number += 1;
     this.send();
   }

@@ -62,8 +62,17 @@ export function groupsOf(sky: Sky, schema: Schema): Group[] {
   });
   add("drift", "Wind and drift", fieldsOf(schema, "Drift"), (s) => s.drift);
   add("land", "Trial land", without(fieldsOf(schema, "Land"), "muted"), (s) => s.land);
-  add("eye", "Eye", fieldsOf(schema, "Eye"), (s) => s.eye);
+  const eye = fieldsOf(schema, "Eye");
+  add("eye", "Eye", sky.eye.frame === "free" ? eye : without(eye, "free_aspect"), (s) => s.eye);
   add("grade", "Grade", fieldsOf(schema, "Grade"), (s) => s.grade);
+  add("grade", "Ranges", fieldsOf(schema, "ToneRanges"), (s) => s.grade.ranges);
+  for (const name of ["lift", "gamma", "gain"] as const)
+    add(
+      "grade",
+      name.replace(/^./, (c) => c.toUpperCase()),
+      fieldsOf(schema, "Wheel"),
+      (s) => s.grade[name],
+    );
   return groups;
 }
 
@@ -97,6 +106,12 @@ const plainWords: [string, string[]][] = [
   ["thicker thinner", ["water_content_g_m3", "depth_m", "droplet_um", "visibility_km"]],
   ["turn rotate direction", ["azimuth_deg", "heading_deg", "north_offset_deg"]],
   ["zoom closer wide", ["lens_mm"]],
+  ["tilt dutch level roll horizon", ["roll_deg", "pitch_deg", "shift_up_mm"]],
+  ["colourful vivid dull grey saturation", ["saturation"]],
+  ["contrast punch flat", ["contrast", "pivot_stops", "shadows", "lights"]],
+  ["lift gamma gain wheels", ["all", "red", "green", "blue"]],
+  ["crop format aspect proportions", ["frame", "free_aspect"]],
+  ["corners vignette dark edges", ["vignette"]],
   ["night stars moon", ["floor_lx", "phase_deg", "earthshine"]],
   ["halo glow bloom aureole", ["halo", "glare", "aerosol", "visibility_km"]],
   ["streaks wind shear drawn drift move", ["stretch", "heading_deg", "lean_deg", "wind_m_s", "wind_share"]],

@@ -7,6 +7,7 @@ import { layerOf, sunOf, type Selection } from "../store/selection";
 import { fogName, groupsOf, sunName } from "./document-rows";
 import { CloudRows } from "./rows/cloud-rows";
 import { DriftRows } from "./rows/drift-rows";
+import { EyeRows } from "./rows/eye-rows";
 import { GradeRows } from "./rows/grade-rows";
 import { MoonRows, SunRows } from "./rows/light-rows";
 import { PlaceRows } from "./rows/place-rows";
@@ -79,6 +80,7 @@ function Controls({ selection, sky, schema }: { selection: Selection; sky: Sky; 
   if (selection === "clouds" || selection.startsWith("layer-"))
     return <CloudRows selection={selection} sky={sky} schema={schema} />;
   if (selection === "drift") return <DriftRows sky={sky} schema={schema} />;
+  if (selection === "eye") return <EyeRows sky={sky} schema={schema} />;
   if (selection === "grade") return <GradeRows sky={sky} schema={schema} />;
   const groups = groupsOf(sky, schema).filter((g) => g.selection === selection);
   return (

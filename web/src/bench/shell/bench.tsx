@@ -11,6 +11,7 @@ import { fieldName } from "../../data/changes";
 import { resolveConflicts, saveNow } from "../store/autosave";
 import { useBench } from "../store/bench-store";
 import { shownSky } from "../store/document";
+import { useLooking } from "../store/looking";
 import { hasSelected, selectionOf, type Selection } from "../store/selection";
 import { Choices } from "../choices/choices";
 import { Day } from "../day/day";
@@ -91,8 +92,10 @@ export function Bench({ id }: { id: string }) {
         else if (flicking) setFlicking(false);
         else if (finding) setFinding(false);
         else if (dragging) setDragging(false);
+        else if (useLooking.getState().keeping) useLooking.getState().turn("keeping");
         else select(null);
       };
+      const looking = useLooking.getState();
       const actions: Record<string, () => void> = {
         Escape: close,
         ".": () => setHandles((v) => !v),
@@ -116,6 +119,11 @@ export function Bench({ id }: { id: string }) {
         "5": () => select("grade"),
         g: () => setDragging(!dragging),
         "?": () => setKeys(true),
+        p: () => looking.turn("panorama"),
+        t: () => looking.turn("falseColour"),
+        c: () => looking.turn("clipped"),
+        l: () => looking.turn("levels"),
+        k: () => looking.keepReading(),
       };
       actions[e.key]?.();
     };

@@ -64,7 +64,7 @@ impl Rays {
                         "a part of the frame has 0 <= left < right <= 1 and 0 <= top < bottom <= 1",
                     ));
                 }
-                let camera = Camera::lens(&sky.eye, 960, (960.0 / sky.eye.frame.aspect()).round() as usize);
+                let camera = Camera::lens(&sky.eye, 960, (960.0 / sky.eye.aspect()).round() as usize);
                 let at = |i: usize| {
                     let x = left + (right - left) * ((i % ACROSS) as f64 + 0.5) / ACROSS as f64;
                     let y = top + (bottom - top) * ((i / ACROSS) as f64 + 0.5) / DOWN as f64;

@@ -1,18 +1,78 @@
+import { useState } from "react";
+import { api, type LutInput } from "../../../data/api";
 import { exposureAt } from "../../../data/develop";
-import type { Schema } from "../../../data/fields";
+import { download } from "../../../data/download";
+import { usualOf, type Schema } from "../../../data/fields";
 import { showNumber } from "../../../data/number";
 import type { Sky } from "../../../data/sky";
 import { Button } from "../../../ui/button";
+import { SwitchLine } from "../../../ui/switch-line";
 import { sunElevation } from "../../preview/exposure";
 import { useBench } from "../../store/bench-store";
-import { groupsOf } from "../document-rows";
+import { Disclosure } from "../disclosure";
+import { groupsOf, type Group } from "../document-rows";
+import { CurveRows } from "./curve-rows";
 import { GroupRows } from "./rows";
+import { WheelPad } from "./wheel";
 
-/** Exposure, white and curve; one exposure, or several against the sun's height. */
+const exposing = ["ev100", "white_k", "tint", "tone_curve"];
+const wheels = [
+  ["lift", "Lift"],
+  ["gamma", "Gamma"],
+  ["gain", "Gain"],
+] as const;
+
+/** All of the grade, in parts, in the order in which they are applied. */
 export function GradeRows({ sky, schema }: { sky: Sky; schema: Schema }) {
+  const groups = groupsOf(sky, schema).filter((g) => g.selection === "grade");
+  const own = groups.find((g) => g.owner === "Grade");
+  const named = (name: string) => groups.find((g) => g.owner === name);
+  const ranges = named("Ranges");
+  const part = (names: (name: string) => boolean) =>
+    own && { ...own, fields: own.fields.filter((f) => names(f.name)) };
+  const colour = part((name) => !exposing.includes(name));
+  return (
+    <>
+      <Exposure sky={sky} group={part((name) => exposing.includes(name))} />
+      <Disclosure title="Lens, contrast and colour" open={false}>
+        {colour && <GroupRows group={colour} />}
+      </Disclosure>
+      <Disclosure title="Shadows, midtones, lights" open={false}>
+        {ranges && <GroupRows group={ranges} />}
+      </Disclosure>
+      <Disclosure title="Lift, gamma, gain" open={false}>
+        {wheels.map(([name, title]) => {
+          const group = named(title);
+          return (
+            <section
+              key={name}
+              data-testid={`wheel-${name}`}
+              className="border-t border-line py-1 first:border-0"
+            >
+              <h4 className="text-quiet">{title}</h4>
+              <div className="flex gap-3">
+                <WheelPad title={title} of={sky.grade[name]} edit={(s) => s.grade[name]} />
+                <div className="min-w-0 flex-1">{group && <GroupRows group={group} />}</div>
+              </div>
+            </section>
+          );
+        })}
+      </Disclosure>
+      <Disclosure title="Drawn curves" open={false}>
+        <CurveRows sky={sky} />
+      </Disclosure>
+      <Disclosure title="To finish elsewhere" open={false}>
+        <Lut sky={sky} />
+      </Disclosure>
+      <Reset schema={schema} />
+    </>
+  );
+}
+
+/** Exposure, white and tone curve; one exposure, or several against the sun's height. */
+function Exposure({ sky, group }: { sky: Sky; group: Group | undefined }) {
   const { change } = useBench.getState();
   const readouts = useBench((s) => s.readouts);
-  const group = groupsOf(sky, schema).find((g) => g.selection === "grade");
   const suggested = readouts?.suggested_ev100;
   const elevation = useBench((s) => sunElevation(sky, s.frame));
   const { exposures } = sky.grade;
@@ -77,6 +137,57 @@ export function GradeRows({ sky, schema }: { sky: Sky; schema: Schema }) {
         )}
       </div>
     </>
+  );
+}
+
+/** The grade as a table of colours. */
+function Lut({ sky }: { sky: Sky }) {
+  const [input, setInput] = useState<LutInput>("log");
+  const { record, notify } = useBench.getState();
+  const take = async (size: 33 | 65) => {
+    const name = record?.name ?? "Grade";
+    try {
+      download(await api.lut(sky, size, input, name), `${name} ${input} ${size}`, "cube");
+    } catch (e) {
+      notify(`The table can't be made: ${e instanceof Error ? e.message : String(e)}`);
+    }
+  };
+  return (
+    <div data-testid="lut">
+      <SwitchLine
+        label="What the table takes"
+        value={input}
+        options={[
+          { value: "log", title: "Scene light" },
+          { value: "display", title: "Display values" },
+        ]}
+        onChange={(v) => setInput(v as LutInput)}
+      />
+      <p className="text-small text-quiet">
+        {input === "log"
+          ? "Stops from grey, from -10 to +8 as 0 to 1: all of the grade but its exposure."
+          : "Ranges, lift, gamma, gain and curves alone."}
+      </p>
+      <div className="mt-1 flex gap-2">
+        <Button onClick={() => void take(33)}>.cube, 33</Button>
+        <Button onClick={() => void take(65)}>.cube, 65</Button>
+      </div>
+    </div>
+  );
+}
+
+/** All of the grade as usual, but for what exposes the picture. */
+function Reset({ schema }: { schema: Schema }) {
+  const { change } = useBench.getState();
+  const reset = () =>
+    change((s) => {
+      const { ev100, exposures } = s.grade;
+      Object.assign(s.grade, usualOf(schema, "Grade"), { ev100, exposures });
+    });
+  return (
+    <Button weight="quiet" className="mt-3" onClick={reset}>
+      Reset all but the exposure
+    </Button>
   );
 }
 

@@ -1,0 +1,57 @@
+//! The grade as a table of colours.
+
+use crate::Server;
+use crate::compute::compute;
+use crate::extract::Json;
+use crate::problem::Reply;
+use axum::extract::State;
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
+use serde::Deserialize;
+use serde_json::Value;
+use tenter_app::AppError;
+use tenter_formats::cube_lut::{self, LutInput};
+use tenter_sky::develop::Development;
+use tenter_sky::document::Sky;
+use utoipa::ToSchema;
+
+#[derive(Clone, Copy, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+enum Input {
+    /// Scene light by its stops from grey.
+    Log,
+    /// Display values as the tone curve leaves them.
+    Display,
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Wanted {
+    document: Value,
+    /// 33 or 65 values along each side.
+    size: usize,
+    input: Input,
+    /// What the table is called in the file.
+    title: String,
+}
+
+/// The grade of a document as a .cube file, without its exposure.
+#[utoipa::path(post, path = "/api/grade.cube", request_body = Wanted, responses((status = 200), (status = 422)))]
+pub(crate) async fn lut(State(s): State<Server>, Json(wanted): Json<Wanted>) -> Reply<Response> {
+    let Wanted { document, size, input, title } = wanted;
+    if !cube_lut::SIZES.contains(&size) {
+        return Err(
+            AppError::Input { path: "size".into(), message: format!("{size} should be 33 or 65") }.into()
+        );
+    }
+    let sky = Sky::from_value(document).map_err(AppError::from)?;
+    let input = match input {
+        Input::Log => LutInput::Log,
+        Input::Display => LutInput::Display,
+    };
+    let write = move |_: &(dyn Fn() -> bool + Sync)| {
+        Ok(cube_lut::write(&title, &Development::new(&sky.grade), size, input))
+    };
+    let text = compute(&s.turns.short, write).await?;
+    Ok(([(header::CONTENT_TYPE, "text/plain; charset=utf-8")], text).into_response())
+}

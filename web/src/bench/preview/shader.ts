@@ -1,0 +1,179 @@
+/** The programs of the graphics card that show the Picture. */
+
+import { GREY } from "../../data/develop";
+import { CURVE_STEPS } from "../../data/grade";
+
+export const vertex = `#version 300 es
+out vec2 place;
+void main() {
+  place = vec2(gl_VertexID % 2, gl_VertexID / 2) * 2.0;
+  gl_Position = vec4(place * 2.0 - 1.0, 0.0, 1.0);
+  place.y = 1.0 - place.y;
+}`;
+
+/** Develops exactly as the core's develop module, in its order. */
+export const fragment = `#version 300 es
+precision highp float;
+precision highp sampler2D;
+uniform sampler2D picture;
+uniform sampler2D mask;
+uniform float exponent;
+uniform mat3 balance;
+uniform int curve;
+uniform vec2 half_size;
+uniform vec3 turn;          // heading, pitch, roll
+uniform vec2 shift;         // of the lens, at distance 1
+uniform bool panorama;
+uniform float vignette;
+uniform float contrast;
+uniform float pivot;
+uniform float saturation;
+uniform vec3 ranges;        // shadows, midtones, lights
+uniform vec2 range_ends;    // shadows end, lights begin
+uniform vec3 lift;
+uniform vec3 gain;
+uniform vec3 exponents;
+uniform bool drawn;
+uniform sampler2D curves;   // a row for each channel
+uniform bool false_colour;
+uniform int bands;
+uniform float band_stops[16];
+uniform vec3 band_colours[16];
+uniform float white;        // cd/m2
+uniform bool hatched;
+uniform int discs;
+uniform vec3 disc[5];       // direction
+uniform float disc_radius[5];
+uniform vec3 disc_radiance[5];
+uniform vec3 disc_veil[5];  // light that glare spreads, lx
+uniform float mask_side;
+uniform float pixel;        // angle of a pixel
+in vec2 place;
+out vec4 shown;
+
+vec2 onPlane() {
+  return (place * 2.0 - 1.0) * vec2(1.0, -1.0) * half_size + shift;
+}
+
+vec3 direction() {
+  if (panorama) {
+    vec2 angles = vec2(turn.x + (place.x - 0.5) * 6.28318530718, (0.5 - place.y) * 3.14159265359);
+    return vec3(cos(angles.y) * sin(angles.x), cos(angles.y) * cos(angles.x), sin(angles.y));
+  }
+  vec2 p = onPlane();
+  vec2 s = vec2(p.x * cos(turn.z) + p.y * sin(turn.z), p.y * cos(turn.z) - p.x * sin(turn.z));
+  float flat_part = cos(turn.y) - s.y * sin(turn.y);
+  return normalize(vec3(
+    flat_part * sin(turn.x) + s.x * cos(turn.x),
+    flat_part * cos(turn.x) - s.x * sin(turn.x),
+    sin(turn.y) + s.y * cos(turn.y)));
+}
+
+// Masks stand one below the other.
+float maskAt(int i, ivec2 p) {
+  int side = int(mask_side);
+  return texelFetch(mask, clamp(p, ivec2(0), ivec2(side - 1)) + ivec2(0, i * side), 0).r;
+}
+
+// CIE 146:2002, as in the core's glare module.
+float spread(float cosine, float rim) {
+  float a = max(max(degrees(acos(clamp(cosine, -1.0, 1.0))), rim), 0.1);
+  return 10.0 / (a * a * a) + 5.0 / (a * a);
+}
+
+vec3 sunlight(int which) {
+  vec3 d = direction();
+  float radius = disc_radius[which];
+  vec3 centre = disc[which];
+  float ahead = dot(d, centre);
+  vec3 glare = vec3(0.0);
+  if (disc_veil[which].g > 0.0) glare = disc_veil[which] * spread(ahead, degrees(radius));
+  if (ahead < cos(radius + 2.0 * pixel)) return glare;
+  float flat_part = max(length(centre.xy), 1e-6);
+  vec3 right = vec3(centre.y, -centre.x, 0.0) / flat_part;
+  vec3 up = cross(right, centre);
+  vec2 offset = vec2(dot(d, right), dot(d, up)) / ahead / tan(radius);
+  float edge = pixel / radius;
+  float inside = 1.0 - smoothstep(1.0 - 0.5 * edge, 1.0 + 0.5 * edge, length(offset));
+  vec2 p = (offset * vec2(0.5, -0.5) * 0.96 + 0.5) * mask_side - 0.5;
+  ivec2 i = ivec2(floor(p));
+  vec2 f = p - floor(p);
+  float m = mix(mix(maskAt(which, i), maskAt(which, i + ivec2(1, 0)), f.x),
+                mix(maskAt(which, i + ivec2(0, 1)), maskAt(which, i + ivec2(1, 1)), f.x), f.y);
+  return glare + disc_radiance[which] * (m * inside);
+}
+
+float toneCurve(float v) {
+  if (curve == 0) return clamp(v, 0.0, 1.0);
+  if (curve == 1) return v <= 0.25 ? v : 0.25 + 0.75 * (1.0 - 1.0 / (1.0 + (v - 0.25) / 0.75));
+  return clamp((v * (2.51 * v + 0.03)) / (v * (2.43 * v + 0.59) + 0.14), 0.0, 1.0);
+}
+
+float encode(float v) {
+  return v <= 0.0031308 ? 12.92 * v : 1.055 * pow(v, 1.0 / 2.4) - 0.055;
+}
+
+// Ranges of tone, as the core's develop::display.
+float ranged(float v) {
+  float shadow = 1.0 - smoothstep(0.0, range_ends.x, v);
+  float light = smoothstep(range_ends.y, 1.0, v);
+  float more = ranges.x * shadow + ranges.y * (1.0 - shadow) * (1.0 - light) + ranges.z * light;
+  return v + v * (1.0 - v) * more;
+}
+
+float drawnCurve(int channel, float v) {
+  const int steps = ${CURVE_STEPS};
+  float x = clamp(v, 0.0, 1.0) * float(steps);
+  int i = min(int(x), steps - 1);
+  return mix(texelFetch(curves, ivec2(i, channel), 0).r, texelFetch(curves, ivec2(i + 1, channel), 0).r,
+             x - float(i));
+}
+
+float displayed(int channel, float linear) {
+  float v = ranged(encode(toneCurve(linear)));
+  v = pow(clamp(gain[channel] * (v + lift[channel] * (1.0 - v)), 0.0, 1.0), exponents[channel]);
+  return drawn ? drawnCurve(channel, v) : v;
+}
+
+vec3 bandColour(float light) {
+  float stops = log2(max(light, 1e-30) / (${GREY} * white));
+  int band = 0;
+  for (int i = 1; i < bands; i++) if (stops >= band_stops[i]) band = i;
+  return band_colours[band];
+}
+
+const vec3 LUMA = vec3(0.212639, 0.715169, 0.072192);
+
+void main() {
+  vec3 scene = texture(picture, place).rgb * exp2(exponent);
+  for (int i = 0; i < discs; i++) scene += sunlight(i);
+  if (false_colour) {
+    shown = vec4(bandColour(dot(scene, LUMA)), 1.0);
+    return;
+  }
+  if (vignette > 0.0) {
+    vec2 p = onPlane();
+    float cosine = inversesqrt(1.0 + dot(p, p));
+    scene *= 1.0 - vignette + vignette * cosine * cosine * cosine * cosine;
+  }
+  vec3 c = balance * scene;
+  if (contrast != 1.0) c = sign(c) * pivot * pow(abs(c) / pivot, vec3(contrast));
+  if (saturation != 1.0) {
+    float y = dot(c, LUMA);
+    c = vec3(y) + saturation * (c - vec3(y));
+  }
+  float low = min(c.r, min(c.g, c.b));
+  if (low < 0.0) {
+    float y = max(dot(c, LUMA), 0.0);
+    c = max(vec3(y) + (c - vec3(y)) * (y / (y - low)), 0.0);
+  }
+  vec3 v = vec3(displayed(0, c.r), displayed(1, c.g), displayed(2, c.b));
+  if (hatched) {
+    // Stripes that run down where all of a channel's range is used up, and up where none is.
+    float step_at = mod(gl_FragCoord.x + gl_FragCoord.y, 8.0);
+    float step_up = mod(gl_FragCoord.x - gl_FragCoord.y + 8192.0, 8.0);
+    if (max(v.r, max(v.g, v.b)) >= 254.0 / 255.0 && step_at < 2.0) v = vec3(0.0);
+    if (max(v.r, max(v.g, v.b)) < 1.0 / 255.0 && step_up < 2.0) v = vec3(0.6);
+  }
+  shown = vec4(v, 1.0);
+}`;

@@ -1,0 +1,103 @@
+/** Steps of a grade on display values, as the core's `develop::display` has them. */
+
+import type { CurvePoint, Grade, ToneRanges, Wheel } from "./sky";
+
+/** Intervals of a drawn curve's table. */
+export const CURVE_STEPS = 1024;
+
+type Rgb = [number, number, number];
+
+const clamp = (v: number) => Math.max(0, Math.min(1, v));
+const smoothstep = (t: number) => {
+  const c = clamp(t);
+  return c * c * (3 - 2 * c);
+};
+
+export const channelsOf = (w: Wheel): Rgb => [w.all + w.red, w.all + w.green, w.all + w.blue];
+
+/** Lift, gain and exponent of each channel. */
+export function wheelsOf(grade: Grade): { lift: Rgb; gain: Rgb; exponent: Rgb } {
+  return {
+    lift: channelsOf(grade.lift).map((v) => v / 2) as Rgb,
+    gain: channelsOf(grade.gain).map((v) => 2 ** v) as Rgb,
+    exponent: channelsOf(grade.gamma).map((v) => 2 ** -v) as Rgb,
+  };
+}
+
+/** A display value after the ranges of tone. */
+export function ranged(r: ToneRanges, v: number): number {
+  const shadow = 1 - smoothstep(v / r.shadows_end);
+  const light = smoothstep((v - r.lights_begin) / (1 - r.lights_begin));
+  const more = r.shadows * shadow + r.midtones * (1 - shadow) * (1 - light) + r.lights * light;
+  return v + v * (1 - v) * more;
+}
+
+/**
+ * A curve through points as a table: monotone cubics (Fritsch and Carlson 1980; slopes by Fritsch and Butland
+ * 1984), through black and white where no other point stands there.
+ */
+export function drawnCurve(points: CurvePoint[]): Float32Array {
+  let knots: [number, number][] = [
+    [0, 0],
+    [1, 1],
+  ];
+  for (const p of points) {
+    knots = knots.filter(([from]) => Math.abs(from - p.from) > 1e-6);
+    knots.push([p.from, p.to]);
+  }
+  knots.sort((a, b) => a[0] - b[0]);
+  const knot = (i: number) => knots[i] ?? [0, 0];
+  const steps = knots.slice(1).map((k, i) => [k[0] - knot(i)[0], k[1] - knot(i)[1]] as const);
+  const secant = (i: number) => (steps[i]?.[1] ?? 0) / (steps[i]?.[0] ?? 1);
+  const slopes = knots.map((_, i) => {
+    if (i === 0) return secant(0);
+    if (i === steps.length) return secant(i - 1);
+    const [before, after] = [secant(i - 1), secant(i)];
+    if (before * after <= 0) return 0;
+    const [a, b] = [steps[i - 1]?.[0] ?? 1, steps[i]?.[0] ?? 1];
+    return (3 * (a + b)) / ((2 * b + a) / before + (b + 2 * a) / after);
+  });
+  return Float32Array.from({ length: CURVE_STEPS + 1 }, (_, i) => {
+    const x = i / CURVE_STEPS;
+    const past = knots.findIndex((k) => k[0] > x);
+    const k = Math.max(1, Math.min(knots.length - 1, past === -1 ? knots.length : past)) - 1;
+    const h = steps[k]?.[0] ?? 1;
+    const t = clamp((x - knot(k)[0]) / h);
+    const [t2, t3] = [t * t, t * t * t];
+    return clamp(
+      (2 * t3 - 3 * t2 + 1) * knot(k)[1] +
+        (t3 - 2 * t2 + t) * h * (slopes[k] ?? 0) +
+        (3 * t2 - 2 * t3) * knot(k + 1)[1] +
+        (t3 - t2) * h * (slopes[k + 1] ?? 0),
+    );
+  });
+}
+
+/** A curve's table at a value, by straight lines. */
+export function readCurve(table: Float32Array, v: number): number {
+  const x = clamp(v) * CURVE_STEPS;
+  const i = Math.min(Math.floor(x), CURVE_STEPS - 1);
+  const [a, b] = [table[i] ?? 0, table[i + 1] ?? 0];
+  return a + (b - a) * (x - i);
+}
+
+/** Tables of the three channels with the common curve in them; nothing where none is drawn. */
+export function curveTables(grade: Grade): Float32Array[] | null {
+  const { red, green, blue, together } = grade.curves;
+  if ([red, green, blue, together].every((points) => points.length === 0)) return null;
+  const common = drawnCurve(together);
+  return [red, green, blue].map((points) => drawnCurve(points).map((v) => readCurve(common, v)));
+}
+
+/** All steps on display values, 0 to 1. */
+export function displayGrade(grade: Grade): (c: Rgb) => Rgb {
+  const { lift, gain, exponent } = wheelsOf(grade);
+  const tables = curveTables(grade);
+  return (c) =>
+    c.map((value, i) => {
+      let v = ranged(grade.ranges, value);
+      v = clamp((gain[i] ?? 1) * (v + (lift[i] ?? 0) * (1 - v))) ** (exponent[i] ?? 1);
+      const table = tables?.[i];
+      return table ? readCurve(table, v) : v;
+    }) as Rgb;
+}
