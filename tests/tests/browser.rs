@@ -5,7 +5,7 @@ use serde_json::json;
 use std::time::Duration;
 use tenter_formats::frame::{pack, unpack};
 use tenter_sky::develop::Development;
-use tenter_sky::document::{Eye, Grade, ToneCurve};
+use tenter_sky::document::{CurvePoint, DrawnCurves, Eye, Grade, ToneCurve, ToneRanges, Wheel};
 use tenter_sky::spectrum::luminance;
 use tenter_tests::browser::Browser;
 use tenter_tests::open::{REFINED, SAVED};
@@ -386,12 +386,34 @@ async fn the_shader_develops_as_the_core_does() -> Result<()> {
         .collect();
     let frame = pack(&light, 512);
     let scale = (frame.exponent as f32).exp2();
-    for (ev100, white_k, tint, tone_curve) in [
-        (13.0, 6500.0, 0.0, ToneCurve::Clip),
-        (12.0, 4200.0, 20.0, ToneCurve::Filmic),
-        (14.5, 9500.0, -15.0, ToneCurve::Aces),
+    let of =
+        |ev100, white_k, tint, tone_curve| Grade { ev100, white_k, tint, tone_curve, ..Grade::default() };
+    let plain = of(13.0, 6500.0, 0.0, ToneCurve::Clip);
+    let wheel = |all, red, green, blue| Wheel { all, red, green, blue };
+    let point = |from, to| CurvePoint { from, to };
+    for grade in [
+        plain.clone(),
+        of(12.0, 4200.0, 20.0, ToneCurve::Filmic),
+        of(14.5, 9500.0, -15.0, ToneCurve::Aces),
+        Grade { contrast: 1.6, pivot_stops: -1.0, saturation: 1.4, ..plain.clone() },
+        Grade {
+            ranges: ToneRanges { shadows: 0.3, midtones: -0.2, lights: 0.4, ..ToneRanges::default() },
+            lift: wheel(0.1, -0.05, 0.0, 0.05),
+            gamma: wheel(-0.2, 0.1, 0.0, 0.0),
+            gain: wheel(0.1, 0.0, -0.1, 0.2),
+            ..plain.clone()
+        },
+        Grade {
+            saturation: 0.3,
+            curves: DrawnCurves {
+                red: vec![point(0.3, 0.4)],
+                blue: vec![point(0.6, 0.5), point(1.0, 0.9)],
+                together: vec![point(0.0, 0.05), point(0.25, 0.2), point(0.7, 0.8)],
+                ..DrawnCurves::default()
+            },
+            ..of(12.0, 5600.0, 0.0, ToneCurve::Filmic)
+        },
     ] {
-        let grade = Grade { ev100, white_k, tint, tone_curve, ..Grade::default() };
         let call = format!(
             "tenterDevelopWords({}, {}, {}, {})",
             json!(frame.words),
@@ -406,7 +428,7 @@ async fn the_shader_develops_as_the_core_does() -> Result<()> {
             for c in 0..3 {
                 let theirs = shown[4 * i + c].as_f64().unwrap();
                 let difference = (theirs - 255.0 * ours[c] as f64).abs();
-                assert!(difference <= 1.01, "{tone_curve:?} pixel {i}: {theirs} against {}", 255.0 * ours[c]);
+                assert!(difference <= 1.01, "{grade:?} pixel {i}: {theirs} against {}", 255.0 * ours[c]);
             }
         }
     }

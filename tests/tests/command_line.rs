@@ -120,6 +120,39 @@ fn bad_input_is_named_and_ends_with_two() {
     assert!(refusal(&["light", "/nowhere/at/all.json"], "").contains("/nowhere/at/all.json"));
 }
 
+/// Developed pictures with 16 bits hold what 8 bits and their dither hold, finer; a table is written with the
+/// size that was asked for.
+#[test]
+fn developed_copies_and_tables_are_written() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = |name: &str| folder.path().join(name).to_string_lossy().into_owned();
+    let sky = answer(&["starters", "clear-noon"], "").to_string();
+    let picture = ["picture", "-", "--width", "160", "--height", "90", "--out"];
+    for (name, more) in [("eight.png", None), ("sixteen.png", Some("--sixteen"))] {
+        let out = path(name);
+        let arguments: Vec<&str> = picture.into_iter().chain([out.as_str()]).chain(more).collect();
+        assert!(tenter(&arguments, &sky).status.success());
+    }
+    let open = |name: &str| image::open(path(name)).unwrap();
+    let (eight, sixteen) = (open("eight.png"), open("sixteen.png"));
+    assert_eq!((eight.color(), sixteen.color()), (image::ColorType::Rgb8, image::ColorType::Rgb16));
+    let (eight, sixteen) = (eight.into_rgb8().into_raw(), sixteen.into_rgb16().into_raw());
+    let mut sum = 0.0;
+    for (a, b) in eight.iter().zip(&sixteen) {
+        let off = f64::from(*a) - f64::from(*b) / 257.0;
+        assert!(off.abs() <= 1.0, "{a} {b}");
+        sum += off;
+    }
+    assert!((sum / eight.len() as f64).abs() < 0.02, "dither keeps the mean");
+    let table = path("noon.cube");
+    assert!(tenter(&["lut", "-", "--size", "65", "--out", &table], &sky).status.success());
+    let text = std::fs::read_to_string(&table).unwrap();
+    assert!(text.starts_with("TITLE \"noon\"\n") && text.contains("\nLUT_3D_SIZE 65\n"));
+    assert_eq!(text.lines().filter(|l| l.starts_with(|c: char| c.is_ascii_digit())).count(), 65 * 65 * 65);
+    assert!(refusal(&["lut", "-", "--size", "7", "--out", &table], &sky).contains("--size: 7"));
+    assert!(refusal(&["lut", "-", "--out", "x.txt"], &sky).contains(".cube"));
+}
+
 #[test]
 fn schema_and_starters_agree() {
     let schema = answer(&["schema"], "");

@@ -88,8 +88,8 @@ test("readings tell stops from grey", () => {
 });
 
 test("levels count what is at white", () => {
-  const { histogram, waveform, past, black } = levelsOf(packed(), grade({ ev100: 2 }));
-  equal([past, black], [0.5, 0]);
+  const { histogram, waveform, past, white, black } = levelsOf(packed(), grade({ ev100: 2 }));
+  equal([past, white, black], [0.5, 0.5, 0]);
   equal(histogram[3][255], 1);
   equal(waveform.length, COLUMNS);
   equal(at([...at(waveform, COLUMNS / 2)], 255), 1);

@@ -1,7 +1,15 @@
 import { allNear, at, equal, near, test } from "./check";
 import { eye } from "./samples";
 import { lensView, panoramaView } from "../src/data/camera";
-import { dipOf, GOLDEN, guideNames, horizon, linesOf, reciprocals } from "../src/bench/preview/guides";
+import {
+  dipOf,
+  frameOf,
+  GOLDEN,
+  guideNames,
+  horizon,
+  linesOf,
+  reciprocals,
+} from "../src/bench/preview/guides";
 
 const wide = lensView(eye());
 
@@ -44,7 +52,7 @@ test("the horizon of a level eye is a level line, and bends from high up", () =>
   for (const [, y] of level) near(y, 0.5, 1e-9);
   // From memory: 10 km up the horizon lies 3.2 degrees under the level.
   near(dipOf(10_000, 6_371_000), 3.2, 0.02);
-  const high = at(horizon(wide, 20), 0);
+  const high = horizon(wide, 20).flat();
   const [middle, edge] = [
     high.find(([x]) => Math.abs(x - 0.5) < 0.02),
     high.find(([x]) => Math.abs(x) < 0.02),
@@ -55,4 +63,13 @@ test("the horizon of a level eye is a level line, and bends from high up", () =>
 
 test("every guide has lines", () => {
   for (const name of guideNames) if (linesOf(name, wide, 0).length === 0) throw new Error(name);
+});
+
+test("the lens's frame stands in the panorama where it looks", () => {
+  const lens = lensView(eye({ heading_deg: 90, lens_mm: 18 }));
+  const around = panoramaView(eye({ heading_deg: 90 }));
+  const points = frameOf(lens, around).flat();
+  // A right angle across: an eighth of the way round to each side.
+  near(Math.min(...points.map(([x]) => x)), 0.375, 1e-9);
+  near(Math.max(...points.map(([x]) => x)), 0.625, 1e-9);
 });

@@ -15,11 +15,14 @@ fn main() {
             sky.suns[0].strength = 1.0 + 0.02 * number as f64;
             renderer.supersede(number);
             let mut first = None;
-            renderer.draw(&PreviewRequest { sky: sky.clone(), width: 960, height: 540, panorama: false, number }, |frame| {
-                if frame.stage == PreviewStage::Refined {
-                    first.get_or_insert(frame.milliseconds);
-                }
-            });
+            renderer.draw(
+                &PreviewRequest { sky: sky.clone(), width: 960, height: 540, panorama: false, number },
+                |frame| {
+                    if frame.stage == PreviewStage::Refined {
+                        first.get_or_insert(frame.milliseconds);
+                    }
+                },
+            );
             times.push(first.expect("a refined picture"));
         }
         // The first is drawn.

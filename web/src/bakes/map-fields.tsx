@@ -24,7 +24,8 @@ const files: { value: FileKind; title: string; help?: string }[] = [
   { value: "exr_float", title: "OpenEXR, float" },
   { value: "hdr", title: "Radiance HDR" },
   { value: "ktx2", title: "KTX2", help: "Cubes alone" },
-  { value: "png", title: "PNG preview", help: "Developed, 8 bits: to look at" },
+  { value: "png", title: "PNG, 8 bits", help: "Developed and dithered: to look at" },
+  { value: "png16", title: "PNG, 16 bits", help: "Developed: to finish elsewhere" },
 ];
 const scales = [
   { value: "nits", title: "cd/m²", help: "Y is luminance" },
@@ -167,9 +168,10 @@ export function BackdropFields({ draft, set, sky }: Fields) {
           value={draft.pictureFile}
           options={[
             { value: "exr", title: "OpenEXR", help: "Linear, cd/m²" },
-            { value: "png", title: "PNG", help: "Developed, 8 bits" },
+            { value: "png16", title: "PNG, 16 bits", help: "Developed: to finish elsewhere" },
+            { value: "png", title: "PNG, 8 bits", help: "Developed and dithered" },
           ]}
-          onChange={(f) => set({ pictureFile: f as "exr" | "png" })}
+          onChange={(f) => set({ pictureFile: f as typeof draft.pictureFile })}
         />
       </FieldLine>
       {draft.pictureFile === "exr" && draft.pictureSky && (

@@ -2,7 +2,8 @@
 
 import type { Sky } from "./sky";
 
-export type FileKind = "exr" | "exr_half" | "exr_float" | "hdr" | "ktx2" | "ktx2_half" | "ktx2_float" | "png";
+export type FileKind =
+  "exr" | "exr_half" | "exr_float" | "hdr" | "ktx2" | "ktx2_half" | "ktx2_float" | "png" | "png16";
 export type LayerSplit = "together" | "each";
 export type LowerFill = "ground" | "mirror" | "black" | { colour: [number, number, number] };
 export type MapSettings = {
@@ -79,7 +80,7 @@ export type BakeDraft = {
   mapLayers: LayerSplit | null;
   pictureWidth: number;
   pictureSky: boolean;
-  pictureFile: "exr" | "png";
+  pictureFile: "exr" | "png" | "png16";
   pictureLayers: LayerSplit | null;
   /** Noise that may be left, percent; null: usual steps. */
   noise: number | null;
@@ -200,7 +201,7 @@ export function draftOf(settings: BakeSettings): BakeDraft {
       purpose: "backdrop",
       pictureWidth: settings.picture.width,
       pictureSky: settings.picture.sky,
-      pictureFile: settings.file === "png" ? "png" : "exr",
+      pictureFile: settings.file === "png" || settings.file === "png16" ? settings.file : "exr",
       pictureLayers: settings.layers ?? null,
       noise: settings.picture.noise_percent ?? null,
     };

@@ -1,7 +1,7 @@
-import type { View } from "../../data/camera";
+import { lensView, type View } from "../../data/camera";
 import type { Sky } from "../../data/sky";
 import { useLooking } from "../store/looking";
-import { dipOf, guideNames, linesOf } from "./guides";
+import { dipOf, frameOf, guideNames, linesOf } from "./guides";
 
 const METRES = 1000;
 
@@ -17,8 +17,14 @@ export function GuideLines({
 }) {
   const guides = useLooking((s) => s.guides);
   const dip = dipOf(sky.eye.altitude_m, sky.air.planet_radius_km * METRES);
-  const shown = guideNames.filter((name) => guides[name].on);
-  if (shown.length === 0) return null;
+  const panorama = useLooking((s) => s.panorama);
+  const on = guideNames.filter((name) => guides[name].on);
+  const drawn = on
+    // Lines that part a frame are the lens's alone.
+    .filter((name) => !panorama || name === "horizon")
+    .map((name) => ({ name: name as string, weight: guides[name].weight, lines: linesOf(name, view, dip) }));
+  if (panorama) drawn.push({ name: "frame", weight: 1, lines: frameOf(lensView(sky.eye), view) });
+  if (drawn.length === 0) return null;
   return (
     <svg
       data-testid="guides"
@@ -27,10 +33,9 @@ export function GuideLines({
       height={height}
       aria-hidden
     >
-      {shown.map((name) =>
-        linesOf(name, view, dip).map((line, i) => {
+      {drawn.map(({ name, weight, lines }) =>
+        lines.map((line, i) => {
           const points = line.map(([x, y]) => `${x * width},${y * height}`).join(" ");
-          const { weight } = guides[name];
           return (
             <g key={`${name}${i}`} data-guide={name} fill="none">
               <polyline points={points} stroke="#000" strokeOpacity="0.45" strokeWidth={weight + 1.5} />

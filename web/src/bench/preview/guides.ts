@@ -108,6 +108,32 @@ export function horizon(view: View, dip: number): Line[] {
   return lines;
 }
 
+/** The frame of another view, in this one. */
+export function frameOf(inner: View, view: View): Line[] {
+  const STEPS = 40;
+  const corners: Line = [
+    [0, 0],
+    [1, 0],
+    [1, 1],
+    [0, 1],
+  ];
+  const edge: Line = corners.flatMap(([x0, y0], i): Line => {
+    const [x1, y1] = corners[(i + 1) % 4] ?? [0, 0];
+    return Array.from({ length: STEPS }, (_, k) => [
+      x0 + ((x1 - x0) * k) / STEPS,
+      y0 + ((y1 - y0) * k) / STEPS,
+    ]);
+  });
+  const lines: Line[] = [[]];
+  for (const [x, y] of [...edge, [0, 0] as [number, number]]) {
+    const seen = view.placeOf(inner.directionAt(x, y));
+    const last = lines.at(-1)?.at(-1);
+    if (last && Math.abs(last[0] - seen.x) > 0.5) lines.push([]);
+    lines.at(-1)?.push([seen.x, seen.y]);
+  }
+  return lines;
+}
+
 /** The lines of one guide. */
 export function linesOf(name: GuideName, view: View, dip: number): Line[] {
   switch (name) {

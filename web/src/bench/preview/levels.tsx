@@ -62,7 +62,9 @@ export function Levels({ frame, grade }: { frame: PreviewFrame; grade: Grade }) 
       drawHistogram(histogram.current, counted);
       drawWaveform(waveform.current, counted);
       if (words.current)
-        words.current.textContent = `${percent(counted.past)} at white, ${percent(counted.black)} black`;
+        words.current.textContent =
+          `${percent(counted.past)} past white, ${percent(counted.white)} shown as white, ` +
+          `${percent(counted.black)} black`;
     }, REST_MS);
     return () => clearTimeout(later);
   }, [frame, grade]);

@@ -50,54 +50,63 @@ export function PictureBar({
     ["keeping", "Read", "A click in the Picture keeps a reading; k keeps what is pointed at"],
   ] as const;
   return (
-    <div
-      data-testid="picture-bar"
-      className="flex min-h-7 shrink-0 items-center gap-3 border-t border-line bg-panel px-3"
-    >
-      <Readings />
-      <span className="flex-1" />
-      {switches.map(([what, title, help]) => (
-        <button
-          key={what}
-          type="button"
-          aria-pressed={looking[what]}
-          title={help}
-          onClick={() => turn(what)}
-          className={
-            "min-h-6 shrink-0 cursor-pointer border-b-2 border-transparent text-quiet hover:text-ink " +
-            "aria-pressed:border-ink aria-pressed:text-ink"
-          }
-        >
-          {title}
-        </button>
-      ))}
-      <Guides />
-      <Button weight="quiet" className="px-1" onClick={() => void save()}>
-        Save picture
-      </Button>
+    <div className="shrink-0 border-t border-line bg-panel px-3" data-testid="picture-bar">
+      <KeptReadings />
+      <div className="flex min-h-7 items-center gap-3">
+        <Pointed />
+        <span className="flex-1" />
+        {switches.map(([what, title, help]) => (
+          <button
+            key={what}
+            type="button"
+            aria-pressed={looking[what]}
+            title={help}
+            onClick={() => turn(what)}
+            className={
+              "min-h-6 shrink-0 cursor-pointer border-b-2 border-transparent text-quiet hover:text-ink " +
+              "aria-pressed:border-ink aria-pressed:text-ink"
+            }
+          >
+            {title}
+          </button>
+        ))}
+        <Guides />
+        <Button weight="quiet" className="px-1" onClick={() => void save()}>
+          Save picture
+        </Button>
+      </div>
     </div>
   );
 }
 
-/** The values under the pointer, and two that were kept, with what lies between them. */
-function Readings() {
+/** The values under the pointer. */
+function Pointed() {
   const pointed = useLooking((s) => s.pointed);
+  return (
+    <p data-testid="pointed" className="min-w-0 truncate font-value text-small">
+      {pointed ? words(pointed) : ""}
+    </p>
+  );
+}
+
+/** Readings that were kept, side by side, and what lies between them. */
+function KeptReadings() {
   const [a, b] = useLooking((s) => s.readings);
   const { dropReadings } = useLooking.getState();
+  if (!a) return null;
   return (
-    <div data-testid="readings" className="min-w-0 truncate font-value text-small">
-      {a && (
-        <>
-          <span className="text-quiet">
-            A {words(a)}
-            {b && ` | B ${words(b)} | A to B ${signed(b.stops - a.stops)} stops`}
-          </span>{" "}
-          <Button weight="quiet" className="px-1" onClick={dropReadings} aria-label="Drop the kept readings">
-            Drop
-          </Button>
-        </>
-      )}
-      <span data-testid="pointed">{pointed ? ` ${words(pointed)}` : ""}</span>
+    <div
+      role="status"
+      aria-label="Kept readings"
+      data-testid="readings"
+      className="flex min-h-7 flex-wrap items-center gap-x-5 border-b border-line font-value text-small"
+    >
+      <span>A {words(a)}</span>
+      {b && <span>B {words(b)}</span>}
+      {b && <span className="text-quiet">A to B {signed(b.stops - a.stops)} stops</span>}
+      <Button weight="quiet" className="ml-auto px-1" onClick={dropReadings}>
+        Drop
+      </Button>
     </div>
   );
 }

@@ -38,8 +38,10 @@ export type Levels = {
   histogram: [Uint32Array, Uint32Array, Uint32Array, Uint32Array];
   /** For each column of the picture, counts of its luminance by display value. */
   waveform: Uint32Array[];
-  /** Shares of pixels with a channel at white, and with all of them black. */
+  /** Share of pixels with a channel past display white before the grade, as the light meter has it. */
   past: number;
+  /** Shares of pixels with a channel at white, and with all of them black. */
+  white: number;
   black: number;
 };
 
@@ -54,9 +56,11 @@ export function levelsOf(frame: Packed, grade: Grade): Levels {
     histogram: [counts(), counts(), counts(), counts()],
     waveform: Array.from({ length: COLUMNS }, counts),
     past: 0,
+    white: 0,
     black: 0,
   };
   const step = Math.max(1, Math.floor(Math.sqrt((frame.width * frame.height) / COUNTED)));
+  const past = 1.2 * 2 ** grade.ev100;
   let count = 0;
   for (let row = 0; row < frame.height; row += step)
     for (let column = 0; column < frame.width; column += step) {
@@ -69,11 +73,13 @@ export function levelsOf(frame: Packed, grade: Grade): Levels {
       });
       const wave = out.waveform[Math.floor((column / frame.width) * COLUMNS)];
       if (wave) wave[y] = (wave[y] ?? 0) + 1;
-      if (Math.max(...shown) >= 254) out.past += 1;
+      if (Math.max(...light) > past) out.past += 1;
+      if (Math.max(...shown) >= 254) out.white += 1;
       if (Math.max(...shown) < 1) out.black += 1;
       count += 1;
     }
   out.past /= Math.max(1, count);
+  out.white /= Math.max(1, count);
   out.black /= Math.max(1, count);
   return out;
 }
