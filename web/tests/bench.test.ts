@@ -2,12 +2,15 @@ import { allNear, at, equal, near, test } from "./check";
 import { layer, sky } from "./samples";
 import { useBench } from "../src/bench/store/bench-store";
 import { hasSelected, layerOf, selectionOf, sunOf } from "../src/bench/store/selection";
+import { partOf, resetOf, takes } from "../src/bench/sheet/parts";
+import { stepName } from "../src/bench/sheet/rows/history-rows";
+import { findCommands } from "../src/bench/shell/commands";
 import { find, fogName, sunLine, sunName, type Group } from "../src/bench/sheet/document-rows";
 import { bracket, deal } from "../src/bench/choices/offers";
 import { atMinute, minuteOf, nearestOnPath, offsetOf } from "../src/bench/day/use-day";
 import type { DayPoint, SkyRecord } from "../src/data/api";
 import { toward } from "../src/data/camera";
-import type { Field, NumberField } from "../src/data/fields";
+import type { Field, NumberField, Schema } from "../src/data/fields";
 import type { Sky } from "../src/data/sky";
 
 /** What the page keeps unsaved changes in. */
@@ -217,4 +220,51 @@ test("a light that is dragged is put where its path comes nearest", () => {
   near(above.apart, 30, 0.01);
   const morning = nearestOnPath(day, "sun", 0, toward(90, -10));
   near(morning.minute, 360, 1e-6, "before its first point");
+});
+
+test("a step of history is told by what it changed", () => {
+  const before = { air: { visibility_km: 90, ozone_du: 300 }, clouds: [layer({ id: "deck", name: "Deck" })] };
+  const after = structuredClone(before);
+  after.air.visibility_km = 12;
+  const [a, b] = [before, after] as unknown as [Sky, Sky];
+  equal(stepName(a, b), "air, visibility km: 12");
+  after.air.ozone_du = 200;
+  equal(stepName(a, b), "air, visibility km: 12, and 1 more");
+  const bare = { ...before, clouds: [] } as unknown as Sky;
+  equal(stepName(a, bare), "Deck deleted");
+});
+
+test("commands are found by what they are called and by what others call them", () => {
+  const done: string[] = [];
+  const commands = [
+    { title: "Bake…", words: "export render", run: () => done.push("bake") },
+    { title: "Levels", words: "histogram", run: () => done.push("levels") },
+  ];
+  equal(
+    findCommands(commands, "exp").map((c) => c.title),
+    ["Bake…"],
+  );
+  equal(
+    findCommands(commands, "hist").map((c) => c.title),
+    ["Levels"],
+  );
+  equal([findCommands(commands, ""), findCommands(commands, "export histogram")], [[], []]);
+});
+
+test("parts go back to what is usual and are taken where they fit", () => {
+  const schema = {
+    $defs: { Air: { properties: { ozone_du: { default: 300 }, visibility_km: { default: 60 } } } },
+    usual: { cumulus_mediocris: layer({ cover: 0.4 }) },
+  } as unknown as Schema;
+  const deck = layer({ id: "deck", name: "Deck", seed: 9, cover: 0.9, slide_east_m: 50 });
+  const own = { air: { ozone_du: 20, visibility_km: 3 }, suns: [], clouds: [deck] } as unknown as Sky;
+  resetOf(own, "air", schema)?.(own);
+  equal(own.air, { ozone_du: 300, visibility_km: 60 });
+  resetOf(own, "layer-deck", schema)?.(own);
+  const { id, name, seed, cover, slide_east_m } = at(own.clouds, 0);
+  equal([id, name, seed, cover, slide_east_m], ["deck", "Deck", 9, 0.4, 50]);
+  equal(resetOf(own, "history", schema), null);
+  equal(partOf(own, "layer-deck")?.kind, "layer");
+  const part = { kind: "layer", value: deck };
+  equal([takes(own, "clouds", part), takes(own, "air", part), takes(own, "air", null)], [true, false, false]);
 });

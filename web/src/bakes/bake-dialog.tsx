@@ -87,7 +87,7 @@ export function BakeDialog({
       )}
       <div className="mt-4 flex justify-end gap-2">
         <Button weight="quiet" onClick={onClose}>
-          Leave it
+          Cancel
         </Button>
         <Button weight="main" disabled={bake.isPending} onClick={() => bake.mutate()}>
           Put it in the queue

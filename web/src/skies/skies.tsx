@@ -333,7 +333,7 @@ function Start({ onClose }: { onClose: () => void }) {
       <div className="mt-3 flex justify-between">
         <Button onClick={() => begin.mutate(null)}>An empty sky</Button>
         <Button weight="quiet" onClick={onClose}>
-          Leave it
+          Cancel
         </Button>
       </div>
     </Dialog>

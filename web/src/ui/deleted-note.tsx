@@ -27,7 +27,7 @@ export function DeletedNote({ onRestored }: { onRestored: () => void }) {
         Bin
       </ViewLink>
       <Button weight="quiet" onClick={() => useDeleted.setState({ list: [] })}>
-        Good
+        Close
       </Button>
     </p>
   );

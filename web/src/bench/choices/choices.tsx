@@ -54,7 +54,7 @@ function Offered({ choice, sky }: { choice: Choice; sky: Sky }) {
           </Button>
         )}
         <Button weight="quiet" className="ml-auto" onClick={() => offer(null)}>
-          Leave it
+          Cancel
         </Button>
       </header>
       <ol

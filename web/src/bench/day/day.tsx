@@ -1,6 +1,7 @@
 import { memo, useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import type { Strip } from "../../data/api";
 import type { Sky } from "../../data/sky";
+import { Button } from "../../ui/button";
 import { useBench } from "../store/bench-store";
 import { atMinute, minuteOf, useDay } from "./use-day";
 
@@ -15,6 +16,9 @@ const clock = (minute: number) => {
   const whole = Math.round(minute);
   return `${String(Math.floor(whole / 60)).padStart(2, "0")}:${String(whole % 60).padStart(2, "0")}`;
 };
+
+/** Elevations whose colour the ribbon shows, across from the sun. */
+const ribbonNames = ["70°", "25°", "5°"];
 
 const eventNames: Record<string, string> = { sunrise: "rise", noon: "noon", sunset: "set" };
 
@@ -38,26 +42,49 @@ export function Day({ sky }: { sky: Sky }) {
     moveTime(((e.clientX - left - LEFT) / (width - LEFT - RIGHT)) * 1440, true);
   };
   const keys = (e: KeyboardEvent) => {
-    const step = { ArrowRight: 10, ArrowUp: 10, ArrowLeft: -10, ArrowDown: -10, PageUp: 60, PageDown: -60 }[
-      e.key
-    ];
+    const step = {
+      ArrowRight: 10,
+      ArrowUp: 10,
+      ArrowLeft: -10,
+      ArrowDown: -10,
+      PageUp: 60,
+      PageDown: -60,
+      Home: -minute,
+      End: 1439 - minute,
+    }[e.key];
     if (step === undefined) return;
     e.preventDefault();
     moveTime(minute + step, false);
   };
+  const bound = sky.suns.some((s) => s.placement.by === "place");
   return (
-    <div ref={box} data-testid="day" className="min-w-0 flex-1 bg-panel select-none">
+    <div
+      ref={box}
+      data-testid="day"
+      data-bound={bound}
+      className="relative min-w-0 flex-1 bg-panel select-none"
+    >
+      {!bound && (
+        <p className="absolute top-0 left-8 z-10 flex items-baseline gap-1">
+          Sun set by hand
+          <Button weight="quiet" className="px-1 py-0 underline" onClick={tie}>
+            Tie it to place and time
+          </Button>
+        </p>
+      )}
       <svg
         width={width}
         height={HEIGHT}
-        className="block cursor-ew-resize touch-none"
+        className={`block cursor-ew-resize touch-none ${bound ? "" : "opacity-45"}`}
         role="slider"
         tabIndex={0}
         aria-label="Time of day"
         aria-valuemin={0}
         aria-valuemax={1439}
         aria-valuenow={minute}
-        aria-valuetext={clock(minute)}
+        aria-valuetext={`${clock(minute)}${sky.place.name ? ` at ${sky.place.name}` : ""}${
+          bound ? "" : ", sun set by hand"
+        }`}
         onPointerDown={(e) => {
           e.currentTarget.setPointerCapture(e.pointerId);
           drag(e);
@@ -68,6 +95,9 @@ export function Day({ sky }: { sky: Sky }) {
         onKeyDown={keys}
       >
         {day && <Hours strip={day} width={width} />}
+        <text x={LEFT} y={11} fill="#b9b9b9" fontSize={10.5} visibility={bound ? "visible" : "hidden"}>
+          {sky.place.name}
+        </text>
         {/* dark under light, so that the hour shows on any colour */}
         {[
           { stroke: "#000", strokeOpacity: 0.5, strokeWidth: 4 },
@@ -103,6 +133,14 @@ function moveTime(minute: number, moving: boolean) {
     const sun = s.suns[0];
     if (!follows && sun) sun.placement = { by: "place" };
   }, moving);
+}
+
+/** The first sun follows place and time from now on. */
+function tie() {
+  useBench.getState().change((s) => {
+    const sun = s.suns[0];
+    if (sun) sun.placement = { by: "place" };
+  });
 }
 
 /** Where a minute stands. */
@@ -191,6 +229,26 @@ const Hours = memo(function Hours({ strip, width }: { strip: Strip; width: numbe
         stroke="#ececec"
         strokeWidth={1.5}
       />
+      {[
+        ["sun", points[8]?.sun_elevation_deg],
+        ["moon", points[8]?.moon_elevation_deg],
+      ].map(([name, height]) => (
+        <text key={name} x={LEFT + 4} y={y(Number(height)) - 3} fill="#b9b9b9" fontSize={10}>
+          {name}
+        </text>
+      ))}
+      {ribbonNames.map((name, i) => (
+        <text
+          key={name}
+          x={LEFT - 4}
+          y={RIBBON.top + (i + 0.5) * RIBBON.row + 3.5}
+          textAnchor="end"
+          fill="#b9b9b9"
+          fontSize={9.5}
+        >
+          {name}
+        </text>
+      ))}
       {strip.ribbon.map((hour) => (
         <g key={hour.minute} aria-hidden>
           {hour.colours.map((c, i) => (

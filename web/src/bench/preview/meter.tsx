@@ -38,14 +38,17 @@ const KEPT = "tenter:meter";
 /** Light meter: what the sky sheds, from the last refined picture; it can stay open. */
 export function Meter() {
   const r = useBench((s) => s.readouts);
+  // What belongs to an older picture is pale until the new one is read.
+  const older = useBench((s) => s.frame !== null && s.readoutsOf < s.frame.number);
   const [open, setOpen] = useState(() => localStorage.getItem(KEPT) === "open");
   const lines = r ? cellsOf(r) : [];
   return (
     <div
       data-testid="meter"
+      data-older={older}
       className="flex min-h-10 shrink-0 items-start border-b border-line bg-panel py-1 pr-2 pl-3"
     >
-      <div className="min-w-0 flex-1">
+      <div className={`min-w-0 flex-1 ${older ? "opacity-50" : ""}`}>
         {lines.slice(0, open ? 2 : 1).map((cells, i) => (
           <dl key={i} className="flex gap-x-5 overflow-x-auto">
             {cells.map(([name, value]) => (

@@ -53,6 +53,7 @@ export function PictureBar({
     <div className="shrink-0 border-t border-line bg-panel px-3" data-testid="picture-bar">
       <KeptReadings />
       <div className="flex min-h-7 items-center gap-3">
+        <Stage />
         <Pointed />
         <span className="flex-1" />
         {switches.map(([what, title, help]) => (
@@ -76,6 +77,18 @@ export function PictureBar({
         </Button>
       </div>
     </div>
+  );
+}
+
+const stages = { coarse: "coarse", refined: "refining", smooth: "refined", readings: "refined" };
+
+/** How far the Picture is. */
+function Stage() {
+  const stage = useBench((s) => s.frame?.stage);
+  return (
+    <p data-testid="stage" className="w-14 shrink-0 text-small text-quiet">
+      {stage ? stages[stage] : "drawing"}
+    </p>
   );
 }
 

@@ -143,16 +143,20 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
     settle();
     if (d && Math.abs(e.clientY - d.y) < 3) select(selection === select_ ? null : select_);
   };
-  const pick = (p: Selection) => ({
+  /** `add`: puts the part into the sky before it is selected. */
+  const pick = (p: Selection, add?: (s: Sky) => void) => ({
     role: "button",
     tabIndex: 0,
     "data-testid": `section-${p}`,
     "aria-pressed": selection === p,
     className: "cursor-pointer",
-    onClick: () => select(selection === p ? null : p),
-    onKeyDown: (e: React.KeyboardEvent) =>
-      (e.key === "Enter" || e.key === " ") && select(selection === p ? null : p),
+    onClick: () => choose(p, add),
+    onKeyDown: (e: React.KeyboardEvent) => (e.key === "Enter" || e.key === " ") && choose(p, add),
   });
+  const choose = (p: Selection, add?: (s: Sky) => void) => {
+    if (add) change(add);
+    select(selection === p && !add ? null : p);
+  };
 
   const eyeY = y(sky.eye.altitude_m);
   const names = nameLines(sky, y);
@@ -315,7 +319,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
           ))}
 
         {/* low fog on the land */}
-        <g {...pick("fog")} aria-label={fogLine(sky)}>
+        <g {...pick("fog", sky.fog.amount > 0 ? undefined : addFog)} aria-label={fogLine(sky)}>
           <rect x={LEFT + 1} y={y(0) - 30} width={right - LEFT} height={30} fill="transparent" />
           {sky.fog.amount > 0 && (
             <polygon
@@ -346,7 +350,8 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
           onPointerMove={move}
           onPointerUp={drop("eye")}
         >
-          <rect x={LEFT} y={eyeY - 12} width={right - LEFT} height={24} fill="transparent" />
+          {/* At the right alone: an eye near the ground must not cover what fog and land are taken by. */}
+          <rect x={LEFT + 76} y={eyeY - 12} width={right - LEFT - 76} height={24} fill="transparent" />
           <line x1={LEFT} x2={right} y1={eyeY} y2={eyeY} stroke="#ececec" strokeDasharray="2 3" />
           <path d={`M${LEFT} ${eyeY - 4} l7 4 l-7 4 z`} fill="#ececec" />
           <text x={right} y={eyeY - 4} textAnchor="end" fill="#ececec" fontSize={11.5}>
@@ -357,7 +362,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
 
         {/* land, and the grade under everything */}
         <line x1={LEFT} x2={width} y1={y(0) + 0.5} y2={y(0) + 0.5} stroke="#ececec" />
-        <g {...pick("land")} aria-label={landLine(sky)}>
+        <g {...pick("land", sky.land.shown ? undefined : addLand)} aria-label={landLine(sky)}>
           <rect x={LEFT} y={y(0) + 1} width={width - LEFT} height={24} fill="transparent" />
           {Array.from({ length: 14 }, (_, i) => (
             <line
@@ -498,6 +503,17 @@ function Beyond({
     </g>
   );
 }
+
+/** A bank that is seen at once; its other values are as they were. */
+const addFog = (s: Sky) => {
+  s.fog.amount = 0.8;
+  s.fog.muted = false;
+};
+
+const addLand = (s: Sky) => {
+  s.land.shown = true;
+  s.land.muted = false;
+};
 
 const windLine = ({ drift }: Sky) =>
   `${showNumber(drift.wind_m_s)} m/s${drift.passed_min > 0 ? `, ${showNumber(drift.passed_min)} min` : ""}`;

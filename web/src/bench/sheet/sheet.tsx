@@ -5,10 +5,13 @@ import { Button } from "../../ui/button";
 import { useBench } from "../store/bench-store";
 import { layerOf, sunOf, type Selection } from "../store/selection";
 import { fogName, groupsOf, sunName } from "./document-rows";
+import { copied, copyPart, partOf, pastePart, resetOf, takes } from "./parts";
+import { AirRows } from "./rows/air-rows";
 import { CloudRows } from "./rows/cloud-rows";
 import { DriftRows } from "./rows/drift-rows";
 import { EyeRows } from "./rows/eye-rows";
 import { GradeRows } from "./rows/grade-rows";
+import { HistoryRows } from "./rows/history-rows";
 import { MoonRows, SunRows } from "./rows/light-rows";
 import { PlaceRows } from "./rows/place-rows";
 import { GroupRows } from "./rows/rows";
@@ -30,6 +33,7 @@ function titleOf(selection: Selection, sky: Sky): string {
     land: "Trial land",
     eye: "Eye",
     grade: "Grade",
+    history: "History",
   };
   return titles[selection] ?? selection;
 }
@@ -61,9 +65,17 @@ export function Sheet({ selection, sky, schema }: { selection: Selection; sky: S
         <h2 ref={title} tabIndex={-1} className="text-large outline-none">
           {titleOf(selection, sky)}
         </h2>
-        <Button weight="quiet" onClick={() => select(null)} aria-label="Fold the sheet away">
-          Fold
-        </Button>
+        <span className="flex">
+          <PartActions selection={selection} sky={sky} schema={schema} />
+          <Button
+            weight="quiet"
+            className="px-2"
+            onClick={() => select(null)}
+            aria-label="Fold the sheet away"
+          >
+            Fold
+          </Button>
+        </span>
       </header>
       <div className="min-h-0 overflow-y-auto px-3 pt-1 pb-3">
         <Controls selection={selection} sky={sky} schema={schema} />
@@ -72,8 +84,40 @@ export function Sheet({ selection, sky, schema }: { selection: Selection; sky: S
   );
 }
 
+/** What can be done with the part as a whole. */
+function PartActions({ selection, sky, schema }: { selection: Selection; sky: Sky; schema: Schema }) {
+  const { change } = useBench.getState();
+  const reset = resetOf(sky, selection, schema);
+  return (
+    <>
+      {partOf(sky, selection) && (
+        <Button weight="quiet" className="px-2" onClick={() => copyPart(sky, selection)}>
+          Copy
+        </Button>
+      )}
+      {takes(sky, selection, copied()) && (
+        <Button weight="quiet" className="px-2" onClick={() => pastePart(selection)}>
+          Paste
+        </Button>
+      )}
+      {reset && (
+        <Button
+          weight="quiet"
+          className="px-2"
+          title="All of this sheet as usual; one undo brings it back"
+          onClick={() => change(reset)}
+        >
+          Reset
+        </Button>
+      )}
+    </>
+  );
+}
+
 function Controls({ selection, sky, schema }: { selection: Selection; sky: Sky; schema: Schema }) {
   if (sunOf(selection) !== null) return <SunRows selection={selection} sky={sky} schema={schema} />;
+  if (selection === "history") return <HistoryRows />;
+  if (selection === "air") return <AirRows sky={sky} schema={schema} />;
   if (selection === "place") return <PlaceRows sky={sky} schema={schema} />;
   if (selection === "moon") return <MoonRows sky={sky} schema={schema} />;
   if (selection === "source") return <SourceRows sky={sky} schema={schema} />;

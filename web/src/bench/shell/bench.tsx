@@ -15,6 +15,7 @@ import { useLooking } from "../store/looking";
 import { hasSelected, selectionOf, type Selection } from "../store/selection";
 import { Choices } from "../choices/choices";
 import { Day } from "../day/day";
+import { commandsOf } from "./commands";
 import { Find } from "./find";
 import { fromTheTop } from "../layers/layers";
 import { Meter } from "../preview/meter";
@@ -150,6 +151,13 @@ export function Bench({ id }: { id: string }) {
       </main>
     );
   if (!sky || !schema.data) return <main className="p-8 text-quiet">Opening…</main>;
+  const commands = commandsOf({
+    bake: () => useBench.getState().setBaking(newDraft()),
+    starters: () => setFlicking(true),
+    keys: () => setKeys(true),
+    wide: () => setWide((v) => !v),
+    go,
+  });
   return (
     <div className="relative flex h-full flex-col">
       <Bar
@@ -186,11 +194,18 @@ export function Bench({ id }: { id: string }) {
         >
           Click on the cloud to take.{" "}
           <Button weight="quiet" onClick={() => useBench.getState().setBaking(cutting)}>
-            Leave it
+            Cancel
           </Button>
         </p>
       )}
-      {finding && <Find sky={sky} schema={schema.data as Schema} onClose={() => setFinding(false)} />}
+      {finding && (
+        <Find
+          sky={sky}
+          schema={schema.data as Schema}
+          commands={commands}
+          onClose={() => setFinding(false)}
+        />
+      )}
       {flicking && <Starters onClose={() => setFlicking(false)} />}
       {keys && <Shortcuts onClose={() => setKeys(false)} />}
     </div>
@@ -319,6 +334,9 @@ function Bar({
       <Button weight="quiet" onClick={redo} disabled={future === 0}>
         Redo
       </Button>
+      <Button weight="quiet" onClick={() => useBench.getState().select("history")}>
+        History
+      </Button>
       {note && (
         <p role="status" className="truncate text-quiet">
           {note.words}{" "}
@@ -328,7 +346,7 @@ function Bar({
             </Button>
           )}
           <Button weight="quiet" onClick={() => notify(null)}>
-            Good
+            Close
           </Button>
         </p>
       )}

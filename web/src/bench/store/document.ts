@@ -35,6 +35,8 @@ export type DocumentState = {
   settle: () => void;
   undo: () => void;
   redo: () => void;
+  /** Goes so many steps back, or on. */
+  step: (steps: number) => void;
   setSaving: (saving: Saving) => void;
   /** Shows another document in the place of the own one, or that again. */
   showPreview: (preview: Sky | null) => void;
@@ -122,6 +124,12 @@ export const documentState: StateCreator<DocumentState> = (set, get) => {
       const next = future[0];
       if (!next || !sky) return;
       setChanged({ sky: next, preview: null, past: [...past, sky], future: future.slice(1) });
+    },
+    step: (steps) => {
+      for (let i = 0; i < Math.abs(steps); i++) {
+        if (steps < 0) get().undo();
+        else get().redo();
+      }
     },
     setSaving: (saving) => set({ saving }),
   };

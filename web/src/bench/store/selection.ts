@@ -1,8 +1,21 @@
 import type { CloudLayer, Sky } from "../../data/sky";
 
-/** What can be selected in the Section. */
+/** What the Sheet is about: a part that is selected in the Section, or the history. */
 export type Selection =
-  "place" | Sun | "moon" | "source" | "air" | "fog" | "clouds" | Layer | "drift" | "land" | "eye" | "grade";
+  | "place"
+  | Sun
+  | "moon"
+  | "source"
+  | "air"
+  | "fog"
+  | "clouds"
+  | Layer
+  | "drift"
+  | "land"
+  | "eye"
+  | "grade"
+  /** What was changed, in place of rows. */
+  | "history";
 /** A cloud layer by its id; "clouds" is where layers are added. */
 type Layer = `layer-${string}`;
 type Sun = `sun${0 | 1 | 2 | 3}`;

@@ -28,6 +28,8 @@ export type ViewState = {
   /** The last readings, of this frame or of one before it. */
   readouts: Readouts | null;
   overhead: Overhead | null;
+  /** The request that the readings are of. */
+  readoutsOf: number;
   note: Note | null;
   /** A colour on its way from one row to another, linear. */
   carried: Rgb | null;
@@ -60,6 +62,7 @@ const cleared = {
   frame: null,
   readouts: null,
   overhead: null,
+  readoutsOf: 0,
   note: null,
   carried: null,
   dragging: false,
@@ -74,8 +77,8 @@ export const viewState: StateCreator<ViewState> = (set) => ({
   // Another layer is not dragged by accident.
   select: (selection) => set({ selection, dragging: false }),
   setFrame: (frame) => {
-    const { readouts, overhead } = frame;
-    set(frame.stage === "readings" ? { readouts, overhead } : { frame });
+    const { readouts, overhead, number } = frame;
+    set(frame.stage === "readings" ? { readouts, overhead, readoutsOf: number } : { frame });
   },
   notify: (words, link) => set({ note: words === null ? null : { words, link } }),
   carry: (carried) => set({ carried }),

@@ -102,7 +102,7 @@ function Exposure({ sky, group }: { sky: Sky; group: Group | undefined }) {
                     })
                   }
                 >
-                  drop
+                  Delete
                 </button>
               </li>
             ))}

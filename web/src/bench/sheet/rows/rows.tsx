@@ -115,9 +115,17 @@ function SwitchRow({
         checked={value}
         onCheckedChange={onChange}
         aria-label={field.title}
-        className="min-h-6 min-w-8 cursor-pointer px-1 data-[state=checked]:underline data-[state=checked]:underline-offset-4"
+        className="group/switch flex min-h-6 cursor-pointer items-center gap-2"
       >
-        {value ? "yes" : "no"}
+        <span className="text-small text-quiet">{value ? "yes" : "no"}</span>
+        <span
+          className={
+            "flex h-4 w-8 items-center rounded-full border border-edge bg-bench px-0.5 " +
+            "group-data-[state=checked]/switch:justify-end group-data-[state=checked]/switch:bg-edge"
+          }
+        >
+          <Toggle.Thumb className="block h-2.5 w-2.5 rounded-full bg-ink" />
+        </span>
       </Toggle.Root>
     </div>
   );
