@@ -49,7 +49,8 @@ async fn guides_lie_over_the_picture() -> Result<()> {
     open.browser.close().await
 }
 
-/// Values under the pointer, two of them kept side by side; false colour with its key; levels and their share.
+/// Values under the pointer, two of them kept side by side; false colour with its key; levels and their
+/// share.
 #[tokio::test(flavor = "multi_thread")]
 async fn values_are_read_off_the_picture() -> Result<()> {
     let open = Open::new("Fair weather for the ferry").await?;

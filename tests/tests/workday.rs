@@ -1,5 +1,5 @@
-//! A day's work at the Bench, in a real browser: history, parts carried and put back, other worlds, fog and land
-//! that are there at once, the day of a sun that is set by hand, and commands by plain words.
+//! A day's work at the Bench, in a real browser: history, parts carried and put back, other worlds, fog and
+//! land that are there at once, the day of a sun that is set by hand, and commands by plain words.
 
 use anyhow::{Context, Result};
 use serde_json::{Value, json};

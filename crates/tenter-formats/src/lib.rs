@@ -1,4 +1,5 @@
-//! Open formats: OpenEXR, KTX2 and Radiance HDR maps, PNG pictures, tables of colours, and packed frames for the browser.
+//! Open formats: OpenEXR, KTX2 and Radiance HDR maps, PNG pictures, tables of colours, and packed frames for
+//! the browser.
 
 pub mod cube_lut;
 pub mod exr_map;

@@ -36,7 +36,8 @@ pub(crate) struct Wanted {
 }
 
 /// The grade of a document as a .cube file, without its exposure.
-#[utoipa::path(post, path = "/api/grade.cube", request_body = Wanted, responses((status = 200), (status = 422)))]
+#[utoipa::path(post, path = "/api/grade.cube", request_body = Wanted,
+    responses((status = 200), (status = 422)))]
 pub(crate) async fn lut(State(s): State<Server>, Json(wanted): Json<Wanted>) -> Reply<Response> {
     let Wanted { document, size, input, title } = wanted;
     if !cube_lut::SIZES.contains(&size) {

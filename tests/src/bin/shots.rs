@@ -57,6 +57,42 @@ async fn main() -> Result<()> {
         shot(name).await?;
     }
 
+    // Composition and values, the whole sky around, and the grade.
+    browser.driver.goto(format!("{}/sky/{}", server.url, id(1))).await?;
+    browser.wait(smooth, 60).await?;
+    let guides = json!({"thirds": {"on": true, "weight": 1}, "horizon": {"on": true, "weight": 2},
+        "title": {"on": true, "weight": 1}});
+    let looking = json!({"state": {"guides": guides, "levels": true}, "version": 0});
+    browser.eval(&format!("localStorage.setItem('tenter:looking', JSON.stringify({looking}))")).await?;
+    browser.driver.refresh().await?;
+    browser.wait(smooth, 60).await?;
+    let canvas = browser.find("[data-testid=picture] canvas").await?;
+    let keys = async |keys: &str| browser.driver.action_chain().send_keys(keys).perform().await;
+    for (dx, dy) in [(0, 0), (120, -70)] {
+        let place = browser.driver.action_chain().move_to_element_center(&canvas).move_by_offset(dx, dy);
+        place.perform().await?;
+        keys("k").await?;
+    }
+    tokio::time::sleep(std::time::Duration::from_secs(1)).await;
+    shot("bench-composition").await?;
+    keys("lp").await?;
+    tokio::time::sleep(std::time::Duration::from_secs(1)).await;
+    browser.wait(smooth, 90).await?;
+    shot("bench-around").await?;
+    browser.eval("localStorage.removeItem('tenter:looking')").await?;
+    browser.driver.goto(format!("{}/sky/{}", server.url, id(1))).await?;
+    browser.wait(smooth, 60).await?;
+    keys("5").await?;
+    for part in ["Lens, contrast", "Lift, gamma", "Drawn curves"] {
+        let heading = format!(
+            "[...document.querySelectorAll('aside h3 button')].find(b => b.innerText.startsWith('{part}'))"
+        );
+        browser.eval(&format!("{heading}.click()")).await?;
+    }
+    browser.eval("document.querySelector('[data-testid=wheel-gain]').scrollIntoView()").await?;
+    browser.wait(smooth, 60).await?;
+    shot("bench-grade").await?;
+
     // A gap drawn into a lid of cloud, on the plan in the Sheet.
     let lid =
         (0..).find(|i| skies[*i]["name"].as_str().is_none_or(|n| n.starts_with("Lid over"))).unwrap_or(0);

@@ -50,10 +50,18 @@ pub struct ToneRanges {
     #[schemars(title = "Lights", range(min = -0.4, max = 0.4), extend("unit" = "", "soft" = [-0.4, 0.4]))]
     pub lights: f64,
     /// Display value up to which shadows reach.
-    #[schemars(title = "Shadows end", range(min = 0.05, max = 0.95), extend("unit" = "", "soft" = [0.1, 0.6]))]
+    #[schemars(
+        title = "Shadows end",
+        range(min = 0.05, max = 0.95),
+        extend("unit" = "", "soft" = [0.1, 0.6])
+    )]
     pub shadows_end: f64,
     /// Display value from which lights begin.
-    #[schemars(title = "Lights begin", range(min = 0.05, max = 0.95), extend("unit" = "", "soft" = [0.4, 0.9]))]
+    #[schemars(
+        title = "Lights begin",
+        range(min = 0.05, max = 0.95),
+        extend("unit" = "", "soft" = [0.4, 0.9])
+    )]
     pub lights_begin: f64,
 }
 
