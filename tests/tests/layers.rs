@@ -18,7 +18,7 @@ async fn layers_are_added_doubled_and_shown_alone() -> Result<()> {
     let open = Open::new("Fair weather for the ferry").await?;
     let browser = &open.browser;
     browser.find("[data-testid=section-clouds]").await?.click().await?;
-    browser.press("Altocumulus 3600 m").await?;
+    browser.find("[data-testid=kind-altocumulus]").await?.click().await?;
     browser.wait(&format!("{LAYERS} === 2"), 10).await?;
     let document = open.document().await?;
     let added = &layers(&document)[1];

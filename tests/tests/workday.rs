@@ -138,3 +138,47 @@ async fn find_does_commands() -> Result<()> {
     browser.wait(&format!("{older} === 'false'"), 60).await?;
     open.browser.close().await
 }
+
+/// Ways lie in a dock under the Picture, with the sky as it is among them; each is shown large while it is
+/// pointed at or has the focus, and only what is taken changes the document. A rectangle drawn in the Picture
+/// is sought.
+#[tokio::test(flavor = "multi_thread")]
+async fn choices_leave_the_picture_in_sight() -> Result<()> {
+    let open = Open::new("Fair weather for the ferry").await?;
+    let browser = &open.browser;
+    let before = open.document().await?;
+    open.keys("3").await?;
+    browser.press("Deal").await?;
+    browser.find("[data-testid=choice-own]").await?;
+    let clear = "(() => { const box = s => document.querySelector(s).getBoundingClientRect(); \
+        return box('[data-testid=picture]').bottom <= box('[data-testid=choices]').top + 1 })()";
+    browser.wait(clear, 20).await?;
+    let number = "Number(document.querySelector('[data-testid=picture]').dataset.number)";
+    let shown = browser.eval(number).await?.as_f64().unwrap_or(0.0);
+    let second = browser.find("[data-testid=choices] li:nth-child(2) button").await?;
+    browser.driver.action_chain().move_to_element_center(&second).perform().await?;
+    browser.wait(&format!("{number} > {shown} && {REFINED}"), 60).await?;
+    assert_eq!(open.document().await?, before, "it is only looked at");
+    open.keys("\u{e00c}").await?;
+    browser.wait("!document.querySelector('[data-testid=choices]')", 10).await?;
+    assert_eq!(open.document().await?, before);
+
+    // By keys: from one way to the next, and taken.
+    browser.press("Deal").await?;
+    browser.find("[data-testid=choice-own]").await?;
+    open.keys("\u{e014}\u{e014}\u{e007}").await?;
+    browser.wait("!document.querySelector('[data-testid=choices]')", 10).await?;
+    let taken = open.document().await?;
+    let seed = |document: &Value| document["clouds"][0]["seed"].as_u64();
+    assert_eq!(seed(&taken), seed(&before).map(|s| s + 2));
+
+    let free =
+        "[...document.querySelectorAll('[data-testid=seek] button')].find(b => b.innerText === 'free')";
+    browser.eval(&format!("{free}.click()")).await?;
+    let picture = browser.find("[data-testid=picture] canvas").await?;
+    browser.drag(&picture, 120, 60, 6).await?;
+    browser.wait("document.querySelectorAll('[data-testid=choice]').length > 0", 120).await?;
+    let title = browser.eval("document.querySelector('[data-testid=choices] h2').innerText").await?;
+    assert!(title.as_str().is_some_and(|t| t.contains("that part free")), "{title}");
+    open.browser.close().await
+}

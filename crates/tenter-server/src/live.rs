@@ -1,10 +1,10 @@
 //! Live pictures over one WebSocket.
 //!
 //! A message from the viewer is a request: `{"number", "width", "height", "sky"}`, and `"panorama": true` for
-//! the whole sphere in place of what the lens shows. Each picture comes back as one binary message: the length
-//! of a JSON header (u32, little-endian), the header padded to a multiple of 4 bytes, the pixels as RGB9_E5
-//! words row by row, and the sun's mask as 32-bit floats. A request that can't be granted is answered with
-//! text: `{"number", "problems"}`.
+//! the whole sphere in place of what the lens shows. Each picture comes back as one binary message: the
+//! length of a JSON header (u32, little-endian), the header padded to a multiple of 4 bytes, the pixels as
+//! RGB9_E5 words row by row, and the sun's mask as 32-bit floats. A request that can't be granted is answered
+//! with text: `{"number", "problems"}`.
 
 use crate::Server;
 use crate::memory;

@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState, type KeyboardEvent } from "react";
 import type { Sky } from "../../data/sky";
 import { Button } from "../../ui/button";
 import { useBench } from "../store/bench-store";
@@ -6,46 +6,62 @@ import type { Choice } from "../store/view";
 import { SmallPicture } from "./small-picture";
 
 /** Of a picture that is asked for, pixels. */
-const WIDTH = 320;
-/** Pictures side by side, if there are more than five. */
-const ACROSS = 3;
+const WIDTH = 240;
 
-/** Ways the sky could be, as pictures over the Picture; one is taken, or none. */
+/** Ways the sky could be, as pictures in a dock under the Picture; one is taken, or none. */
 export function Choices({ sky }: { sky: Sky }) {
   const choice = useBench((s) => s.choice);
   return choice ? <Offered key={choice.title} choice={choice} sky={sky} /> : null;
 }
 
+type Way = Choice["options"][number];
+
+/** What the sky is now, where no way says so. */
+const asItIs: Way = { label: "as it is", edit: () => {}, now: true };
+
 function Offered({ choice, sky }: { choice: Choice; sky: Sky }) {
-  const { change, offer } = useBench.getState();
+  const { change, offer, showPreview } = useBench.getState();
+  const list = useRef<HTMLOListElement>(null);
   // The focus goes back to where it was when the ways were offered.
   const [before] = useState(() => document.activeElement);
   useEffect(
     () => () => {
+      showPreview(null);
       if (before instanceof HTMLElement && before.isConnected) before.focus();
     },
-    [before],
+    [before, showPreview],
   );
   // What the ways start from: the sky as it was when they were offered.
   const [own] = useState(sky);
-  const across = choice.options.length > 5 ? ACROSS : choice.options.length;
-  const take = (edit: (s: Sky) => void) => {
+  const ways = choice.options.some((o) => o.now) ? choice.options : [...choice.options, asItIs];
+  const take = ({ edit }: Way) => {
+    showPreview(null);
     change(edit);
     offer(null);
+  };
+  /** Shows a way large while it is pointed at, or has the focus. */
+  const show = (way: Way | null) => showPreview(way && !way.now ? edited(own, way.edit) : null);
+  const press = (e: KeyboardEvent) => {
+    if (e.key === "Escape") {
+      e.stopPropagation();
+      return offer(null);
+    }
+    const step = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 }[e.key];
+    const buttons = [...(list.current?.querySelectorAll("button") ?? [])];
+    const at = buttons.findIndex((b) => b === document.activeElement);
+    if (!step || at < 0) return;
+    e.preventDefault();
+    buttons[(at + step + buttons.length) % buttons.length]?.focus();
   };
   return (
     <section
       aria-label={choice.title}
       data-testid="choices"
       data-own-keys
-      className="absolute right-0 bottom-0 left-0 z-20 border-t border-line bg-panel p-3 shadow-float"
-      onKeyDown={(e) => {
-        if (e.key !== "Escape") return;
-        e.stopPropagation();
-        offer(null);
-      }}
+      className="max-h-[45%] shrink-0 overflow-y-auto border-t border-line bg-panel px-3 py-2"
+      onKeyDown={press}
     >
-      <header className="mb-2 flex items-center gap-3">
+      <header className="mb-1 flex items-center gap-3">
         <h2 className="text-large">{choice.title}</h2>
         {choice.note && <p className="text-quiet">{choice.note}</p>}
         {choice.more && (
@@ -57,25 +73,21 @@ function Offered({ choice, sky }: { choice: Choice; sky: Sky }) {
           Cancel
         </Button>
       </header>
-      <ol
-        className="grid gap-2"
-        style={{
-          gridTemplateColumns: `repeat(${across}, minmax(0, 1fr))`,
-          maxWidth: widest(across, Math.ceil(choice.options.length / across)),
-        }}
-      >
-        {choice.options.map((option, i) => (
-          <li key={`${choice.title} ${option.label}`}>
+      <ol ref={list} className="flex flex-wrap gap-2" onPointerLeave={() => show(null)}>
+        {ways.map((way) => (
+          <li key={`${choice.title} ${way.label}`} className="w-28">
             <button
               type="button"
-              data-testid="choice"
-              autoFocus={i === 0}
-              onClick={() => take(option.edit)}
+              data-testid={way === asItIs ? "choice-own" : "choice"}
+              autoFocus={way.now}
+              onClick={() => take(way)}
+              onFocus={() => show(way)}
+              onPointerEnter={() => show(way)}
               className="block w-full cursor-pointer text-left focus-visible:outline-2 focus-visible:outline-accent-light"
             >
-              <SmallPicture document={() => edited(own, option.edit)} width={WIDTH} />
-              <span className={`font-value text-small ${option.now ? "text-ink underline" : "text-quiet"}`}>
-                {option.label}
+              <SmallPicture document={() => edited(own, way.edit)} width={WIDTH} />
+              <span className={`font-value text-small ${way.now ? "text-ink" : "text-quiet"}`}>
+                {way.label}
               </span>
             </button>
           </li>
@@ -90,6 +102,3 @@ function edited(own: Sky, edit: (s: Sky) => void): Sky {
   edit(document);
   return document;
 }
-
-/** So wide that pictures, with a line of words under each, leave some of the Picture to be seen. */
-const widest = (across: number, rows: number) => `calc((64vh / ${rows} - 24px) * ${(across * 16) / 9})`;

@@ -79,7 +79,7 @@ function offered(
 
 /** Finds what of a layer fulfils a wish and offers it as pictures. */
 export function Seek({ sky, layer, schema }: { sky: Sky; layer: CloudLayer; schema: Schema }) {
-  const { offer, notify } = useBench.getState();
+  const { offer, notify, drawFrame } = useBench.getState();
   const [by, setBy] = useState<SearchVariable>("slide");
   const [share, setShare] = useState("40");
   const [spot, setSpot] = useState({ east: "0", north: "2" });
@@ -106,6 +106,12 @@ export function Seek({ sky, layer, schema }: { sky: Sky; layer: CloudLayer; sche
       north_m: 1000 * north,
       lit,
     });
+  const framing = useBench((s) => s.framing !== null);
+  /** A rectangle that is drawn in the Picture. */
+  const seekFrame = (filled: boolean) =>
+    drawFrame(
+      (frame) => void seek(`that part ${filled ? "filled" : "free"}`, { of: "frame", ...frame, filled }),
+    );
   const number = "h-6 w-10 border border-edge bg-bench text-right font-value";
   return (
     <fieldset disabled={busy} className="py-1" data-testid="seek">
@@ -140,6 +146,14 @@ export function Seek({ sky, layer, schema }: { sky: Sky; layer: CloudLayer; sche
           <option key={words}>{words}</option>
         ))}
       </select>
+      <div className="mt-1 flex flex-wrap items-baseline gap-x-2 text-quiet">
+        {framing ? "Draw it in the Picture" : "a part of the Picture"}
+        {(["free", "filled"] as const).map((what) => (
+          <Button key={what} weight="quiet" onClick={() => seekFrame(what === "filled")}>
+            {what}
+          </Button>
+        ))}
+      </div>
       <div className="mt-1 flex items-baseline gap-2">
         <label className="text-quiet">
           direct sun{" "}

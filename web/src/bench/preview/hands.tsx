@@ -1,4 +1,4 @@
-import { useRef, type PointerEvent } from "react";
+import { useRef, useState, type PointerEvent } from "react";
 import { api } from "../../data/api";
 import { anglesOf, toward, type Direction, type Seen, type View } from "../../data/camera";
 import type { Placement, Sky } from "../../data/sky";
@@ -6,6 +6,7 @@ import { useDay } from "../day/use-day";
 import { useBench } from "../store/bench-store";
 import { useLooking } from "../store/looking";
 import { layerOf, type Selection } from "../store/selection";
+import type { Frame } from "../store/view";
 import { layerAt } from "./drag-layer";
 import { exposedGrade } from "./exposure";
 import { moveLight } from "./move-light";
@@ -76,12 +77,14 @@ export function Hands({
   size: { width: number; height: number };
   shown: boolean;
 }) {
-  const { change, settle, select, pick } = useBench.getState();
+  const { change, settle, select, pick, drawFrame } = useBench.getState();
   const picking = useBench((s) => s.picking);
   const cutting = useBench((s) => s.cutting);
   const keeping = useLooking((s) => s.keeping);
   const readings = useLooking((s) => s.readings);
   const { point, keepReading } = useLooking.getState();
+  const framing = useBench((s) => s.framing);
+  const [drawn, setDrawn] = useState<[Place, Place] | null>(null);
   const day = useDay(sky);
   const dragging = useBench((s) => s.dragging);
   const selection = useBench((s) => s.selection);
@@ -89,7 +92,7 @@ export function Hands({
   const held = useRef<{ place: [number, number]; slide: [number, number] } | null>(null);
   const eye = sky.eye;
   const index = layerOf(selection, sky);
-  const placeUnder = (e: PointerEvent<Element>): [number, number] => {
+  const placeUnder = (e: PointerEvent<Element>): Place => {
     const box = e.currentTarget.getBoundingClientRect();
     return [(e.clientX - box.left) / box.width, (e.clientY - box.top) / box.height];
   };
@@ -113,6 +116,11 @@ export function Hands({
         void cutOut(sky, ...placeUnder(e));
         return;
       }
+      if (framing) {
+        e.currentTarget.setPointerCapture(e.pointerId);
+        setDrawn([placeUnder(e), placeUnder(e)]);
+        return;
+      }
       if (keeping) {
         read(e);
         keepReading();
@@ -128,6 +136,7 @@ export function Hands({
       from.current = { x: e.clientX, y: e.clientY, heading: eye.heading_deg, pitch: eye.pitch_deg };
     },
     onPointerMove: (e: PointerEvent<HTMLDivElement>) => {
+      if (drawn) return setDrawn([drawn[0], placeUnder(e)]);
       const hold = held.current;
       const to = hold && dragged(e);
       if (hold && to)
@@ -148,6 +157,15 @@ export function Hands({
       }, true);
     },
     onPointerUp: () => {
+      if (drawn) {
+        setDrawn(null);
+        const frame = frameBetween(...drawn);
+        // A press without a way drawn is no rectangle; it is still waited for.
+        if (frame.right - frame.left > 0.01 && frame.bottom - frame.top > 0.01) {
+          drawFrame(null);
+          framing?.(frame);
+        }
+      }
       from.current = null;
       held.current = null;
       settle();
@@ -176,9 +194,14 @@ export function Hands({
   });
 
   const cursor =
-    picking || cutting || keeping ? "cursor-crosshair" : dragging ? "cursor-grab active:cursor-grabbing" : "";
+    picking || cutting || keeping || framing
+      ? "cursor-crosshair"
+      : dragging
+        ? "cursor-grab active:cursor-grabbing"
+        : "";
   return (
     <div className={`absolute inset-0 touch-none overflow-hidden ${cursor}`} {...turn}>
+      {drawn && <Drawn frame={frameBetween(...drawn)} />}
       {readings.map((reading, i) => (
         <ReadingMark key={i} name={"AB"[i] ?? ""} place={view.placeOf(reading.direction)} />
       ))}
@@ -199,6 +222,32 @@ export function Hands({
     </div>
   );
 }
+
+type Place = [number, number];
+
+function frameBetween([x0, y0]: Place, [x1, y1]: Place): Frame {
+  const inside = (v: number) => clamp(v, 0, 1);
+  return {
+    left: inside(Math.min(x0, x1)),
+    right: inside(Math.max(x0, x1)),
+    top: inside(Math.min(y0, y1)),
+    bottom: inside(Math.max(y0, y1)),
+  };
+}
+
+/** The rectangle that is being drawn. */
+const Drawn = ({ frame: { left, right, top, bottom } }: { frame: Frame }) => (
+  <span
+    aria-hidden
+    className="pointer-events-none absolute border-2 border-dashed border-white outline outline-black/50"
+    style={{
+      left: `${100 * left}%`,
+      width: `${100 * (right - left)}%`,
+      top: `${100 * top}%`,
+      height: `${100 * (bottom - top)}%`,
+    }}
+  />
+);
 
 /** Where a reading was kept. */
 function ReadingMark({ name, place }: { name: string; place: Seen }) {

@@ -75,6 +75,8 @@ export function Bench({ id }: { id: string }) {
         cutting,
         setBaking,
         setCutting,
+        framing,
+        drawFrame,
       } = useBench.getState();
       if (!isForBench(e)) return;
       if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "z" && !isUnentered(e)) {
@@ -89,6 +91,7 @@ export function Bench({ id }: { id: string }) {
           setCutting(null);
           setBaking(cutting);
         } else if (picking) pick(null);
+        else if (framing) drawFrame(null);
         else if (choice) offer(null);
         else if (flicking) setFlicking(false);
         else if (finding) setFinding(false);
@@ -176,10 +179,8 @@ export function Bench({ id }: { id: string }) {
             </div>
           )}
           {!wide && <Meter />}
-          <div className="relative flex min-h-0 flex-1">
-            <Picture handles={handles} />
-            <Choices sky={sky} />
-          </div>
+          <Picture handles={handles} />
+          <Choices sky={sky} />
         </Columns>
       </div>
       {baking && <BenchBake draft={baking} />}

@@ -22,6 +22,9 @@ export type Choice = {
 
 export type Rgb = [number, number, number];
 
+/** A part of the Picture, in shares from its upper left. */
+export type Frame = { left: number; right: number; top: number; bottom: number };
+
 export type ViewState = {
   selection: Selection | null;
   frame: PreviewFrame | null;
@@ -43,12 +46,15 @@ export type ViewState = {
   cutting: BakeDraft | null;
   /** Who gets the colour of the next place that is clicked in the Picture. */
   picking: ((light: Rgb) => void) | null;
+  /** Who gets the next rectangle that is drawn in the Picture. */
+  framing: ((frame: Frame) => void) | null;
   select: (selection: Selection | null) => void;
   /** Takes a picture, or readings. */
   setFrame: (frame: PreviewFrame) => void;
   notify: (words: string | null, link?: Note["link"]) => void;
   carry: (colour: Rgb) => void;
   pick: (then: ((light: Rgb) => void) | null) => void;
+  drawFrame: (then: ((frame: Frame) => void) | null) => void;
   offer: (choice: Choice | null) => void;
   setDragging: (dragging: boolean) => void;
   setBaking: (baking: BakeDraft | null) => void;
@@ -68,6 +74,7 @@ const cleared = {
   dragging: false,
   choice: null,
   picking: null,
+  framing: null,
   baking: null,
   cutting: null,
 } satisfies Partial<ViewState>;
@@ -83,6 +90,7 @@ export const viewState: StateCreator<ViewState> = (set) => ({
   notify: (words, link) => set({ note: words === null ? null : { words, link } }),
   carry: (carried) => set({ carried }),
   pick: (picking) => set({ picking }),
+  drawFrame: (framing) => set({ framing }),
   offer: (choice) => set({ choice }),
   setDragging: (dragging) => set({ dragging }),
   setBaking: (baking) => set({ baking }),

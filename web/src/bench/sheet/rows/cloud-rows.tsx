@@ -11,6 +11,7 @@ import { Profile } from "../../layers/profile";
 import { Regions } from "../../layers/regions/regions";
 import { Row } from "../row";
 import { Seek } from "../../choices/seek";
+import { SmallPicture } from "../../choices/small-picture";
 import { setThickness, thicknessOf } from "../../layers/thickness";
 import { ChoiceRow, Rows } from "./rows";
 
@@ -196,6 +197,9 @@ export function CloudRows({ selection, sky, schema }: { selection: Selection; sk
         {varietyOf(thickness)}
       </p>
       {rows(fields.filter((f) => f.name === "cover"))}
+      <Disclosure title="Seek">
+        <Seek sky={sky} layer={layer} schema={schema} />
+      </Disclosure>
       {rows(fields.filter((f) => f.name !== "cover" && !grouped.has(f.name)))}
       {GROUPS.map(({ title, names }) => (
         <Disclosure key={title} title={title} open={title !== "Light"}>
@@ -206,12 +210,34 @@ export function CloudRows({ selection, sky, schema }: { selection: Selection; sk
       <Disclosure title="Cover regions">
         <Regions key={layer.id} sky={sky} index={index} schema={schema} />
       </Disclosure>
-      <Disclosure title="Seek">
-        <Seek sky={sky} layer={layer} schema={schema} />
-      </Disclosure>
     </>
   );
 }
+
+/** What a painter would call a kind. */
+const plainNames: Record<CloudKind, string> = {
+  cumulus_humilis: "Small fair-weather heaps",
+  cumulus_mediocris: "Heaps",
+  cumulus_congestus: "Towers",
+  cumulonimbus: "Thunder tower with an anvil",
+  stratocumulus: "Low rolls and slabs",
+  stratus: "Low grey lid",
+  nimbostratus: "Rain deck",
+  altocumulus: "Flock of small heaps",
+  altostratus: "Grey veil, sun as through milk glass",
+  cirrocumulus: "Fine ripples, high up",
+  cirrostratus: "Thin veil with a ring",
+  cirrus_fibratus: "High threads",
+  cirrus_uncinus: "Hooked threads",
+  contrail: "Trail of an aircraft",
+};
+
+/** A sky with one layer, looked at as it is. */
+const alone = (sky: Sky, layer: CloudLayer): Sky => ({
+  ...sky,
+  clouds: [layer],
+  fog: { ...sky.fog, amount: 0 },
+});
 
 /** Kinds to add, each at its usual altitude, from the highest down. */
 function NewLayer({ sky, schema }: { sky: Sky; schema: Schema }) {
@@ -226,23 +252,34 @@ function NewLayer({ sky, schema }: { sky: Sky; schema: Schema }) {
       <p className="mb-2 text-quiet">
         {sky.clouds.length === 0 ? "No cloud layer yet. Add one of a kind:" : "Add a layer of a kind:"}
       </p>
-      <div className="flex flex-col items-start gap-1">
+      <ul>
         {kinds.map(([kind, layer]) => (
-          <Button
-            key={kind}
-            weight="quiet"
-            onClick={() => {
-              change((s) => {
-                addLayer(s, layer, kind.replaceAll("_", "-"));
-              });
-              const added = useBench.getState().sky?.clouds.at(-1);
-              if (added) select(selectionOf(added));
-            }}
-          >
-            {words(kind)} <span className="font-value text-quiet">{showNumber(layer.base_m)} m</span>
-          </Button>
+          <li key={kind}>
+            <button
+              type="button"
+              data-testid={`kind-${kind}`}
+              className="flex w-full cursor-pointer gap-2 py-1 text-left hover:bg-raised"
+              onClick={() => {
+                change((s) => {
+                  addLayer(s, layer, kind.replaceAll("_", "-"));
+                });
+                const added = useBench.getState().sky?.clouds.at(-1);
+                if (added) select(selectionOf(added));
+              }}
+            >
+              <span className="w-20 shrink-0">
+                <SmallPicture document={() => alone(sky, layer)} width={160} />
+              </span>
+              <span className="min-w-0 leading-tight">
+                {plainNames[kind]}
+                <span className="block text-small text-quiet">
+                  {words(kind)} <span className="font-value">{showNumber(layer.base_m)} m</span>
+                </span>
+              </span>
+            </button>
+          </li>
         ))}
-      </div>
+      </ul>
     </div>
   );
 }
