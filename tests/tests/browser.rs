@@ -375,7 +375,8 @@ async fn rows_take_arithmetic_and_refuse_nonsense() -> Result<()> {
 async fn the_shader_develops_as_the_core_does() -> Result<()> {
     let server = TestServer::start_with(&["--no-worker"]).await?;
     let browser = Browser::open(800, 600).await?;
-    browser.driver.goto(&server.url).await?;
+    let sky = server.skies().await?.swap_remove(0);
+    browser.driver.goto(format!("{}/sky/{}", server.url, sky["id"].as_str().unwrap_or_default())).await?;
     browser.wait("!!window.tenterDevelopWords", 20).await?;
     let light: Vec<[f32; 3]> = (0..512)
         .map(|i| {

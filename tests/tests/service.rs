@@ -272,3 +272,24 @@ async fn choices_are_drawn_and_slides_are_sought() -> Result<()> {
     assert!(refused.to_string().contains("nobody"), "{refused}");
     Ok(())
 }
+
+/// The wall of skies opens with little to load, compressed; what carries its content in its name is kept.
+#[tokio::test]
+async fn what_the_page_loads_is_small_and_kept() -> Result<()> {
+    let server = TestServer::start_with(&["--no-worker"]).await?;
+    let page = client().get(&server.url).send().await?.text().await?;
+    let names: Vec<&str> = page.split('"').filter(|part| part.starts_with("/assets/")).collect();
+    assert!(names.iter().any(|name| name.ends_with(".js")), "{page}");
+    let mut bytes = 0;
+    for name in names {
+        let url = format!("{}{name}", server.url);
+        let answer = client().get(url).header("accept-encoding", "gzip").send().await?;
+        let header =
+            |name: &str| answer.headers().get(name).and_then(|v| v.to_str().ok()).unwrap_or_default();
+        assert_eq!(header("content-encoding"), "gzip", "{name}");
+        assert!(header("cache-control").contains("immutable"), "{name}");
+        bytes += answer.bytes().await?.len();
+    }
+    assert!(bytes < 200_000, "{bytes}");
+    Ok(())
+}

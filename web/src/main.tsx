@@ -1,15 +1,16 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { Tooltip } from "radix-ui";
 import { createRoot } from "react-dom/client";
-import { Bakes } from "./bakes/bakes";
-import { saveNow } from "./bench/store/autosave";
-import { Bench } from "./bench/shell/bench";
-import { Inspect } from "./inspect/inspect";
-import { developWords } from "./bench/preview/display-transform";
+import { lazy, Suspense } from "react";
 import "./theme/theme.css";
 import { usePath } from "./route";
 import { Bin } from "./skies/bin";
 import { Skies } from "./skies/skies";
+
+// What is not the wall of skies comes when it is gone to.
+const Bench = lazy(() => import("./bench/shell/bench").then((m) => ({ default: m.Bench })));
+const Inspect = lazy(() => import("./inspect/inspect").then((m) => ({ default: m.Inspect })));
+const Bakes = lazy(() => import("./bakes/bakes").then((m) => ({ default: m.Bakes })));
 
 function App() {
   const path = usePath();
@@ -20,9 +21,6 @@ function App() {
   return path === "/bakes" ? <Bakes /> : <Skies />;
 }
 
-// For the test that holds the shader against the core.
-Object.assign(window, { tenterDevelopWords: developWords });
-
 // Offline is told at once: nothing waits in secret for the line to come back.
 const client = new QueryClient({
   defaultOptions: {
@@ -31,15 +29,14 @@ const client = new QueryClient({
   },
 });
 
-// A page that is left, hidden or closed leaves nothing unsaved.
-window.addEventListener("pagehide", saveNow);
-document.addEventListener("visibilitychange", () => document.visibilityState === "hidden" && saveNow());
 const root = document.getElementById("root");
 if (root)
   createRoot(root).render(
     <QueryClientProvider client={client}>
       <Tooltip.Provider delayDuration={350}>
-        <App />
+        <Suspense fallback={<main className="p-8 text-quiet">Opening…</main>}>
+          <App />
+        </Suspense>
       </Tooltip.Provider>
     </QueryClientProvider>,
   );

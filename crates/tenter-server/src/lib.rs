@@ -27,7 +27,7 @@ use axum::extract::{ConnectInfo, DefaultBodyLimit};
 use axum::http::{HeaderName, HeaderValue, Request, StatusCode};
 use axum::middleware::from_fn_with_state;
 use axum::response::{IntoResponse, Response};
-use axum::routing::get;
+use axum::routing::{any, get};
 use axum_prometheus::{EndpointLabel, PrometheusMetricLayerBuilder};
 use std::any::Any;
 use std::net::SocketAddr;
@@ -39,6 +39,7 @@ use tenter_render::prepare::SceneCache;
 use tokio::net::TcpListener;
 use tower_http::ServiceBuilderExt;
 use tower_http::catch_panic::CatchPanicLayer;
+use tower_http::compression::CompressionLayer;
 use tower_http::request_id::{MakeRequestUuid, RequestId};
 use tower_http::timeout::{RequestBodyTimeoutLayer, TimeoutLayer};
 use tower_http::trace::{DefaultOnResponse, TraceLayer};
@@ -143,7 +144,7 @@ impl Server {
             .route("/api/openapi.json", get(move || async move { axum::Json(description) }))
             .route("/metrics", get(metrics))
             .merge(Router::new().route("/enter", enter).with_state(self.guard.clone()))
-            .fallback(assets::serve)
+            .fallback_service(any(assets::serve).layer(CompressionLayer::new()))
             .method_not_allowed_fallback(problem::wrong_method)
             .layer(DefaultBodyLimit::max(LARGEST_BODY))
             .layer(counted)

@@ -20,12 +20,20 @@ import { Find } from "./find";
 import { fromTheTop } from "../layers/layers";
 import { Meter } from "../preview/meter";
 import { Overhead } from "../overhead/overhead";
+import { developWords } from "../preview/display-transform";
 import { Picture } from "../preview/picture";
 import { Section } from "../section/section";
 import { Sheet } from "../sheet/sheet";
 import { isForBench, isTyping, isUnentered } from "./shortcut-keys";
 import { Shortcuts } from "./shortcuts";
 import { Starters } from "../choices/starters";
+
+// A page that is left, hidden or closed leaves nothing unsaved.
+window.addEventListener("pagehide", saveNow);
+document.addEventListener("visibilitychange", () => document.visibilityState === "hidden" && saveNow());
+
+// For the test that holds the shader against the core.
+Object.assign(window, { tenterDevelopWords: developWords });
 
 /**
  * The workplace: Section at the left, the Sheet beside what is selected, the Picture to the right and lower
