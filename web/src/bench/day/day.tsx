@@ -75,7 +75,7 @@ export function Day({ sky }: { sky: Sky }) {
       <svg
         width={width}
         height={HEIGHT}
-        className={`block cursor-ew-resize touch-none ${bound ? "" : "opacity-45"}`}
+        className={`block cursor-ew-resize touch-none ${bound ? "" : "opacity-60"}`}
         role="slider"
         tabIndex={0}
         aria-label="Time of day"

@@ -48,13 +48,13 @@ export function Meter() {
       data-older={older}
       className="flex min-h-10 shrink-0 items-start border-b border-line bg-panel py-1 pr-2 pl-3"
     >
-      <div className={`min-w-0 flex-1 ${older ? "opacity-50" : ""}`}>
+      <div className="min-w-0 flex-1">
         {lines.slice(0, open ? 2 : 1).map((cells, i) => (
           <dl key={i} className="flex gap-x-5 overflow-x-auto">
             {cells.map(([name, value]) => (
               <div key={name} className="shrink-0">
                 <dt className="text-small leading-tight text-quiet">{name}</dt>
-                <dd className="font-value leading-tight">{value}</dd>
+                <dd className={`font-value leading-tight ${older ? "text-quiet italic" : ""}`}>{value}</dd>
               </div>
             ))}
           </dl>
