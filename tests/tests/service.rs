@@ -117,12 +117,12 @@ async fn a_bake_can_be_stopped() -> Result<()> {
     let server = TestServer::start().await?;
     let sky = server.skies().await?.swap_remove(1);
     let id = add_bake(&server, &sky, 8192, "exr_float").await?;
-    server.wait_for_bake(&id, "running", 20).await?;
+    server.wait_for_bake(&id, "running", 300).await?;
     let (_, bake) = server.ask("POST", &format!("/api/bakes/{id}/cancel"), None).await?;
     assert_eq!(bake["status"], "cancelled");
     // What is queued after it is not kept waiting.
     let next = add_bake(&server, &sky, 1024, "hdr").await?;
-    server.wait_for_bake(&next, "done", 60).await?;
+    server.wait_for_bake(&next, "done", 300).await?;
     assert_eq!(server.ask("DELETE", &format!("/api/bakes/{next}"), None).await?.0, 204);
     // It is in the bin, and gone with its files when it is removed from there.
     let path = format!("/api/bakes/{next}");
@@ -172,7 +172,7 @@ async fn any_number_of_workers_share_a_bake() -> Result<()> {
     assert_eq!(bake["status"], "queued", "nobody works yet");
     let mut doomed = server.worker()?;
     let _steady = server.worker()?;
-    server.wait_for_bake(&id, "running", 20).await?;
+    server.wait_for_bake(&id, "running", 300).await?;
     doomed.kill();
     server.wait_for_bake(&id, "done", 300).await?;
     Ok(())
