@@ -24,8 +24,10 @@ fn main() {
             json!({"light_kit": {"width": 256}}),
         ];
         if !sky.clouds.is_empty() {
-            let volume = json!({"west_m": -5000, "east_m": 5000, "south_m": -5000, "north_m": 5000, "most_voxels": 2e7, "levels": 1});
-            choices.push(json!({"volume": volume}));
+            choices.push(json!({"volume": {
+                "west_m": -5000, "east_m": 5000, "south_m": -5000, "north_m": 5000,
+                "most_voxels": 2e7, "levels": 1,
+            }}));
         }
         for choice in choices {
             let name = choice.to_string();

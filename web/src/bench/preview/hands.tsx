@@ -283,7 +283,8 @@ function LightHandle({
 }) {
   const inside = place.ahead && place.x >= 0 && place.x <= 1 && place.y >= 0 && place.y <= 1;
   const [azimuth, elevation] = anglesOf(at);
-  const label = `${name.replace(/^./, (c) => c.toUpperCase())} at ${azimuth.toFixed(0)}°, ${elevation.toFixed(1)}° high`;
+  const title = name.replace(/^./, (c) => c.toUpperCase());
+  const label = `${title} at ${azimuth.toFixed(0)}°, ${elevation.toFixed(1)}° high`;
   // Outside the frame a tab at its edge stands for the light, and can be dragged in.
   const x = place.ahead ? clamp(place.x, 0.03, 0.97) : place.x < 0.5 ? 0.97 : 0.03;
   const y = clamp(place.y, 0.04, 0.96);
