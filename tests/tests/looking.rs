@@ -76,7 +76,8 @@ async fn values_are_read_off_the_picture() -> Result<()> {
 
     let middle = format!(
         "(() => {{ const c = {PICTURE}.querySelector('canvas'); \
-         const copy = document.createElement('canvas'); [copy.width, copy.height] = [c.width, c.height]; const pen = copy.getContext('2d'); \
+         const copy = document.createElement('canvas'); \
+         [copy.width, copy.height] = [c.width, c.height]; const pen = copy.getContext('2d'); \
          pen.drawImage(c, 0, 0); return [...pen.getImageData(c.width / 2, c.height / 2, 1, 1).data] }})()"
     );
     let developed = browser.eval(&middle).await?;

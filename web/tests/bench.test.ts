@@ -228,8 +228,10 @@ test("a step of history is told by what it changed", () => {
   after.air.visibility_km = 12;
   const [a, b] = [before, after] as unknown as [Sky, Sky];
   equal(stepName(a, b), "air, visibility km: 12");
-  after.air.ozone_du = 200;
-  equal(stepName(a, b), "air, visibility km: 12, and 1 more");
+  // Documents do not change: what lies between two is found once.
+  const further = structuredClone(after);
+  further.air.ozone_du = 200;
+  equal(stepName(a, further as unknown as Sky), "air, visibility km: 12, and 1 more");
   const bare = { ...before, clouds: [] } as unknown as Sky;
   equal(stepName(a, bare), "Deck deleted");
 });

@@ -1,6 +1,6 @@
 /** Steps of a grade on display values, as the core's `develop::display` has them. */
 
-import type { CurvePoint, Grade, ToneRanges, Wheel } from "./sky";
+import type { CurvePoint, DrawnCurves, Grade, ToneRanges, Wheel } from "./sky";
 
 /** Intervals of a drawn curve's table. */
 export const CURVE_STEPS = 1024;
@@ -81,9 +81,19 @@ export function readCurve(table: Float32Array, v: number): number {
   return a + (b - a) * (x - i);
 }
 
+/** Documents do not change: tables of their curves are made once. */
+const made = new WeakMap<DrawnCurves, Float32Array[] | null>();
+
 /** Tables of the three channels with the common curve in them; nothing where none is drawn. */
-export function curveTables(grade: Grade): Float32Array[] | null {
-  const { red, green, blue, together } = grade.curves;
+export function curveTables({ curves }: Grade): Float32Array[] | null {
+  const known = made.get(curves);
+  if (known !== undefined) return known;
+  const tables = tablesOf(curves);
+  made.set(curves, tables);
+  return tables;
+}
+
+function tablesOf({ red, green, blue, together }: DrawnCurves): Float32Array[] | null {
   if ([red, green, blue, together].every((points) => points.length === 0)) return null;
   const common = drawnCurve(together);
   return [red, green, blue].map((points) => drawnCurve(points).map((v) => readCurve(common, v)));

@@ -229,14 +229,23 @@ const Hours = memo(function Hours({ strip, width }: { strip: Strip; width: numbe
         stroke="#ececec"
         strokeWidth={1.5}
       />
-      {[
-        ["sun", points[8]?.sun_elevation_deg],
-        ["moon", points[8]?.moon_elevation_deg],
-      ].map(([name, height]) => (
-        <text key={name} x={LEFT + 4} y={y(Number(height)) - 3} fill="#b9b9b9" fontSize={10}>
-          {name}
-        </text>
-      ))}
+      {(["sun", "moon"] as const).map((body) => {
+        // At the highest point, the sun's over its curve and the moon's under it.
+        const height = (p: (typeof points)[number]) => p[`${body}_elevation_deg`];
+        const top = points.reduce((a, b) => (height(b) > height(a) ? b : a));
+        return (
+          <text
+            key={body}
+            x={x(top.minute)}
+            y={y(height(top)) + (body === "sun" ? -3 : 10)}
+            textAnchor="middle"
+            fill="#b9b9b9"
+            fontSize={10}
+          >
+            {body}
+          </text>
+        );
+      })}
       {ribbonNames.map((name, i) => (
         <text
           key={name}

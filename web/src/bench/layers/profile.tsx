@@ -1,6 +1,7 @@
 import { useRef, type KeyboardEvent, type PointerEvent } from "react";
 import { showNumber } from "../../data/number";
 import type { CloudLayer, Sky } from "../../data/sky";
+import { arrowOf } from "../../ui/arrow-keys";
 import { Button } from "../../ui/button";
 import { Hint } from "../../ui/hint";
 import { useBench } from "../store/bench-store";
@@ -48,13 +49,7 @@ export function Profile({
     if (i !== null) edit((l) => (l.profile[i] = at(e)), true);
   };
   const keys = (i: number) => (e: KeyboardEvent) => {
-    const steps: Record<string, [number, number]> = {
-      ArrowUp: [0.02, 0],
-      ArrowDown: [-0.02, 0],
-      ArrowRight: [0, 0.05],
-      ArrowLeft: [0, -0.05],
-    };
-    const step = steps[e.key];
+    const step = arrowOf(e.key);
     if (e.key === "Delete") edit((l) => l.profile.splice(i, 1));
     if (!step) return;
     e.preventDefault();
@@ -62,8 +57,8 @@ export function Profile({
       const p = l.profile[i];
       if (p)
         l.profile[i] = {
-          height: tidy(clamp(p.height + step[0], 1)),
-          density: tidy(clamp(p.density + step[1], MOST)),
+          height: tidy(clamp(p.height + 0.02 * step[1], 1)),
+          density: tidy(clamp(p.density + 0.05 * step[0], MOST)),
         };
     });
   };

@@ -1,11 +1,9 @@
 import { lensView, type View } from "../../data/camera";
 import type { Sky } from "../../data/sky";
 import { useLooking } from "../store/looking";
-import { dipOf, frameOf, guideNames, linesOf } from "./guides";
+import { dipUnder, frameOf, guideNames, linesOf, strokes } from "./guides";
 
-const METRES = 1000;
-
-/** Lines of composition over the Picture: a light line on a dark one, so that both skies and land show it. */
+/** Lines of composition over the Picture. */
 export function GuideLines({
   sky,
   view,
@@ -16,7 +14,7 @@ export function GuideLines({
   size: { width: number; height: number };
 }) {
   const guides = useLooking((s) => s.guides);
-  const dip = dipOf(sky.eye.altitude_m, sky.air.planet_radius_km * METRES);
+  const dip = dipUnder(sky);
   const panorama = useLooking((s) => s.panorama);
   const on = guideNames.filter((name) => guides[name].on);
   const drawn = on
@@ -38,8 +36,15 @@ export function GuideLines({
           const points = line.map(([x, y]) => `${x * width},${y * height}`).join(" ");
           return (
             <g key={`${name}${i}`} data-guide={name} fill="none">
-              <polyline points={points} stroke="#000" strokeOpacity="0.45" strokeWidth={weight + 1.5} />
-              <polyline points={points} stroke="#fff" strokeOpacity="0.85" strokeWidth={weight} />
+              {strokes.map(({ colour, opacity, wider }) => (
+                <polyline
+                  key={colour}
+                  points={points}
+                  stroke={colour}
+                  strokeOpacity={opacity}
+                  strokeWidth={weight + wider}
+                />
+              ))}
             </g>
           );
         }),

@@ -1,6 +1,7 @@
 /** Lines of composition over the Picture, in shares of its frame from the upper left. */
 
 import { toward, type View } from "../../data/camera";
+import type { Sky } from "../../data/sky";
 
 export type Line = [number, number][];
 
@@ -89,6 +90,15 @@ export function reciprocals(aspect: number): Line[] {
 /** How far the horizon lies under the level for an eye above a planet, degrees; air does not bend it here. */
 export const dipOf = (altitude: number, radius: number) =>
   (Math.acos(radius / (radius + Math.max(altitude, 0))) * 180) / Math.PI;
+
+/** The same for the eye of a sky. */
+export const dipUnder = ({ eye, air }: Sky) => dipOf(eye.altitude_m, air.planet_radius_km * 1000);
+
+/** How a guide's line is drawn: a light one on a dark one, so that both skies and land show it. */
+export const strokes = [
+  { colour: "#000", opacity: 0.45, wider: 1.5 },
+  { colour: "#fff", opacity: 0.85, wider: 0 },
+] as const;
 
 /** Where the planet ends, in the view; broken where it is not seen. */
 export function horizon(view: View, dip: number): Line[] {

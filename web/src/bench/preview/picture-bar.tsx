@@ -6,7 +6,7 @@ import type { Sky } from "../../data/sky";
 import { Button } from "../../ui/button";
 import { useBench } from "../store/bench-store";
 import { useLooking, WEIGHTS, type Reading } from "../store/looking";
-import { dipOf, guideNames, guideTitles } from "./guides";
+import { dipUnder, guideNames, guideTitles } from "./guides";
 import { saveScreen } from "./save-screen";
 
 const signed = (v: number) => `${v < 0 ? "−" : "+"}${Math.abs(v).toFixed(1)}`;
@@ -30,14 +30,13 @@ export function PictureBar({
   view: View;
   canvas: RefObject<HTMLCanvasElement | null>;
 }) {
-  const looking = useLooking();
-  const { turn } = looking;
+  const { turn } = useLooking.getState();
   const save = async () => {
     const { record, notify } = useBench.getState();
-    const dip = dipOf(sky.eye.altitude_m, sky.air.planet_radius_km * 1000);
+    const { guides } = useLooking.getState();
     try {
       if (canvas.current)
-        await saveScreen(canvas.current, looking.guides, view, dip, record?.name ?? "Picture");
+        await saveScreen(canvas.current, guides, view, dipUnder(sky), record?.name ?? "Picture");
     } catch (e) {
       notify(String(e instanceof Error ? e.message : e));
     }
@@ -57,19 +56,7 @@ export function PictureBar({
         <Pointed />
         <span className="flex-1" />
         {switches.map(([what, title, help]) => (
-          <button
-            key={what}
-            type="button"
-            aria-pressed={looking[what]}
-            title={help}
-            onClick={() => turn(what)}
-            className={
-              "min-h-6 shrink-0 cursor-pointer border-b-2 border-transparent text-quiet hover:text-ink " +
-              "aria-pressed:border-ink aria-pressed:text-ink"
-            }
-          >
-            {title}
-          </button>
+          <Switch key={what} what={what} title={title} help={help} turn={() => turn(what)} />
         ))}
         <Guides />
         <Button weight="quiet" className="px-1" onClick={() => void save()}>
@@ -77,6 +64,35 @@ export function PictureBar({
         </Button>
       </div>
     </div>
+  );
+}
+
+/** A way to look that is on or off. */
+function Switch({
+  what,
+  title,
+  help,
+  turn,
+}: {
+  what: "panorama" | "falseColour" | "clipped" | "levels" | "keeping";
+  title: string;
+  help: string;
+  turn: () => void;
+}) {
+  const on = useLooking((s) => s[what]);
+  return (
+    <button
+      type="button"
+      aria-pressed={on}
+      title={help}
+      onClick={turn}
+      className={
+        "min-h-6 shrink-0 cursor-pointer border-b-2 border-transparent text-quiet hover:text-ink " +
+        "aria-pressed:border-ink aria-pressed:text-ink"
+      }
+    >
+      {title}
+    </button>
   );
 }
 

@@ -21,7 +21,6 @@ export function readAt(frame: Packed, view: View, grade: Grade, x: number, y: nu
   const shown = luminance(light);
   return {
     direction: view.directionAt(x, y),
-    light,
     luminance: shown,
     display: displayed(grade)(light).map((v) => Math.round(255 * v)) as Rgb,
     stops: Math.log2(Math.max(shown, 1e-30) / (GREY * 1.2 * 2 ** grade.ev100)),

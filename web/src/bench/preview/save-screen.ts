@@ -3,7 +3,7 @@
 import type { View } from "../../data/camera";
 import { download } from "../../data/download";
 import type { Guide } from "../store/looking";
-import { guideNames, linesOf, type GuideName } from "./guides";
+import { guideNames, linesOf, strokes, type GuideName } from "./guides";
 
 export async function saveScreen(
   picture: HTMLCanvasElement,
@@ -20,12 +20,10 @@ export async function saveScreen(
   const perPixel = picture.width / Math.max(1, picture.clientWidth);
   for (const guide of guideNames.filter((g) => guides[g].on))
     for (const line of linesOf(guide, view, dip))
-      for (const [colour, more] of [
-        ["rgb(0 0 0 / 0.45)", 1.5],
-        ["rgb(255 255 255 / 0.85)", 0],
-      ] as const) {
+      for (const { colour, opacity, wider } of strokes) {
         pen.strokeStyle = colour;
-        pen.lineWidth = (guides[guide].weight + more) * perPixel;
+        pen.globalAlpha = opacity;
+        pen.lineWidth = (guides[guide].weight + wider) * perPixel;
         pen.beginPath();
         line.forEach(([x, y], i) => {
           const [px, py] = [x * canvas.width, y * canvas.height];

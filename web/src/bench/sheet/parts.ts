@@ -74,9 +74,18 @@ export function copyPart(sky: Sky, selection: Selection) {
   useBench.getState().notify(`Copied: ${part.kind}. Paste it into the same Sheet of any sky.`);
 }
 
+/** What was copied last, read once for each text: Sheets ask with every move of a hand. */
+let known: { text: string | null; part: Copied | null } = { text: null, part: null };
+
 export function copied(): Copied | null {
+  const text = localStorage.getItem(CLIPBOARD);
+  if (text !== known.text) known = { text, part: readCopied(text) };
+  return known.part;
+}
+
+function readCopied(text: string | null): Copied | null {
   try {
-    return JSON.parse(localStorage.getItem(CLIPBOARD) ?? "null") as Copied | null;
+    return JSON.parse(text ?? "null") as Copied | null;
   } catch {
     return null;
   }

@@ -28,10 +28,6 @@ import { isForBench, isTyping, isUnentered } from "./shortcut-keys";
 import { Shortcuts } from "./shortcuts";
 import { Starters } from "../choices/starters";
 
-// A page that is left, hidden or closed leaves nothing unsaved.
-window.addEventListener("pagehide", saveNow);
-document.addEventListener("visibilitychange", () => document.visibilityState === "hidden" && saveNow());
-
 // For the test that holds the shader against the core.
 Object.assign(window, { tenterDevelopWords: developWords });
 

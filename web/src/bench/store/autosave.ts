@@ -135,3 +135,7 @@ export function resolveConflicts(keepMine: boolean) {
   keepChange(useBench.getState());
   scheduleSave(0);
 }
+
+// A page that is left, hidden or closed leaves nothing unsaved.
+window.addEventListener("pagehide", saveNow);
+document.addEventListener("visibilitychange", () => document.visibilityState === "hidden" && saveNow());

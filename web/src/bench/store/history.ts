@@ -14,7 +14,8 @@ export type History = { past: Sky[]; future: Sky[] };
 /** Documents do not change, so what lies between two of them is found once. */
 const found = new WeakMap<Sky, WeakMap<Sky, Change[]>>();
 
-function between(from: Sky, to: Sky): Change[] {
+/** What leads from one document to another. */
+export function between(from: Sky, to: Sky): Change[] {
   const known = found.get(from) ?? new WeakMap<Sky, Change[]>();
   found.set(from, known);
   const changes = known.get(to) ?? changesOf(from, to);

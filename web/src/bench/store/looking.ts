@@ -10,8 +10,7 @@ export type Guide = { on: boolean; weight: number };
 /** What was read at a direction. */
 export type Reading = {
   direction: Direction;
-  /** Linear Rec.709, cd/m2. */
-  light: [number, number, number];
+  /** cd/m2. */
   luminance: number;
   /** 0 to 255. */
   display: [number, number, number];

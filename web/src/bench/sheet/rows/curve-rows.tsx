@@ -1,6 +1,7 @@
 import { useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import { CURVE_STEPS, drawnCurve } from "../../../data/grade";
 import type { CurvePoint, DrawnCurves, Sky } from "../../../data/sky";
+import { arrowOf } from "../../../ui/arrow-keys";
 import { Button } from "../../../ui/button";
 import { NumberField } from "../../../ui/number-field";
 import { SwitchLine } from "../../../ui/switch-line";
@@ -44,19 +45,13 @@ export function CurveRows({ sky }: { sky: Sky }) {
     };
   };
   const press = (i: number) => (e: KeyboardEvent) => {
-    const steps: Record<string, [number, number]> = {
-      ArrowUp: [0, STEP],
-      ArrowDown: [0, -STEP],
-      ArrowRight: [STEP, 0],
-      ArrowLeft: [-STEP, 0],
-    };
-    const step = steps[e.key];
+    const step = arrowOf(e.key);
     if (e.key === "Delete") edit((list) => list.splice(i, 1));
     if (!step) return;
     e.preventDefault();
     edit((list) => {
       const p = list[i];
-      if (p) list[i] = { from: tidy(p.from + step[0]), to: tidy(p.to + step[1]) };
+      if (p) list[i] = { from: tidy(p.from + STEP * step[0]), to: tidy(p.to + STEP * step[1]) };
     });
   };
   return (

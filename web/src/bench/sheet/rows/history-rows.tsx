@@ -1,9 +1,10 @@
 import { useEffect, useRef, useState } from "react";
-import { changesOf, fieldName, type Change } from "../../../data/changes";
+import { fieldName, type Change } from "../../../data/changes";
 import { showNumber } from "../../../data/number";
 import type { Sky } from "../../../data/sky";
 import { SmallPicture } from "../../choices/small-picture";
 import { useBench } from "../../store/bench-store";
+import { between } from "../../store/history";
 
 const WIDTH = 96;
 
@@ -21,7 +22,7 @@ const named = (words: string, sky: Sky) =>
 
 /** What was changed between two documents, in words. */
 export function stepName(from: Sky, to: Sky): string {
-  const changes = changesOf(from, to).filter((c) => !c.order);
+  const changes = between(from, to).filter((c) => !c.order);
   const first: Change | undefined = changes[0];
   if (!first) return "order of the layers";
   const gone = first.path.length === 2 && first.path[0] === "clouds" && first.value === undefined;
@@ -33,7 +34,9 @@ export function stepName(from: Sky, to: Sky): string {
 
 /** Every step that was made, the newest first; one press goes to it. */
 export function HistoryRows() {
-  const { sky, past, future } = useBench();
+  const sky = useBench((s) => s.sky);
+  const past = useBench((s) => s.past);
+  const future = useBench((s) => s.future);
   const { step } = useBench.getState();
   if (!sky) return null;
   const states = [...past, sky, ...future];

@@ -1,5 +1,6 @@
 import { useRef, type KeyboardEvent, type PointerEvent } from "react";
 import type { Sky, Wheel as Balance } from "../../../data/sky";
+import { arrowOf } from "../../../ui/arrow-keys";
 import { useBench } from "../../store/bench-store";
 
 const [SIDE, RADIUS] = [92, 36];
@@ -41,16 +42,10 @@ export function WheelPad({ title, of, edit }: { title: string; of: Balance; edit
   };
   const [x, y] = markOf(of);
   const press = (e: KeyboardEvent) => {
-    const steps: Record<string, [number, number]> = {
-      ArrowUp: [0, STEP],
-      ArrowDown: [0, -STEP],
-      ArrowRight: [STEP, 0],
-      ArrowLeft: [-STEP, 0],
-    };
-    const step = steps[e.key];
+    const step = arrowOf(e.key);
     if (!step) return;
     e.preventDefault();
-    set([x + step[0] / REACH, y + step[1] / REACH], false);
+    set([x + (STEP * step[0]) / REACH, y + (STEP * step[1]) / REACH], false);
   };
   return (
     <svg
