@@ -4,7 +4,6 @@
 use anyhow::{Context, Result};
 use serde_json::{Value, json};
 use tenter_formats::cube_lut::{self, LutInput};
-use tenter_sky::develop::Development;
 use tenter_sky::document::Sky;
 use tenter_tests::open::{Open, REFINED};
 
@@ -191,7 +190,7 @@ async fn tables_of_a_grade_are_given_out() -> Result<()> {
     };
     let (status, text) = ask(33, "log").await?;
     let sky = Sky::from_value(document.clone()).map_err(|p| anyhow::anyhow!("{p}"))?;
-    let wanted = cube_lut::write("Ferry", &Development::new(&sky.grade), 33, LutInput::Log);
+    let wanted = cube_lut::write("Ferry", &sky.grade, 33, LutInput::Log);
     assert_eq!((status, text.as_str()), (200, Some(wanted.as_str())));
     let (status, problem) = ask(34, "log").await?;
     assert_eq!(status, 422);

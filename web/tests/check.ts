@@ -1,5 +1,15 @@
 /** Little things that tests of the web's own sums need; `run.mjs` runs what is collected here. */
 
+/** What pages keep things in; stores ask for it when they are loaded. */
+const kept = new Map<string, string>();
+Object.assign(globalThis, {
+  localStorage: {
+    getItem: (name: string) => kept.get(name) ?? null,
+    setItem: (name: string, value: string) => kept.set(name, value),
+    removeItem: (name: string) => kept.delete(name),
+  },
+});
+
 export type Test = { name: string; run: () => void };
 
 export const tests: Test[] = [];

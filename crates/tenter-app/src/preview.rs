@@ -456,6 +456,22 @@ mod tests {
         }
     }
 
+    /// The whole sphere is another picture than the lens's, and neither is shown for the other.
+    #[test]
+    fn a_panorama_is_a_picture_of_its_own() {
+        let around = |number| PreviewRequest { panorama: true, height: 64, ..request(number) };
+        let renderer = PreviewRenderer::new(Arc::default(), Arc::default());
+        let lens = words(&renderer, &request(1), PreviewStage::Smooth);
+        let sphere = words(&renderer, &around(2), PreviewStage::Smooth);
+        assert_eq!(sphere.len(), 128 * 64);
+        let anew = PreviewRenderer::new(Arc::default(), Arc::default());
+        assert_eq!(sphere, words(&anew, &around(1), PreviewStage::Smooth));
+        assert_eq!(lens, words(&renderer, &request(3), PreviewStage::Smooth));
+        let mut pitched = around(4);
+        pitched.sky.eye.pitch_deg += 30.0;
+        assert_eq!(sphere, words(&renderer, &pitched, PreviewStage::Smooth), "it has no pitch");
+    }
+
     #[test]
     fn requests_are_shown_coarse_then_refined_then_read() {
         use PreviewStage::{Coarse, Readings, Refined, Smooth};

@@ -12,10 +12,9 @@ use std::time::Instant;
 use tenter_formats::MOST_IN_HALF;
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::MarchQuality;
-use tenter_render::picture::{Area, MapRender, MapSums, Picture, TILE, render_area, supersample_edges};
+use tenter_render::picture::{Area, MapRender, MapSums, Picture, TILE, render_smooth};
 use tenter_render::plan::{PlanSettings, cover_row, shadow_row};
 use tenter_render::prepare::SceneCache;
-use tenter_render::scene::Scene;
 use tenter_sky::camera::Camera;
 use tenter_sky::document::Sky;
 
@@ -109,7 +108,7 @@ fn of_map(
     let (scene, _) = render.shown();
     let quality = render.quality();
     let seconds_a_pixel = time_pixels(&camera, &|area| {
-        let picture: Picture = smooth_area(scene, &camera, area, quality, cancelled)?;
+        let picture: Picture = render_smooth(scene, &camera, area, quality, cancelled)?;
         for (row, pixels) in (area.y..).zip(picture.pixels.chunks_exact(area.width)) {
             MapSums::default().add_part_of_row(&camera, row, area.x, pixels);
         }
@@ -152,7 +151,7 @@ fn of_picture(
     let s = &bake.picture;
     let camera = Camera::lens(&sky.eye, s.width, s.height);
     let seconds = time_pixels(&camera, &|area| {
-        let picture: Picture = smooth_area(&scene, &camera, area, MarchQuality::default(), cancelled)?;
+        let picture: Picture = render_smooth(&scene, &camera, area, MarchQuality::default(), cancelled)?;
         Ok(picture.pixels.len())
     })?;
     let pixels = (s.width * s.height) as f64;
@@ -179,19 +178,6 @@ fn runs_of(layers: Option<LayerSplit>, clouds: usize) -> f64 {
 /// A worker makes the scene anew.
 fn scene_seconds(sky: &Sky) -> f64 {
     AIR_S + CLOUD_S * sky.clouds.iter().filter(|layer| !layer.muted).count() as f64
-}
-
-/// A part of a picture as bakes trace it.
-fn smooth_area(
-    scene: &Scene,
-    camera: &Camera,
-    area: Area,
-    quality: MarchQuality,
-    cancelled: &(dyn Fn() -> bool + Sync),
-) -> Result<Picture> {
-    let mut picture = render_area(scene, camera, area, quality, cancelled)?;
-    supersample_edges(&mut picture, scene, camera, area, quality, cancelled)?;
-    Ok(picture)
 }
 
 /// Seconds a pixel, from small parts spread over a picture.
@@ -284,4 +270,50 @@ fn warnings(sky: &Sky, settings: &BakeSettings) -> Vec<String> {
         out.push("Voxels over 100 m lose the forms of single clouds.".into());
     }
     out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::{Value, json};
+    use tenter_sky::document::CloudKind;
+
+    fn of(sky: &Sky, settings: Value) -> Estimate {
+        let scenes = SceneCache::default();
+        let settings = BakeSettings::parse(settings).unwrap().resolve(sky, &scenes, &|| false).unwrap();
+        estimate(sky, &settings, &scenes, &|| false).unwrap()
+    }
+
+    /// Bytes follow from the file: floats where the sun's disc needs them, mips a third more, 16 bits more
+    /// than 8; without the disc halves do.
+    #[test]
+    fn bytes_follow_the_file() {
+        let sky = Sky::default();
+        let map = |more: Value, file: &str| {
+            let mut map = json!({"width": 256});
+            map.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
+            of(&sky, json!({"map": map, "file": file})).bytes
+        };
+        assert!(map(json!({}), "exr") > map(json!({"sun": false}), "exr"));
+        assert!(map(json!({}), "png16") > map(json!({}), "png"));
+        let cube = json!({"width": 64, "layout": "cube"});
+        let bytes = |mips: bool| of(&sky, json!({"map": cube, "file": "ktx2_float", "mips": mips})).bytes;
+        // Levels of a KTX2 file have no compression: 16 bytes a pixel.
+        assert_eq!(bytes(false), 6.0 * 64.0 * 64.0 * 16.0);
+        assert!((bytes(true) / bytes(false) - 4.0 / 3.0).abs() < 1e-9);
+    }
+
+    /// What is muted, hidden or too coarse is told before it is baked.
+    #[test]
+    fn what_is_likely_forgotten_is_told() {
+        let mut sky = Sky { clouds: vec![CloudKind::CumulusHumilis.usual()], ..Sky::default() };
+        sky.clouds[0].muted = true;
+        sky.clouds[0].name = "Ferry heaps".into();
+        sky.suns[0].disc_seen = false;
+        let told = of(&sky, json!({"map": {"width": 256}, "file": "png16"})).warnings.join(" ");
+        for words in ["Ferry heaps", "disc is switched off", "display values"] {
+            assert!(told.contains(words), "{told}");
+        }
+        assert_eq!(of(&Sky::default(), json!({"map": {"width": 256}, "file": "exr"})).warnings, [""; 0]);
+    }
 }

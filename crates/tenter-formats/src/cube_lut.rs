@@ -1,7 +1,9 @@
 //! A grade as a table of colours: "Cube LUT Specification", version 1.0 (Adobe 2013), three-dimensional.
 
+use serde::Deserialize;
 use std::fmt::Write;
-use tenter_sky::develop::{Development, GREY};
+use tenter_sky::develop::{Development, GREY, white_luminance};
+use tenter_sky::document::Grade;
 use tenter_sky::spectrum::Rgb;
 
 /// Values along each side that are offered: common practice, no source.
@@ -10,7 +12,8 @@ pub const SIZES: [usize; 2] = [33, 65];
 pub const STOPS: [f32; 2] = [-10.0, 8.0];
 
 /// What a table is looked up with.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "snake_case")]
 pub enum LutInput {
     /// Scene light at the exposure, linear Rec.709 with 1 for display white, by its stops from grey:
     /// `x = (log2(v / 0.18) + 10) / 18`.
@@ -24,11 +27,11 @@ pub fn light_of(x: f32) -> f32 {
     GREY * (STOPS[0] + (STOPS[1] - STOPS[0]) * x).exp2()
 }
 
-/// Text of a table of `size` values a side, red fastest. The development's own exposure is left out.
-pub fn write(title: &str, development: &Development, size: usize, input: LutInput) -> String {
-    let unexposed = development.at_unit_exposure();
+/// Text of a table of `size` values a side, red fastest. The grade's exposure is left out: 1 is display white.
+pub fn write(title: &str, grade: &Grade, size: usize, input: LutInput) -> String {
+    let development = Development::new(&Grade { ev100: -white_luminance(0.0).log2(), ..grade.clone() });
     let shown = |x: Rgb| match input {
-        LutInput::Log => unexposed.apply(x.map(light_of)),
+        LutInput::Log => development.apply(x.map(light_of)),
         LutInput::Display => development.display().apply(x),
     };
     let title: String = title.chars().filter(|c| *c != '"' && !c.is_control()).collect();
@@ -53,8 +56,7 @@ pub fn write(title: &str, development: &Development, size: usize, input: LutInpu
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tenter_sky::develop::white_luminance;
-    use tenter_sky::document::{Grade, ToneCurve, Wheel};
+    use tenter_sky::document::{ToneCurve, Wheel};
 
     /// A table read as its specification says, by straight lines between its values.
     fn look_up(text: &str, x: Rgb) -> Rgb {
@@ -99,7 +101,7 @@ mod tests {
     fn a_table_is_its_grade() {
         let development = Development::new(&grade());
         for (size, within) in [(33, 0.02), (65, 0.008)] {
-            let text = write("Evening", &development, size, LutInput::Log);
+            let text = write("Evening", &grade(), size, LutInput::Log);
             for i in 0..200 {
                 let stops = -7.0 + 0.065 * i as f32;
                 let v = [0.0, 0.3, -0.4].map(|k| GREY * (stops + k * (i % 7) as f32 * 0.2).exp2());
@@ -115,7 +117,7 @@ mod tests {
 
     #[test]
     fn a_table_for_display_values_has_the_last_steps_alone() {
-        let text = write("a \"b\"\n", &Development::new(&Grade::default()), 33, LutInput::Display);
+        let text = write("a \"b\"\n", &Grade::default(), 33, LutInput::Display);
         assert!(text.starts_with("TITLE \"a b\"\n"));
         let found = look_up(&text, [0.2, 0.5, 0.93]);
         assert!((found[0] - 0.2).abs() < 1e-5 && (found[2] - 0.93).abs() < 1e-5);

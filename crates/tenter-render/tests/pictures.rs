@@ -2,11 +2,11 @@
 
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::{MarchQuality, radiance_along};
-use tenter_render::picture::{Area, Picture, render, supersample_edges};
+use tenter_render::picture::{Area, Picture, render, supersample_edges, vignette};
 use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_sky::camera::Camera;
-use tenter_sky::document::{CloudKind, CloudLayer, Placement, Sky};
+use tenter_sky::document::{CloudKind, CloudLayer, Eye, Placement, Sky};
 use tenter_sky::spectrum::luminance;
 
 fn sky_of(kinds: &[CloudKind], elevation_deg: f64) -> Sky {
@@ -125,5 +125,29 @@ fn the_horizon_is_no_line() {
     for k in 1..means.len() - 1 {
         let beside = means[k - 1].max(means[k + 1]);
         assert!(means[k] < 1.08 * beside, "row {k}: {means:?}");
+    }
+}
+
+/// Light of a bare lens falls with the fourth power of the cosine from its axis, which a shift moves off the
+/// middle; half of the law is half of the loss.
+#[test]
+fn vignettes_follow_the_lens() {
+    let eye = Eye { lens_mm: 18.0, shift_right_mm: 9.0, ..Eye::default() };
+    let camera = Camera::lens(&eye, 64, 36);
+    let dimmed = |share: f64| {
+        let mut pixels = vec![[1.0f32; 3]; 64 * 36];
+        vignette(&mut pixels, &camera, Area::whole(&camera), share);
+        pixels
+    };
+    assert!(dimmed(0.0).iter().all(|p| *p == [1.0; 3]));
+    let (whole, half) = (dimmed(1.0), dimmed(0.5));
+    let brightest = (0..64).max_by(|a, b| whole[18 * 64 + a][1].total_cmp(&whole[18 * 64 + b][1])).unwrap();
+    // The frame lies 9 mm to the right on 36 mm: its axis a quarter of the width left of the middle.
+    assert!((15..=16).contains(&brightest), "{brightest}");
+    // At the right edge: 27 mm off the axis of a lens of 18 mm.
+    let edge = f64::from(whole[18 * 64 + 63][0]);
+    assert!((edge / (1.0 / (1.0 + 1.5f64.powi(2))).powi(2) - 1.0).abs() < 0.05, "{edge}");
+    for (w, h) in whole.iter().zip(&half) {
+        assert!((h[0] - 0.5 * (1.0 + w[0])).abs() < 1e-6);
     }
 }

@@ -11,18 +11,8 @@ use serde::Deserialize;
 use serde_json::Value;
 use tenter_app::AppError;
 use tenter_formats::cube_lut::{self, LutInput};
-use tenter_sky::develop::Development;
 use tenter_sky::document::Sky;
 use utoipa::ToSchema;
-
-#[derive(Clone, Copy, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-enum Input {
-    /// Scene light by its stops from grey.
-    Log,
-    /// Display values as the tone curve leaves them.
-    Display,
-}
 
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
@@ -30,7 +20,9 @@ pub(crate) struct Wanted {
     document: Value,
     /// 33 or 65 values along each side.
     size: usize,
-    input: Input,
+    /// `log`: scene light by its stops from grey; `display`: display values as the tone curve leaves them.
+    #[schema(value_type = String)]
+    input: LutInput,
     /// What the table is called in the file.
     title: String,
 }
@@ -46,13 +38,7 @@ pub(crate) async fn lut(State(s): State<Server>, Json(wanted): Json<Wanted>) -> 
         );
     }
     let sky = Sky::from_value(document).map_err(AppError::from)?;
-    let input = match input {
-        Input::Log => LutInput::Log,
-        Input::Display => LutInput::Display,
-    };
-    let write = move |_: &(dyn Fn() -> bool + Sync)| {
-        Ok(cube_lut::write(&title, &Development::new(&sky.grade), size, input))
-    };
+    let write = move |_: &(dyn Fn() -> bool + Sync)| Ok(cube_lut::write(&title, &sky.grade, size, input));
     let text = compute(&s.turns.short, write).await?;
     Ok(([(header::CONTENT_TYPE, "text/plain; charset=utf-8")], text).into_response())
 }

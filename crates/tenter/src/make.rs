@@ -17,7 +17,6 @@ use tenter_render::picture::{
     Layout, LowerFill, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError,
 };
 use tenter_render::prepare::SceneCache;
-use tenter_sky::develop::Development;
 
 #[derive(Args)]
 pub struct PictureArguments {
@@ -410,6 +409,6 @@ pub fn lut(a: LutArguments) -> Outcome {
         LutInputArgument::Display => LutInput::Display,
     };
     let title = a.out.file_stem().unwrap_or_default().to_string_lossy();
-    let text = cube_lut::write(&title, &Development::new(&sky.grade), a.size, input);
+    let text = cube_lut::write(&title, &sky.grade, a.size, input);
     std::fs::write(&a.out, text).map_err(|e| Failure::failed(format!("{}: {e}", a.out.display())))
 }

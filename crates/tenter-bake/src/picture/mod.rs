@@ -14,10 +14,10 @@ use tenter_formats::png;
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::{
-    Area, Disc, LayerScenes, LayeredPicture, MapError, Picture, add_glare, clear_share, discs, quality_for,
-    render_area, supersample_edges, vignette,
+    Area, Disc, LayerScenes, LayeredPicture, Picture, add_glare, clear_share, discs, quality_within,
+    render_smooth, vignette,
 };
-use tenter_render::prepare::{Cancelled, SceneCache};
+use tenter_render::prepare::SceneCache;
 use tenter_render::scene::{Scene, grade_of};
 use tenter_sky::camera::Camera;
 use tenter_sky::develop::Development;
@@ -73,10 +73,7 @@ impl PictureJob {
         let (quality, noise_left) = match s.noise_percent {
             None => (MarchQuality::default(), None),
             Some(percent) => {
-                let (quality, left) = quality_for(&scene, &camera, percent, cancelled)?;
-                if left > percent {
-                    return Err(MapError::Noise { asked: percent, left }.into());
-                }
+                let (quality, left) = quality_within(&scene, &camera, percent, cancelled)?;
                 (quality, Some(left))
             }
         };
@@ -152,8 +149,7 @@ impl PictureJob {
         if let Some(whole) = &self.traced {
             return Ok(whole.rows(area.y, area.y + area.height));
         }
-        let mut picture = render_area(&self.scene, &self.camera, area, self.quality, cancelled)?;
-        supersample_edges(&mut picture, &self.scene, &self.camera, area, self.quality, cancelled)?;
+        let mut picture = render_smooth(&self.scene, &self.camera, area, self.quality, cancelled)?;
         self.add_discs(&mut picture, area);
         Ok(picture)
     }
@@ -164,11 +160,7 @@ impl PictureJob {
         area: Area,
         cancelled: &(dyn Fn() -> bool + Sync),
     ) -> Result<LayeredPicture> {
-        let trace = |scene: &Scene| -> std::result::Result<_, Cancelled> {
-            let mut picture = render_area(scene, &self.camera, area, self.quality, cancelled)?;
-            supersample_edges(&mut picture, scene, &self.camera, area, self.quality, cancelled)?;
-            Ok(picture)
-        };
+        let trace = |scene: &Scene| render_smooth(scene, &self.camera, area, self.quality, cancelled);
         Ok(scenes.trace(&trace, &gamut_to_grey)?)
     }
 

@@ -20,10 +20,10 @@ pub use incremental::IncrementalRenderer;
 pub use layers::{BEYOND_M, CloudGroup, LayerScenes, LayeredPicture};
 pub use map::{
     BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, Layout, LightFact, LowerFill, MapError, MapFacts,
-    MapRender, MapSettings, MapSums, SMALLEST_WIDTH, Scale, SettingsError, clear_share,
+    MapRender, MapSettings, MapSums, SMALLEST_WIDTH, Scale, SettingsError, clear_share, quality_within,
 };
 pub use reproject::Reprojection;
-pub use step_error::{NOISE_PERCENT, quality_for, step_error};
+pub use step_error::{NOISE_PERCENT, step_error};
 pub use traced::{LayeredPixel, Traced};
 
 use crate::integrator::MarchQuality;
@@ -118,6 +118,19 @@ pub fn render_area<P: Traced>(
     render_tiles(camera, area, cancelled, &|tile, _| {
         tile::draw(scene, camera, tile, quality, TileCacheAccess::default())
     })
+}
+
+/// The same with edges supersampled, as finished files have them.
+pub fn render_smooth<P: Traced>(
+    scene: &Scene,
+    camera: &Camera,
+    area: Area,
+    quality: MarchQuality,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Result<Picture<P>, Cancelled> {
+    let mut picture = render_area(scene, camera, area, quality, cancelled)?;
+    supersample_edges(&mut picture, scene, camera, area, quality, cancelled)?;
+    Ok(picture)
 }
 
 /// Assembles the tiles of a part of a picture; `draw` is given each, and its index.

@@ -26,8 +26,6 @@ pub struct Development {
     /// From cd/m2 in linear Rec.709 to white-balanced values where 1 is display white, row by row.
     pub matrix: [[f32; 3]; 3],
     pub curve: ToneCurve,
-    /// cd/m2 of display white.
-    white: f64,
     contrast: f32,
     pivot: f32,
     saturation: f32,
@@ -62,7 +60,6 @@ impl Development {
         Development {
             matrix: balance.map(|row| row.map(|v| (v * scale) as f32)),
             curve: grade.tone_curve,
-            white: white_luminance(grade.ev100),
             contrast: grade.contrast as f32,
             pivot: GREY * (grade.pivot_stops as f32).exp2(),
             saturation: grade.saturation as f32,
@@ -74,12 +71,7 @@ impl Development {
     #[inline]
     pub fn apply(&self, scene: Rgb) -> Rgb {
         let m = &self.matrix;
-        self.apply_exposed([0, 1, 2].map(|r| m[r][0] * scene[0] + m[r][1] * scene[1] + m[r][2] * scene[2]))
-    }
-
-    /// The steps after exposure and white balance.
-    #[inline]
-    pub fn apply_exposed(&self, mut c: Rgb) -> Rgb {
+        let mut c = [0, 1, 2].map(|r| m[r][0] * scene[0] + m[r][1] * scene[1] + m[r][2] * scene[2]);
         if self.contrast != 1.0 {
             c = c.map(|v| self.pivot * (v / self.pivot).abs().powf(self.contrast).copysign(v));
         }
@@ -88,12 +80,6 @@ impl Development {
             c = c.map(|v| y + self.saturation * (v - y));
         }
         self.display.apply(gamut_to_grey(c).map(|v| encode(self.curve_at(v))))
-    }
-
-    /// The same at an exposure for which 1 is display white: white balance and all that follows.
-    pub fn at_unit_exposure(&self) -> Development {
-        let scale = self.white as f32;
-        Development { matrix: self.matrix.map(|row| row.map(|v| v * scale)), white: 1.0, ..self.clone() }
     }
 
     /// What is done to display values alone.

@@ -1,7 +1,7 @@
 /** How the Picture is looked at: guides, marks and readings. Kept in the browser, no part of any sky. */
 
 import { create } from "zustand";
-import { persist } from "zustand/middleware";
+import { createJSONStorage, persist } from "zustand/middleware";
 import type { Direction } from "../../data/camera";
 import { guideNames, type GuideName } from "../preview/guides";
 
@@ -73,6 +73,7 @@ export const useLooking = create<Looking>()(
     }),
     {
       name: "tenter:looking",
+      storage: createJSONStorage(() => localStorage),
       partialize: ({ guides, falseColour, clipped, levels }): Kept => ({
         guides,
         falseColour,

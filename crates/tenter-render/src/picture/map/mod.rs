@@ -15,9 +15,7 @@ pub use sums::MapSums;
 
 use super::disc::{Disc, DiscPixel, add_light, discs};
 use super::step_error::{quality_for, step_error};
-use super::{
-    Area, LayerScenes, LayeredPicture, LayeredPixel, Picture, Traced, render_area, supersample_edges,
-};
+use super::{Area, LayerScenes, LayeredPicture, LayeredPixel, Picture, Traced, render_area, render_smooth};
 use crate::air::TableQuality;
 use crate::integrator::MarchQuality;
 use crate::prepare::{Cancelled, SceneCache};
@@ -58,6 +56,20 @@ pub enum MapError {
     Cancelled,
     #[error("noise_percent: {asked} can't be reached here: the finest steps leave {left:.2}")]
     Noise { asked: f64, left: f64 },
+}
+
+/// The coarsest steps whose error is at most `percent`, and that error.
+pub fn quality_within(
+    scene: &Scene,
+    camera: &Camera,
+    percent: f64,
+    cancelled: &(dyn Fn() -> bool + Sync),
+) -> Result<(MarchQuality, f64), MapError> {
+    let (quality, left) = quality_for(scene, camera, percent, cancelled)?;
+    if left > percent {
+        return Err(MapError::Noise { asked: percent, left });
+    }
+    Ok((quality, left))
 }
 
 impl From<Cancelled> for MapError {
@@ -131,10 +143,7 @@ impl MapRender {
         let (quality, noise_left) = match settings.noise_percent {
             None => (MarchQuality::default(), None),
             Some(percent) => {
-                let (quality, left) = quality_for(&scene, &camera, percent, cancelled)?;
-                if left > percent {
-                    return Err(MapError::Noise { asked: percent, left });
-                }
+                let (quality, left) = quality_within(&scene, &camera, percent, cancelled)?;
                 (quality, Some(left))
             }
         };
@@ -207,8 +216,7 @@ impl MapRender {
         let (fine, parts) = self.fine_camera();
         let [y, width, height] = [from, self.settings.width, to - from].map(|v| v * parts);
         let area = Area { x: 0, y, width, height };
-        let mut picture = render_area(scene, &fine, area, self.quality, cancelled)?;
-        supersample_edges(&mut picture, scene, &fine, area, self.quality, cancelled)?;
+        let picture = render_smooth(scene, &fine, area, self.quality, cancelled)?;
         Ok(box_filter(picture, &fine, area, parts))
     }
 
@@ -510,6 +518,37 @@ mod tests {
                     expected > 0.0 && (lx / expected - 1.0).abs() < 1e-3,
                     "{azimuth_deg} {elevation_deg} {layout:?} {width}: {lx} {expected}"
                 );
+            }
+        }
+    }
+
+    /// A disc that lies over an edge or a corner of a cube stands on every face that it reaches: its pixels
+    /// cover as much of the sky as in the middle of a face.
+    #[test]
+    fn discs_stand_on_all_faces_they_reach() {
+        let scene_cache = SceneCache::default();
+        let covered = |azimuth_deg: f64, elevation_deg: f64, angular_diameter_deg: f64| {
+            let placement = Placement::Hand { azimuth_deg, elevation_deg };
+            let sun = Sun { placement, angular_diameter_deg, limb_darkening: 0.0, ..Sun::default() };
+            let sky = Sky { suns: vec![sun], ..Sky::default() };
+            let settings = MapSettings { layout: Layout::Cube, width: 256, ..MapSettings::default() };
+            let map = MapRender::new(&sky, &settings, &scene_cache, &|| false).unwrap();
+            let brightest = map.disc_pixels.iter().map(|p| luminance(p.light)).fold(0.0, f32::max);
+            let faces: std::collections::BTreeSet<usize> =
+                map.disc_pixels.iter().map(|p| p.y / 256).collect();
+            let share = |p: &DiscPixel| f64::from(luminance(p.light) / brightest);
+            let sum: f64 = map.disc_pixels.iter().map(|p| share(p) * map.camera.solid_angle(p.x, p.y)).sum();
+            (sum, faces.len())
+        };
+        for diameter in [3.0, 20.0] {
+            let (whole, one) = covered(0.0, 30.0, diameter);
+            assert_eq!(one, 1);
+            for (azimuth, elevation, faces) in
+                [(45.0, 20.0, 2), (0.0, 45.0, 2), (45.0, 35.264, 3), (44.5, 35.0, 3)]
+            {
+                let (sum, on) = covered(azimuth, elevation, diameter);
+                assert_eq!(on, faces, "{azimuth} {elevation} {diameter}");
+                assert!((sum / whole - 1.0).abs() < 0.02, "{azimuth} {elevation} {diameter}: {sum} {whole}");
             }
         }
     }
