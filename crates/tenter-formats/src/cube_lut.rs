@@ -27,7 +27,8 @@ pub fn light_of(x: f32) -> f32 {
     GREY * (STOPS[0] + (STOPS[1] - STOPS[0]) * x).exp2()
 }
 
-/// Text of a table of `size` values a side, red fastest. The grade's exposure is left out: 1 is display white.
+/// Text of a table of `size` values a side, red fastest. The grade's exposure is left out: 1 is display
+/// white.
 pub fn write(title: &str, grade: &Grade, size: usize, input: LutInput) -> String {
     let development = Development::new(&Grade { ev100: -white_luminance(0.0).log2(), ..grade.clone() });
     let shown = |x: Rgb| match input {

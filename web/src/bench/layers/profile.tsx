@@ -5,6 +5,7 @@ import { arrowOf } from "../../ui/arrow-keys";
 import { Button } from "../../ui/button";
 import { Hint } from "../../ui/hint";
 import { useBench } from "../store/bench-store";
+import { PlotPoint } from "./plot-point";
 
 type Point = CloudLayer["profile"][number];
 
@@ -109,21 +110,14 @@ export function Profile({
         <line x1={x(1)} x2={x(1)} y1={y(1)} y2={y(0)} stroke="#404040" strokeDasharray="2 3" />
         <polyline points={curve(points)} fill="none" stroke="#ececec" strokeWidth={1.25} />
         {points.map((p, i) => (
-          <circle
+          <PlotPoint
             key={i}
-            role="button"
-            tabIndex={0}
-            aria-label={`Point at ${Math.round(layer.base_m + p.height * layer.depth_m)} m, density ${p.density}`}
+            label={`Point at ${Math.round(layer.base_m + p.height * layer.depth_m)} m, density ${p.density}`}
             cx={x(p.density)}
             cy={y(p.height)}
-            r={4.5}
-            className="cursor-grab fill-panel stroke-ink focus-visible:stroke-accent-light"
-            onPointerDown={(e) => {
-              e.stopPropagation();
-              plot.current?.setPointerCapture(e.pointerId);
-              dragged.current = i;
-            }}
-            onDoubleClick={() => edit((l) => l.profile.splice(i, 1))}
+            plot={plot}
+            onGrab={() => (dragged.current = i)}
+            onRemove={() => edit((l) => l.profile.splice(i, 1))}
             onKeyDown={keys(i)}
           />
         ))}

@@ -6,6 +6,7 @@ import { Button } from "../../../ui/button";
 import { NumberField } from "../../../ui/number-field";
 import { SwitchLine } from "../../../ui/switch-line";
 import { useBench } from "../../store/bench-store";
+import { PlotPoint } from "../../layers/plot-point";
 
 type Channel = keyof DrawnCurves;
 
@@ -91,21 +92,14 @@ export function CurveRows({ sky }: { sky: Sky }) {
         ))}
         <polyline points={lineOf(points)} fill="none" className="stroke-ink" strokeWidth={1.25} />
         {points.map((p, i) => (
-          <circle
+          <PlotPoint
             key={i}
-            role="button"
-            tabIndex={0}
-            aria-label={`Point from ${p.from} to ${p.to}`}
+            label={`Point from ${p.from} to ${p.to}`}
             cx={SIDE * p.from}
             cy={SIDE * (1 - p.to)}
-            r={4.5}
-            className="cursor-grab fill-panel stroke-ink focus-visible:stroke-accent-light"
-            onPointerDown={(e) => {
-              e.stopPropagation();
-              plot.current?.setPointerCapture(e.pointerId);
-              dragged.current = i;
-            }}
-            onDoubleClick={() => edit((list) => list.splice(i, 1))}
+            plot={plot}
+            onGrab={() => (dragged.current = i)}
+            onRemove={() => edit((list) => list.splice(i, 1))}
             onKeyDown={press(i)}
           />
         ))}
