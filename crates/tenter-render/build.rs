@@ -1,6 +1,9 @@
 //! Chooses the instruction sets that kernels are compiled for: `TENTER_ISA=native` (unset: the same) is the
 //! widest one of this machine, `all` are all of the target's. `cfg(isa = "…")` tells the code of each, and
-//! `cfg(isa_all)` of all together.
+//! `cfg(isa_all)` of all together. `TENTER_ENGINE` is a hash of the sources that light follows from.
+
+use std::hash::{DefaultHasher, Hash, Hasher};
+use std::path::Path;
 
 const KNOWN: [&str; 3] = ["scalar", "avx2", "avx512"];
 
@@ -22,6 +25,27 @@ fn main() {
     }
     if sets.len() > 1 {
         println!("cargo::rustc-cfg=isa_all");
+    }
+    let mut engine = DefaultHasher::new();
+    for sources in ["src", "../tenter-sky/src"] {
+        println!("cargo::rerun-if-changed={sources}");
+        hash_folder(Path::new(sources), &mut engine);
+    }
+    println!("cargo::rustc-env=TENTER_ENGINE={:016x}", engine.finish());
+}
+
+/// Hashes names and contents of all files of a folder, in the order of their names.
+fn hash_folder(folder: &Path, hash: &mut DefaultHasher) {
+    let entries = std::fs::read_dir(folder).expect("sources can be listed");
+    let mut paths: Vec<_> = entries.map(|entry| entry.expect("sources can be listed").path()).collect();
+    paths.sort();
+    for path in paths {
+        if path.is_dir() {
+            hash_folder(&path, hash);
+        } else {
+            path.hash(hash);
+            std::fs::read(&path).expect("sources can be read").hash(hash);
+        }
     }
 }
 

@@ -1,7 +1,7 @@
 import { at, equal, test } from "./check";
 import { arrowOf } from "../src/ui/arrow-keys";
 import { copied, copyPart } from "../src/bench/sheet/parts";
-import { useBench } from "../src/bench/store/bench-store";
+import { useNotices } from "../src/ui/notices";
 import { useLooking, type Reading } from "../src/bench/store/looking";
 import { layer, sky } from "./samples";
 
@@ -66,7 +66,7 @@ test("what was copied last is what is pasted", () => {
   equal(copied()?.kind, "eye");
   copyPart(own, "history");
   equal(copied()?.kind, "eye", "the history is no part");
-  equal(useBench.getState().note?.words.startsWith("Copied: eye"), true);
+  equal(useNotices.getState().list[0]?.words.startsWith("Copied: eye"), true);
 });
 
 test("arrows move to the right and up", () => {

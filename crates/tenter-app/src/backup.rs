@@ -1,10 +1,11 @@
 //! Database and files in one archive, and back.
 //!
-//! The archive is a tar file: `tenter-backup.json` says what it is, `database/skies.jsonl` and
-//! `database/bakes.jsonl` have a row in each line, `files/` has the files of finished bakes, and the last
-//! entry, `hashes.sha256`, has the SHA-256 of every entry before it, as `sha256sum` writes it. Pieces of
-//! unfinished bakes are left out: they are made again.
+//! The archive is a tar file: `tenter-backup.json` says what it is; `database/` has a file for each table
+//! (skies, bakes, pins, starters) with a row in each line; `files/` has the files of finished bakes and pinned
+//! photographs; the last entry, `hashes.sha256`, has the SHA-256 of every entry before it, as `sha256sum`
+//! writes it. Pieces of unfinished bakes are left out: they are made again.
 
+use crate::pins::PHOTOGRAPHS;
 use crate::{App, AppError, Result};
 use sha2::{Digest, Sha256};
 use std::collections::BTreeMap;
@@ -28,9 +29,25 @@ const LARGEST_TABLE: u64 = 8 << 30;
 pub struct Contents {
     pub skies: usize,
     pub bakes: usize,
+    pub pins: usize,
+    pub starters: usize,
     pub files: usize,
     pub bytes: u64,
 }
+
+impl Contents {
+    fn count(&mut self, table: Table, rows: usize) {
+        match table {
+            Table::Skies => self.skies = rows,
+            Table::Bakes => self.bakes = rows,
+            Table::Pins => self.pins = rows,
+            Table::Starters => self.starters = rows,
+        }
+    }
+}
+
+/// Folders of the store whose files are backed up.
+const FOLDERS: [&str; 2] = ["bakes", PHOTOGRAPHS];
 
 fn failed(what: impl std::fmt::Display) -> AppError {
     AppError::Work(what.to_string())
@@ -90,15 +107,13 @@ impl App {
         for (table, rows) in &rows {
             let text: String = rows.iter().flat_map(|row| [row.as_str(), "\n"]).collect();
             archive.add(&format!("database/{}.jsonl", table.name()), text.len() as u64, text.as_bytes())?;
-            match table {
-                Table::Skies => contents.skies = rows.len(),
-                Table::Bakes => contents.bakes = rows.len(),
-            }
+            contents.count(*table, rows.len());
         }
-        for name in self.store.files.list("bakes").await? {
-            if name.contains("/pieces/") {
-                continue;
-            }
+        let mut names = Vec::new();
+        for folder in FOLDERS {
+            names.extend(self.store.files.list(folder).await?);
+        }
+        for name in names.into_iter().filter(|name| !name.contains("/pieces/")) {
             let (size, stream) = self.store.files.stream(&name).await?;
             let reader = StreamReader::new(futures::TryStreamExt::map_err(stream, std::io::Error::other));
             block_in_place(|| archive.add(&format!("files/{name}"), size, SyncIoBridge::new(reader)))?;
@@ -151,10 +166,7 @@ impl App {
         let rows: Vec<(Table, Vec<String>)> =
             Table::ALL.into_iter().map(|t| (t, rows.remove(t.name()).unwrap_or_default())).collect();
         for (table, rows) in &rows {
-            match table {
-                Table::Skies => contents.skies = rows.len(),
-                Table::Bakes => contents.bakes = rows.len(),
-            }
+            contents.count(*table, rows.len());
         }
         self.store.replace_rows(&rows).await?;
         Ok(contents)
@@ -162,9 +174,10 @@ impl App {
 
     /// Copies one file into the store, chunk by chunk.
     fn put_back(&self, name: &str, mut content: impl Read) -> Result<()> {
-        if !name.starts_with("bakes/") || name.split('/').any(|part| part.is_empty() || part.starts_with('.'))
-        {
-            return Err(failed(format!("files/{name}: this is no file of a bake")));
+        let mut parts = name.split('/');
+        let known = parts.next().is_some_and(|folder| FOLDERS.contains(&folder));
+        if !known || parts.any(|part| part.is_empty() || part.starts_with('.')) {
+            return Err(failed(format!("files/{name}: this is no file of a bake or a pin")));
         }
         let mut file = self.store.files.writer(name);
         let mut chunk = vec![0; 1 << 20];

@@ -1,6 +1,6 @@
 //! Keeps bakes going and the store clean while a server or a worker runs.
 //!
-//! What is removed, and when: skies and bakes after 30 days in the bin; jobs and workers of the queue a
+//! What is removed, and when: skies and bakes after 30 days in the bin, deleted pins and starters likewise; jobs and workers of the queue a
 //! day after their end; pieces of a bake when it is done or cancelled, or a week after it failed; files
 //! that belong to no bake. Bakes themselves are only put into the bin by hand, or so many days after their
 //! end as `tenter serve --keep-bakes` says.
@@ -64,12 +64,15 @@ impl App {
         }
         self.empty_bin(now - BIN).await?;
         self.store.sweep_queue().await?;
+        self.sweep_photographs().await?;
         self.sweep_files().await
     }
 
     /// Forgets for good what was put into the bin before a moment.
     pub async fn empty_bin(&self, before: OffsetDateTime) -> Result<()> {
         self.store.forget_skies_binned_before(before).await?;
+        self.store.forget_pins_deleted_before(before).await?;
+        self.store.forget_starters_deleted_before(before).await?;
         for id in self.store.bakes_binned_before(before).await? {
             match self.forget_bake(id).await {
                 Err(crate::AppError::Store(StoreError::Missing { .. })) => {}

@@ -5,6 +5,8 @@ mod bake_files;
 pub mod bakes;
 pub mod day;
 pub mod housekeeping;
+pub mod own_starters;
+pub mod pins;
 pub mod places;
 pub mod preview;
 pub mod priority;

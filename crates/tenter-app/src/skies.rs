@@ -36,13 +36,11 @@ impl App {
         Ok(self.store.add_sky(&checked_name(name)?, sky.to_value()).await?)
     }
 
-    /// A new sky from a starter; a copy, so that neither changes the other.
+    /// A new sky from a starter, shipped or of one's own; a copy, so that neither changes the other.
     pub async fn add_from_starter(&self, slug: &str, name: Option<&str>) -> Result<SkyRecord> {
-        let starter = starters::find(slug).ok_or_else(|| AppError::Input {
-            path: "starter".into(),
-            message: format!("no starter {slug:?}"),
-        })?;
-        Ok(self.store.add_sky(&checked_name(name.unwrap_or(&starter.name))?, starter.sky.to_value()).await?)
+        let starter = self.starter(slug).await?;
+        let name = checked_name(name.unwrap_or(&starter.name))?;
+        Ok(self.store.add_sky(&name, starter.document).await?)
     }
 
     /// Saves a changed document; a wrong one is refused and the stored one stays. A save that is repeated
@@ -69,21 +67,7 @@ impl App {
 
     /// Words a sky is found by, sorted and each once.
     pub async fn tag_sky(&self, id: Uuid, tags: Vec<String>) -> Result<()> {
-        if tags.len() > MOST_TAGS {
-            let message = format!("{} tags; at most {MOST_TAGS} are allowed", tags.len());
-            return Err(AppError::Input { path: "tags".into(), message });
-        }
-        let mut kept = std::collections::BTreeSet::new();
-        for (i, tag) in tags.iter().enumerate() {
-            let tag = tag.trim();
-            let length = tag.chars().count();
-            if length == 0 || length > LONGEST_TAG || tag.chars().any(char::is_control) {
-                let message = format!("{length} characters; 1 to {LONGEST_TAG} are allowed, on one line");
-                return Err(AppError::Input { path: format!("tags[{i}]"), message });
-            }
-            kept.insert(tag.to_string());
-        }
-        Ok(self.store.tag_sky(id, &kept.into_iter().collect::<Vec<_>>()).await?)
+        Ok(self.store.tag_sky(id, &checked_tags(&tags)?).await?)
     }
 
     pub async fn delete_sky(&self, id: Uuid) -> Result<()> {
@@ -117,4 +101,23 @@ pub(crate) fn checked_name(name: &str) -> Result<String> {
         return Err(AppError::Input { path: "name".into(), message });
     }
     Ok(name.into())
+}
+
+/// Words that something is found by, sorted and each once.
+pub(crate) fn checked_tags(tags: &[String]) -> Result<Vec<String>> {
+    if tags.len() > MOST_TAGS {
+        let message = format!("{} tags; at most {MOST_TAGS} are allowed", tags.len());
+        return Err(AppError::Input { path: "tags".into(), message });
+    }
+    let mut kept = std::collections::BTreeSet::new();
+    for (i, tag) in tags.iter().enumerate() {
+        let tag = tag.trim();
+        let length = tag.chars().count();
+        if length == 0 || length > LONGEST_TAG || tag.chars().any(char::is_control) {
+            let message = format!("{length} characters; 1 to {LONGEST_TAG} are allowed, on one line");
+            return Err(AppError::Input { path: format!("tags[{i}]"), message });
+        }
+        kept.insert(tag.to_string());
+    }
+    Ok(kept.into_iter().collect())
 }

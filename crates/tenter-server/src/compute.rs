@@ -8,8 +8,10 @@ use tokio::sync::Semaphore;
 /// Whose turn it is. Within a kind requests are answered in the order in which they came.
 #[derive(Clone)]
 pub struct Turns {
-    /// Pictures, days and other work of a second.
+    /// Days, tables, plans and other work of a second.
     pub short: Arc<Semaphore>,
+    /// Small pictures: a wall of them is asked for at once, and nothing else should wait behind it.
+    pub pictures: Arc<Semaphore>,
     /// Seeks, which take many seconds.
     pub long: Arc<Semaphore>,
     /// Live pictures of all sockets.
@@ -19,7 +21,7 @@ pub struct Turns {
 impl Default for Turns {
     fn default() -> Self {
         let turns = |n| Arc::new(Semaphore::new(n));
-        Turns { short: turns(1), long: turns(1), live: turns(2) }
+        Turns { short: turns(1), pictures: turns(1), long: turns(1), live: turns(2) }
     }
 }
 

@@ -14,10 +14,12 @@ mod memory;
 mod paging;
 mod pick;
 mod pictures;
+mod pins;
 mod plan;
 mod problem;
 mod seek;
 mod skies;
+mod starters;
 mod times;
 
 pub use guard::{Guard, Unguarded};
@@ -32,8 +34,10 @@ use axum_prometheus::{EndpointLabel, PrometheusMetricLayerBuilder};
 use std::any::Any;
 use std::net::SocketAddr;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 use tenter_app::App;
+use tenter_app::pins::LARGEST_PHOTOGRAPH;
 use tenter_app::preview::MarchBudget;
 use tenter_render::prepare::SceneCache;
 use tokio::net::TcpListener;
@@ -97,7 +101,13 @@ impl Server {
             .routes(routes!(skies::duplicate))
             .routes(routes!(skies::restore))
             .routes(routes!(pictures::of_sky))
-            .routes(routes!(skies::starters))
+            .routes(routes!(starters::list, starters::add))
+            .routes(routes!(starters::label, starters::delete))
+            .routes(routes!(starters::restore))
+            .routes(routes!(pins::list, pins::add))
+            .routes(routes!(pins::rename, pins::delete))
+            .routes(routes!(pins::restore))
+            .routes(routes!(pins::photograph))
             .routes(routes!(pictures::of_starter))
             .routes(routes!(pictures::of_document))
             .routes(routes!(skies::schema))
@@ -125,6 +135,11 @@ impl Server {
             .routes(routes!(bakes::file))
             .routes(routes!(health::health))
             .merge(OpenApiRouter::new().routes(routes!(inspect::send)).layer(DefaultBodyLimit::disable()))
+            .merge(
+                OpenApiRouter::new()
+                    .routes(routes!(pins::add_photograph))
+                    .layer(DefaultBodyLimit::max(LARGEST_PHOTOGRAPH)),
+            )
             .split_for_parts();
         // Paths that lead nowhere share one label, or anybody could make as many as memory holds.
         let (counted, handle) = PrometheusMetricLayerBuilder::new()
@@ -175,8 +190,11 @@ impl Server {
     /// Serves until `stop`; what has begun is ended, sockets are closed.
     pub async fn serve(self, listener: TcpListener, stop: impl Future<Output = ()>) -> std::io::Result<()> {
         let sockets = self.sockets.clone();
+        let stopped = Arc::new(AtomicBool::new(false));
+        tokio::spawn(pictures::keep_starters(self.clone(), stopped.clone()));
         let stop = async move {
             stop.await;
+            stopped.store(true, Ordering::Relaxed);
             let _ = sockets.stopped.send(true);
         };
         connections::serve(listener, self.router(), stop).await

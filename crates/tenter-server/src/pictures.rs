@@ -1,4 +1,5 @@
-//! Developed pictures of stored skies and starters, kept by content.
+//! Developed pictures of skies and starters, kept by content: the last ones in memory, those of shipped
+//! starters in the object store by the engine's version, drawn in the background when a server starts.
 
 use crate::Server;
 use crate::compute::compute;
@@ -10,9 +11,12 @@ use axum::response::{IntoResponse, Response};
 use bytes::Bytes;
 use serde::Deserialize;
 use std::collections::VecDeque;
-use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use tenter_app::priority::background_pool;
 use tenter_app::{AppError, starters};
 use tenter_formats::png;
+use tenter_render::ENGINE;
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::{Area, add_discs, discs, render, vignette};
@@ -86,8 +90,11 @@ pub async fn of_starter(
     Path(slug): Path<String>,
     Query(size): Query<Size>,
 ) -> Reply<Response> {
-    let starter = starters::find(&slug).ok_or_else(|| Problem::missing(format!("no starter {slug:?}")))?;
-    picture(&s, starter.sky.clone(), size).await
+    let starter = s.app.starter(&slug).await.map_err(|e| match e {
+        AppError::Input { message, .. } => Problem::missing(message),
+        e => e.into(),
+    })?;
+    picture(&s, Sky::from_value(starter.document).map_err(AppError::from)?, size).await
 }
 
 /// What the camera of a document sees, stored or not: for choosing between several.
@@ -108,12 +115,17 @@ async fn picture(s: &Server, sky: Sky, size: Size) -> Reply<Response> {
         let message = format!("{width} is outside {} to {}", WIDTHS.start(), WIDTHS.end());
         return Err(AppError::Input { path: "width".into(), message }.into());
     }
-    let key = format!("{width} {}", sky.content_hash());
-    let png = match s.pictures.find(&key) {
+    let hash = sky.content_hash();
+    let key = format!("{width} {hash}");
+    let kept = match s.pictures.find(&key) {
+        None if STARTER_WIDTHS.contains(&width) => s.app.store.files.get(&kept_name(&hash, width)).await.ok(),
+        found => found,
+    };
+    let png = match kept {
         Some(png) => png,
         None => {
             let (pictures, scene_cache) = (s.pictures.clone(), s.scene_cache.clone());
-            compute(&s.turns.short, move |off| {
+            compute(&s.turns.pictures, move |off| {
                 // Whoever had the turn before may have made it.
                 if let Some(png) = pictures.find(&key) {
                     return Ok(png);
@@ -127,6 +139,48 @@ async fn picture(s: &Server, sky: Sky, size: Size) -> Reply<Response> {
     };
     let headers = [(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "no-cache")];
     Ok((StatusCode::OK, headers, png).into_response())
+}
+
+/// Folder of the store that holds pictures, one folder in it for each version of the engine.
+const FOLDER: &str = "pictures";
+/// Widths in which starters' pictures are kept, pixels: of lists and of the wall.
+const STARTER_WIDTHS: [usize; 2] = [320, 640];
+
+fn kept_name(hash: &str, width: usize) -> String {
+    format!("{FOLDER}/{ENGINE}/{hash}-{width}.png")
+}
+
+/// Draws the pictures of shipped starters that are not kept yet, on threads that come last, and forgets those
+/// of other versions. What fails is told and left to whoever asks for the picture.
+pub async fn keep_starters(s: Server, stopped: Arc<AtomicBool>) {
+    let files = &s.app.store.files;
+    let pool = Arc::new(background_pool());
+    let cache = Arc::new(SceneCache::default());
+    for starter in starters::all() {
+        let hash = starter.sky.content_hash();
+        for width in STARTER_WIDTHS {
+            let name = kept_name(&hash, width);
+            if files.get(&name).await.is_ok() {
+                continue;
+            }
+            let (pool, cache, stopped) = (pool.clone(), cache.clone(), stopped.clone());
+            let draw = move || {
+                pool.install(|| make(&cache, &starter.sky, width, &|| stopped.load(Ordering::Relaxed)))
+            };
+            let Ok(Ok(png)) = tokio::task::spawn_blocking(draw).await else { return };
+            if let Err(e) = files.put(&name, png).await {
+                tracing::warn!("the picture of {} was not kept: {e}", starter.slug);
+                return;
+            }
+        }
+    }
+    if let Ok(versions) = files.folders(FOLDER).await {
+        for version in versions.iter().filter(|v| *v != ENGINE) {
+            if let Err(e) = files.delete_folder(&format!("{FOLDER}/{version}")).await {
+                tracing::warn!("pictures of engine {version} stay: {e}");
+            }
+        }
+    }
 }
 
 fn make(

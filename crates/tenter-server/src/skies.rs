@@ -1,4 +1,4 @@
-//! Skies and starters.
+//! Skies.
 
 use crate::Server;
 use crate::extract::{Json, Path, Query};
@@ -7,9 +7,8 @@ use crate::problem::{Problem, Reply};
 use axum::extract::State;
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
-use serde_json::{Value, json};
+use serde_json::Value;
 use tenter_app::AppError;
-use tenter_app::starters as shipped;
 use tenter_sky::document::schema::json_schema;
 use tenter_store::{SkyPage, SkyQuery, SkyRecord, SkySort};
 use utoipa::{IntoParams, ToSchema};
@@ -203,16 +202,6 @@ pub async fn duplicate(
     Path(id): Path<Uuid>,
 ) -> Reply<(StatusCode, Json<SkyRecord>)> {
     Ok((StatusCode::CREATED, Json(s.app.duplicate_sky(id).await?)))
-}
-
-/// Starters that ship with Tenter.
-#[utoipa::path(get, path = "/api/starters", responses((status = 200, body = Value)))]
-pub async fn starters() -> Json<Value> {
-    let list: Vec<Value> = shipped::all()
-        .iter()
-        .map(|s| json!({"slug": s.slug, "name": s.name, "about": s.about, "document": s.sky}))
-        .collect();
-    Json(json!(list))
 }
 
 /// The JSON Schema of documents; under `usual`, the layer each kind of cloud begins with.

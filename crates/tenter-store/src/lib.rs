@@ -1,18 +1,22 @@
-//! Skies and bakes in PostgreSQL, files in an object store.
+//! Skies, pins, starters and bakes in PostgreSQL, files in an object store.
 
 mod bakes;
 mod entity;
 mod files;
 mod migration;
+mod pins;
 mod queue;
 mod rows;
 mod skies;
+mod starters;
 
 pub use bakes::{Bake, BakePage, BakeStatus, NewBake, PieceDone};
 pub use files::{FileWriter, Files};
+pub use pins::{Pin, Pinned};
 pub use queue::QueueState;
 pub use rows::Table;
 pub use skies::{SaveError, SkyPage, SkyQuery, SkyRecord, SkySort, SkySummary};
+pub use starters::{StarterLabel, StarterRecord};
 
 use sea_orm::{
     ConnectOptions, ConnectionTrait, Database, DatabaseConnection, Statement, TransactionTrait, sqlx,

@@ -7,7 +7,7 @@ pub struct Migrator;
 #[async_trait::async_trait]
 impl MigratorTrait for Migrator {
     fn migrations() -> Vec<Box<dyn MigrationTrait>> {
-        vec![Box::new(FirstLight), Box::new(BinsAndChecksums)]
+        vec![Box::new(FirstLight), Box::new(BinsAndChecksums), Box::new(PinsAndStarters)]
     }
 }
 
@@ -116,6 +116,52 @@ impl MigrationTrait for BinsAndChecksums {
                    drop column checksum, drop column facts, add column moved bigint not null;",
             )
             .await?;
+        Ok(())
+    }
+}
+
+/// Kept states of skies, photographs beside them, and starters of one's own.
+struct PinsAndStarters;
+
+impl MigrationName for PinsAndStarters {
+    fn name(&self) -> &str {
+        "m0003_pins_and_starters"
+    }
+}
+
+#[async_trait::async_trait]
+impl MigrationTrait for PinsAndStarters {
+    async fn up(&self, manager: &SchemaManager) -> Result<(), DbErr> {
+        manager
+            .get_connection()
+            .execute_unprepared(
+                "create table pins (
+                   id uuid primary key,
+                   sky_id uuid not null references skies (id) on delete cascade,
+                   name text not null,
+                   document jsonb,
+                   photograph text,
+                   created_at timestamptz not null,
+                   deleted_at timestamptz
+                 );
+                 create index pins_by_sky on pins (sky_id, created_at desc);
+                 create table starters (
+                   id uuid primary key,
+                   name text not null,
+                   about text not null,
+                   tags jsonb not null,
+                   part text not null,
+                   document jsonb not null,
+                   created_at timestamptz not null,
+                   deleted_at timestamptz
+                 );",
+            )
+            .await?;
+        Ok(())
+    }
+
+    async fn down(&self, manager: &SchemaManager) -> Result<(), DbErr> {
+        manager.get_connection().execute_unprepared("drop table pins, starters").await?;
         Ok(())
     }
 }

@@ -11,16 +11,20 @@ use sea_orm::{
 pub enum Table {
     Skies,
     Bakes,
+    Pins,
+    Starters,
 }
 
 impl Table {
     /// In the order in which rows can be put back.
-    pub const ALL: [Table; 2] = [Table::Skies, Table::Bakes];
+    pub const ALL: [Table; 4] = [Table::Skies, Table::Bakes, Table::Pins, Table::Starters];
 
     pub fn name(self) -> &'static str {
         match self {
             Table::Skies => "skies",
             Table::Bakes => "bakes",
+            Table::Pins => "pins",
+            Table::Starters => "starters",
         }
     }
 }
@@ -56,7 +60,11 @@ impl Store {
     /// Empties all tables and fills them with these rows, or changes nothing.
     pub async fn replace_rows(&self, all: &[(Table, Vec<String>)]) -> Result<()> {
         let transaction = self.db.begin().await?;
-        transaction.execute_unprepared("delete from bakes; delete from skies;").await?;
+        transaction
+            .execute_unprepared(
+                "delete from bakes; delete from pins; delete from skies; delete from starters;",
+            )
+            .await?;
         for (table, rows) in all {
             for row in rows {
                 put(&transaction, *table, row).await?;

@@ -6,7 +6,8 @@ import { showNumber } from "../data/number";
 import { Button } from "../ui/button";
 import { Choice } from "../ui/choice";
 import { when } from "../ui/dates";
-import { DeletedNote, wasDeleted } from "../ui/deleted-note";
+import { wasDeleted } from "../ui/deleted-note";
+import { NoticeLine, useFault } from "../ui/notices";
 import { Dialog } from "../ui/dialog";
 import { leftWords } from "../ui/durations";
 import { go } from "../route";
@@ -38,6 +39,7 @@ export function Bakes() {
     mutationFn: (work: () => Promise<unknown>) => work(),
     onSuccess: anew,
   });
+  useFault("bakes", (act.error ?? bakes.error)?.message);
   return (
     <div className="flex h-full flex-col">
       <header className="flex h-9 shrink-0 items-center gap-2 border-b border-line px-3">
@@ -62,12 +64,6 @@ export function Bakes() {
           Bin
         </Button>
       </header>
-      {(bakes.isError || act.isError) && (
-        <p role="alert" className="border-b border-line px-3 py-1">
-          {(act.error ?? bakes.error)?.message}
-        </p>
-      )}
-      <DeletedNote onRestored={() => void anew()} />
       <main className="min-h-0 flex-1 overflow-y-auto p-4">
         {first?.total === 0 && (
           <p className="text-quiet">Nothing baked yet. Open a sky and choose Bake there.</p>
@@ -88,6 +84,7 @@ export function Bakes() {
           </p>
         )}
       </main>
+      <NoticeLine />
       {again && (
         <BakeDialog
           source={{ sky: again.bake.document, name: again.bake.name, skyId: again.bake.sky_id }}
@@ -150,7 +147,7 @@ function Row({
             onClick={() =>
               act(async () => {
                 await api.removeBake(b.id);
-                wasDeleted({ name: b.name, restore: () => api.restoreBake(b.id) });
+                wasDeleted({ inBin: true, name: b.name, restore: () => api.restoreBake(b.id) });
               })
             }
           >

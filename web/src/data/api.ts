@@ -1,5 +1,6 @@
 import type { BakeSettings, Estimate, Inspection, PickedCloud } from "./bakes";
 import type { SearchResult, SearchVariable, Target } from "./measures";
+import type { Part } from "./parts";
 import type { Sky } from "./sky";
 
 export type Problem = { path: string; message: string; value?: unknown; allowed?: unknown };
@@ -33,7 +34,19 @@ export type SkySummary = {
 };
 export type SkySort = "changed" | "made" | "name";
 export type SkyPage = { skies: SkySummary[]; total: number };
-export type Starter = { slug: string; name: string; about: string; document: Sky };
+export type Starter = {
+  /** Short name of one that ships, id of one's own. */
+  slug: string;
+  own: boolean;
+  name: string;
+  about: string;
+  tags: string[];
+  part: Part;
+  document: Sky;
+};
+export type NewStarter = Omit<Starter, "slug" | "own">;
+/** A kept state of a sky, or a photograph beside it, which has no document. */
+export type Pin = { id: string; sky_id: string; name: string; document: Sky | null; created_at: string };
 export type Place = {
   name: string;
   province: string;
@@ -121,6 +134,24 @@ async function askFile(path: string, body: unknown, signal?: AbortSignal): Promi
   return response.blob();
 }
 
+/** Sends a file as it is. */
+async function sendFile<T>(path: string, file: File): Promise<T> {
+  const response = await fetch(path, {
+    method: "POST",
+    headers: { "content-type": "application/octet-stream" },
+    body: file,
+  });
+  if (!response.ok) {
+    const problem = await response.json().catch(() => ({}));
+    throw new Error(problem.detail ?? response.statusText);
+  }
+  return response.json();
+}
+
+export const photographPath = (pin: string) => `/api/pins/${pin}/photograph`;
+export const starterPicture = (slug: string, width: 320 | 640 = 320) =>
+  `/api/starters/${slug}/picture.png?width=${width}`;
+
 /** What a table of colours is looked up with: scene light by its stops from grey, or display values. */
 export type LutInput = "log" | "display";
 
@@ -142,6 +173,19 @@ export const api = {
   emptyBin: () => ask<null>("DELETE", "/api/bin"),
   duplicate: (id: string) => ask<SkyRecord>("POST", `/api/skies/${id}/duplicate`),
   starters: () => ask<Starter[]>("GET", "/api/starters"),
+  keepStarter: (starter: NewStarter) => ask<Starter>("POST", "/api/starters", starter),
+  labelStarter: (slug: string, label: { name: string; about: string; tags: string[] }) =>
+    ask<null>("PATCH", `/api/starters/${slug}`, label),
+  removeStarter: (slug: string) => ask<null>("DELETE", `/api/starters/${slug}`),
+  restoreStarter: (slug: string) => ask<null>("POST", `/api/starters/${slug}/restore`),
+  pins: (sky: string) => ask<Pin[]>("GET", `/api/skies/${sky}/pins`),
+  pin: (sky: string, name: string, document: Sky) =>
+    ask<Pin>("POST", `/api/skies/${sky}/pins`, { name, document }),
+  pinPhotograph: (sky: string, file: File) =>
+    sendFile<Pin>(`/api/skies/${sky}/photographs?name=${encodeURIComponent(file.name)}`, file),
+  renamePin: (id: string, name: string) => ask<null>("PATCH", `/api/pins/${id}`, { name }),
+  removePin: (id: string) => ask<null>("DELETE", `/api/pins/${id}`),
+  restorePin: (id: string) => ask<null>("POST", `/api/pins/${id}/restore`),
   fromStarter: (slug: string) => ask<SkyRecord>("POST", "/api/skies", { starter: slug }),
   empty: () => ask<SkyRecord>("POST", "/api/skies", { name: "Empty sky", document: { schema: 2 } }),
   places: (typed: string) => ask<Place[]>("GET", `/api/places?q=${encodeURIComponent(typed)}`),
@@ -182,18 +226,8 @@ export const api = {
     ask<Inspection>("GET", `/api/bakes/${id}/inspection/${encodeURIComponent(name)}`),
   inspectSent: (id: string) => ask<Inspection>("GET", `/api/inspections/${id}`),
   /** Sends a file to be looked at. */
-  sendFile: async (file: File): Promise<Inspection> => {
-    const response = await fetch(`/api/inspections?name=${encodeURIComponent(file.name)}`, {
-      method: "POST",
-      headers: { "content-type": "application/octet-stream" },
-      body: file,
-    });
-    if (!response.ok) {
-      const problem = await response.json().catch(() => ({}));
-      throw new Error(problem.detail ?? response.statusText);
-    }
-    return response.json();
-  },
+  inspectFile: (file: File) =>
+    sendFile<Inspection>(`/api/inspections?name=${encodeURIComponent(file.name)}`, file),
   goOn: (id: string) => ask<Bake>("POST", `/api/bakes/${id}/go-on`),
   removeBake: (id: string) => ask<null>("DELETE", `/api/bakes/${id}`),
   restoreBake: (id: string) => ask<null>("POST", `/api/bakes/${id}/restore`),

@@ -5,6 +5,7 @@ import type { Inspection } from "../data/bakes";
 import { showNumber } from "../data/number";
 import { go } from "../route";
 import { Button } from "../ui/button";
+import { clearNotice, NoticeLine, tell } from "../ui/notices";
 import { CheckLine } from "../ui/check-line";
 import { Choice } from "../ui/choice";
 import { StopsKey } from "../ui/stops-key";
@@ -17,17 +18,16 @@ import { VolumeView } from "./volume-view";
 /** One file: looked around in, read, and checked; beside another if asked for. */
 export function Inspect({ path }: { path: string }) {
   const source = sourceOf(path);
-  const [fault, setFault] = useState<string | null>(null);
   const [sending, setSending] = useState(false);
   const take = async (file: File | undefined) => {
     if (!file) return;
-    setFault(null);
+    clearNotice("inspect");
     setSending(true);
     try {
-      const found = await api.sendFile(file);
+      const found = await api.inspectFile(file);
       go(inspectPath({ by: "sent", id: found.id ?? "" }));
     } catch (e) {
-      setFault(e instanceof Error ? e.message : String(e));
+      tell({ key: "inspect", words: `${file.name}: ${e instanceof Error ? e.message : String(e)}` });
     } finally {
       setSending(false);
     }
@@ -61,11 +61,6 @@ export function Inspect({ path }: { path: string }) {
           />
         </label>
       </header>
-      {fault && (
-        <p role="alert" className="border-b border-line px-3 py-1">
-          {fault}
-        </p>
-      )}
       {source ? (
         <File key={path} source={source} />
       ) : (
@@ -73,6 +68,7 @@ export function Inspect({ path }: { path: string }) {
           Drop an OpenEXR, Radiance HDR, KTX2, PNG or OpenVDB file here, or choose Inspect at a bake.
         </p>
       )}
+      <NoticeLine />
     </div>
   );
 }

@@ -4,6 +4,7 @@ import { api } from "../data/api";
 import { Button } from "../ui/button";
 import { daysLeft, when } from "../ui/dates";
 import { Dialog } from "../ui/dialog";
+import { NoticeLine, useFault } from "../ui/notices";
 import { go } from "../route";
 
 /** Days for which deleted things can come back. */
@@ -38,6 +39,7 @@ export function Bin() {
     })),
   ].sort((a, b) => b.at.localeCompare(a.at));
   const error = act.error ?? skies.error ?? bakes.error;
+  useFault("bin", error?.message);
   return (
     <div className="flex h-full flex-col">
       <header className="flex h-9 shrink-0 items-center gap-2 border-b border-line px-3">
@@ -53,11 +55,6 @@ export function Bin() {
           Empty the bin…
         </Button>
       </header>
-      {error && (
-        <p role="alert" className="border-b border-line px-3 py-1">
-          {error.message}
-        </p>
-      )}
       <main className="min-h-0 flex-1 overflow-y-auto p-4">
         {things.length === 0 && (
           <p className="text-quiet">The bin is empty. What is deleted stays here for {DAYS} days.</p>
@@ -84,6 +81,7 @@ export function Bin() {
           ))}
         </ul>
       </main>
+      <NoticeLine />
       {sure && (
         <Dialog title="Empty the bin" open onClose={() => setSure(false)}>
           <p>

@@ -7,12 +7,14 @@ import {
 } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import { useEffect, useLayoutEffect, useRef, useState } from "react";
-import { api, type SkySort, type SkySummary } from "../data/api";
+import { api, starterPicture, type SkySort, type SkySummary } from "../data/api";
 import { Button } from "../ui/button";
 import { Choice } from "../ui/choice";
 import { when } from "../ui/dates";
-import { DeletedNote, wasDeleted } from "../ui/deleted-note";
+import { wasDeleted } from "../ui/deleted-note";
+import { NoticeLine, useFault } from "../ui/notices";
 import { Dialog } from "../ui/dialog";
+import { FirstHint } from "../ui/first-hints";
 import { ViewLink } from "../ui/view-link";
 import { FRESH, go } from "../route";
 
@@ -67,9 +69,10 @@ export function Skies() {
     neighbour.current = (list[i + 1] ?? list[i - 1])?.id ?? null;
     act.mutate(async () => {
       await api.remove(sky.id);
-      wasDeleted({ name: sky.name, restore: () => api.restore(sky.id) });
+      wasDeleted({ inBin: true, name: sky.name, restore: () => api.restore(sky.id) });
     });
   };
+  useFault("skies", (act.error ?? skies.error)?.message);
   return (
     <div className="flex h-full flex-col">
       <header className="flex h-9 shrink-0 items-center gap-2 border-b border-line px-3">
@@ -92,16 +95,13 @@ export function Skies() {
         <Button weight="quiet" onClick={() => go("/bakes")}>
           Bakes
         </Button>
-        <Button weight="main" onClick={() => setStarting(true)}>
-          Start a sky…
-        </Button>
+        <span className="relative">
+          <Button weight="main" onClick={() => setStarting(true)}>
+            Start a sky…
+          </Button>
+          <FirstHint name="skies" className="top-8 right-0" />
+        </span>
       </header>
-      {(skies.isError || act.isError) && (
-        <p role="alert" className="border-b border-line px-3 py-1">
-          {(act.error ?? skies.error)?.message}
-        </p>
-      )}
-      <DeletedNote onRestored={() => void refresh()} />
       <main
         ref={wall}
         className="min-h-0 flex-1 overflow-y-auto bg-surround p-4"
@@ -166,6 +166,7 @@ export function Skies() {
           </p>
         )}
       </main>
+      <NoticeLine />
       {renaming && (
         <TextDialog
           title="Rename the sky"
@@ -317,7 +318,7 @@ function Start({ onClose }: { onClose: () => void }) {
               className="flex w-full cursor-pointer gap-3 text-left hover:bg-raised"
             >
               <img
-                src={`/api/starters/${s.slug}/picture.png?width=320`}
+                src={starterPicture(s.slug)}
                 alt=""
                 className="aspect-[16/9] w-36 shrink-0 bg-bench object-cover"
               />

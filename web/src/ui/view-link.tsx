@@ -1,5 +1,5 @@
 import type { ReactNode } from "react";
-import { go } from "../route";
+import { Link } from "wouter";
 
 /** A link to a view of this page, that opens in another tab as links do. */
 export function ViewLink({
@@ -17,18 +17,13 @@ export function ViewLink({
   children: ReactNode;
 }) {
   return (
-    <a
+    <Link
       href={path}
-      id={id}
       className={className}
+      {...(id ? { id } : {})}
       {...(apart ? { tabIndex: -1, "aria-hidden": true } : {})}
-      onClick={(e) => {
-        if (e.ctrlKey || e.metaKey || e.shiftKey || e.button !== 0) return;
-        e.preventDefault();
-        go(path);
-      }}
     >
       {children}
-    </a>
+    </Link>
   );
 }

@@ -1,53 +1,49 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
-import { api, type Starter } from "../../data/api";
-import type { Sky } from "../../data/sky";
+import { DropdownMenu } from "radix-ui";
+import { useEffect, useRef, useState } from "react";
+import { api, starterPicture, type Starter } from "../../data/api";
+import { partTitles, type Part } from "../../data/parts";
 import { Button } from "../../ui/button";
+import { wasDeleted } from "../../ui/deleted-note";
+import { tell } from "../../ui/notices";
 import { SwitchLine } from "../../ui/switch-line";
 import { useBench } from "../store/bench-store";
+import { given, type Held } from "./give-part";
+import { KeepStarter } from "./keep-starter";
+import { anewStarters, dragStarter, keepStarterFiles, sendStarters, STARTERS } from "./own-starters";
 
-type Take = "all" | "air" | "lights" | "clouds";
-type Held = { sun: boolean; exposure: boolean; viewpoint: boolean; land: boolean };
+/** Parts that can be taken of a whole sky. */
+const takes: Part[] = ["all", "air", "lights", "clouds", "grade"];
 
-/** What a starter gives to a sky: all of it, or a part; what is held stays. */
-function applied(own: Sky, from: Sky, take: Take, held: Held): Sky {
-  const next = structuredClone(own);
-  const given = structuredClone(from);
-  if (take === "all" || take === "air") {
-    next.air = given.air;
-    next.fog = given.fog;
-  }
-  if ((take === "all" || take === "lights") && !held.sun) {
-    next.suns = given.suns;
-    next.moon = given.moon;
-    next.night = given.night;
-    next.place = given.place;
-  }
-  if (take === "all" || take === "clouds") next.clouds = given.clouds;
-  if (take === "all") next.source = given.source;
-  if (take === "all" && !held.land) next.land = given.land;
-  if (take === "all" && !held.exposure) next.grade = given.grade;
-  if (take === "all" && !held.viewpoint) next.eye = given.eye;
-  return next;
-}
+/** Whether a starter's name, tags or line hold all words that are typed. */
+export const isFound = (s: Starter, typed: string) => {
+  const said = [s.name, s.about, ...s.tags, s.own ? "own" : "shipped", partTitles[s.part]].join(" ");
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  return words.every((w) => said.toLowerCase().includes(w));
+};
 
 /**
- * Flicks through starters on the open sky: what is held stays as it is. What is shown is only looked at,
- * and no part of the document until it is kept.
+ * Flicks through starters on the open sky, one's own and those that ship: what is held stays as it is. What
+ * is shown is only looked at, and no part of the document until it is kept.
  */
 export function Starters({ onClose }: { onClose: () => void }) {
-  const starters = useQuery({ queryKey: ["starters"], queryFn: api.starters, staleTime: Infinity });
+  const starters = useQuery({ queryKey: STARTERS, queryFn: api.starters, staleTime: Infinity });
   const [own] = useState(() => useBench.getState().sky);
-  const [take, setTake] = useState<Take>("all");
+  const [take, setTake] = useState<Part>("all");
   const [held, setHeld] = useState<Held>({ sun: false, exposure: true, viewpoint: true, land: false });
-  const [chosen, setChosen] = useState<number | null>(null);
+  const [chosen, setChosen] = useState<string | null>(null);
+  const [typed, setTyped] = useState("");
+  const [keeping, setKeeping] = useState<Starter | "new" | null>(null);
+  const file = useRef<HTMLInputElement>(null);
   const { showPreview, keepPreview } = useBench.getState();
-  const list = starters.data ?? [];
+  const list = (starters.data ?? []).filter((s) => isFound(s, typed));
+  const starter = list.find((s) => s.slug === chosen);
 
   useEffect(() => {
-    const starter: Starter | undefined = chosen === null ? undefined : starters.data?.[chosen];
-    if (own && starter) showPreview(applied(own, starter.document, take, held));
-  }, [own, showPreview, chosen, take, held, starters.data]);
+    // Of a starter that is a part, nothing else is offered.
+    const part = starter && starter.part !== "all" ? starter.part : take;
+    if (own && starter) showPreview(given(own, starter.document, part, held));
+  }, [own, showPreview, starter, take, held]);
   // However the tray is closed, what was only looked at is gone.
   useEffect(() => () => showPreview(null), [showPreview]);
   // Who changes what is shown has taken it.
@@ -56,27 +52,34 @@ export function Starters({ onClose }: { onClose: () => void }) {
     if (chosen !== null && !shown && useBench.getState().sky !== own) onClose();
   }, [chosen, shown, own, onClose]);
 
-  const leave = onClose;
   const keep = () => {
     keepPreview();
     onClose();
   };
-  const flick = (step: number) =>
-    setChosen((c) => (list.length ? ((c ?? (step > 0 ? -1 : 0)) + step + list.length) % list.length : null));
+  const flick = (step: number) => {
+    const at = list.findIndex((s) => s.slug === chosen);
+    const from = at === -1 && step < 0 ? 0 : at;
+    const next = list[(from + step + list.length) % list.length];
+    if (next) setChosen(next.slug);
+  };
+  const { record } = useBench.getState();
   return (
     <aside
       aria-label="Starters"
       data-testid="starters"
       data-own-keys
-      className="absolute top-9 right-0 bottom-0 z-30 flex w-[290px] flex-col border-l border-line bg-panel shadow-float"
+      className="flex w-[290px] shrink-0 flex-col border-l border-line bg-panel"
       onKeyDown={(e) => {
+        if (e.target instanceof HTMLElement && e.target.closest("[role=dialog], [role=menu]")) return;
+        const isText = e.target instanceof HTMLInputElement && e.target.type === "search";
         const keys: Record<string, () => void> = {
           ArrowDown: () => flick(1),
           ArrowUp: () => flick(-1),
-          Enter: keep,
-          Escape: leave,
+          ...(chosen === null ? {} : { Enter: keep }),
+          Escape: isText && typed ? () => setTyped("") : onClose,
         };
-        const act = keys[e.key];
+        // A button does what it says.
+        const act = e.key === "Enter" && e.target instanceof HTMLButtonElement ? undefined : keys[e.key];
         if (!act) return;
         e.preventDefault();
         e.stopPropagation();
@@ -87,13 +90,8 @@ export function Starters({ onClose }: { onClose: () => void }) {
         <SwitchLine
           label="What to take"
           value={take}
-          options={[
-            { value: "all", title: "All of it" },
-            { value: "air", title: "Air" },
-            { value: "lights", title: "Lights" },
-            { value: "clouds", title: "Clouds" },
-          ]}
-          onChange={(v) => setTake(v as Take)}
+          options={takes.map((value) => ({ value, title: value === "all" ? "All" : partTitles[value] }))}
+          onChange={(v) => setTake(v as Part)}
         />
         <fieldset className="flex min-w-0 flex-wrap items-center gap-x-2">
           <legend className="float-left mr-2 text-quiet">Hold</legend>
@@ -109,35 +107,148 @@ export function Starters({ onClose }: { onClose: () => void }) {
             </label>
           ))}
         </fieldset>
+        <input
+          type="search"
+          aria-label="Search the starters by name, tag or what they offer"
+          placeholder="name, tag, own"
+          value={typed}
+          onChange={(e) => setTyped(e.target.value)}
+          className="mt-1 h-6 w-full rounded-soft border border-edge bg-bench px-2"
+        />
       </div>
-      <ul className="min-h-0 flex-1 overflow-y-auto" tabIndex={0} ref={(list) => list?.focus()}>
-        {list.map((s, i) => (
-          <li key={s.slug}>
+      <ul className="min-h-0 flex-1 overflow-y-auto" tabIndex={0} ref={focusOnce}>
+        {list.map((s) => (
+          <li key={s.slug} className="flex items-center hover:bg-raised">
             <button
               type="button"
               data-testid={`starter-${s.slug}`}
-              aria-pressed={chosen === i}
-              onClick={() => setChosen(i)}
-              className="flex w-full cursor-pointer gap-2 border-l-4 border-transparent px-2 py-1 text-left hover:bg-raised aria-pressed:border-accent-light"
+              aria-pressed={chosen === s.slug}
+              draggable
+              onDragStart={(e) => dragStarter(e.dataTransfer, s)}
+              onClick={() => setChosen(s.slug)}
+              className="flex min-w-0 flex-1 cursor-pointer gap-2 border-l-4 border-transparent px-2 py-1 text-left aria-pressed:border-accent-light"
             >
               <img
-                src={`/api/starters/${s.slug}/picture.png?width=160`}
+                src={starterPicture(s.slug)}
                 alt=""
+                draggable={false}
                 className="aspect-[16/9] w-20 shrink-0 bg-bench object-cover"
               />
-              <span className="leading-tight">{s.name}</span>
+              <span className="min-w-0 leading-tight">
+                {s.name}
+                {(s.own || s.part !== "all") && (
+                  <span className="block truncate text-small text-quiet">
+                    {[s.part === "all" ? "own" : partTitles[s.part].toLowerCase(), ...s.tags].join(" · ")}
+                  </span>
+                )}
+              </span>
             </button>
+            <StarterMenu starter={s} onLabel={() => setKeeping(s)} />
           </li>
         ))}
+        {list.length === 0 && !starters.isPending && (
+          <li className="px-3 py-2 text-quiet">
+            {starters.isError ? starters.error.message : "No starter is called so."}
+          </li>
+        )}
       </ul>
+      <div className="flex flex-wrap gap-1 border-t border-line p-2">
+        <Button weight="quiet" className="px-2" onClick={() => setKeeping("new")}>
+          Keep this sky…
+        </Button>
+        <Button weight="quiet" className="px-2" onClick={() => file.current?.click()}>
+          From files…
+        </Button>
+        <input
+          ref={file}
+          type="file"
+          multiple
+          accept="application/json,.json"
+          aria-label="Files with starters"
+          className="hidden"
+          onChange={(e) => {
+            void keepStarterFiles([...(e.target.files ?? [])]);
+            e.target.value = "";
+          }}
+        />
+        {list.some((s) => s.own) && (
+          <Button
+            weight="quiet"
+            className="px-2"
+            title="All of one's own that are listed, as one file"
+            onClick={() => sendStarters(list.filter((s) => s.own))}
+          >
+            To a file
+          </Button>
+        )}
+      </div>
       <div className="flex justify-between border-t border-line p-2">
-        <Button weight="quiet" onClick={leave}>
+        <Button weight="quiet" onClick={onClose}>
           As it was
         </Button>
         <Button weight="main" onClick={keep} disabled={chosen === null}>
           Keep it
         </Button>
       </div>
+      {keeping && own && (
+        <KeepStarter
+          sky={keeping === "new" ? own : keeping.document}
+          name={record?.name ?? "Sky"}
+          starter={keeping === "new" ? undefined : keeping}
+          onClose={() => setKeeping(null)}
+        />
+      )}
     </aside>
+  );
+}
+
+/** The focus is with the list when the tray opens. */
+const focusOnce = (list: HTMLUListElement | null) => list?.focus();
+
+/** What can be done with a starter: those that ship are only sent. */
+function StarterMenu({ starter, onLabel }: { starter: Starter; onLabel: () => void }) {
+  const remove = async () => {
+    try {
+      await api.removeStarter(starter.slug);
+      wasDeleted({ name: starter.name, restore: () => api.restoreStarter(starter.slug) });
+      await anewStarters();
+    } catch (e) {
+      tell({ key: "starters", words: (e as Error).message });
+    }
+  };
+  const items: [string, () => void][] = [
+    ["Save as a file", () => sendStarters([starter])],
+    ...(starter.own
+      ? ([
+          ["Name, tags…", onLabel],
+          ["Delete", () => void remove()],
+        ] as [string, () => void][])
+      : []),
+  ];
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger
+        aria-label={`more: what to do with ${starter.name}`}
+        className="min-h-6 shrink-0 cursor-pointer rounded-soft px-2 text-small text-quiet hover:text-ink"
+      >
+        more
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          align="end"
+          className="z-40 rounded-soft border border-line bg-panel p-1 shadow-float"
+        >
+          {items.map(([title, onSelect]) => (
+            <DropdownMenu.Item
+              key={title}
+              onSelect={onSelect}
+              className="cursor-pointer rounded-soft px-3 py-1 outline-none data-[highlighted]:bg-raised"
+            >
+              {title}
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
   );
 }

@@ -2,6 +2,7 @@ import { memo, useEffect, useRef, useState, type KeyboardEvent, type PointerEven
 import type { Strip } from "../../data/api";
 import type { Sky } from "../../data/sky";
 import { Button } from "../../ui/button";
+import { FirstHint } from "../../ui/first-hints";
 import { useBench } from "../store/bench-store";
 import { atMinute, minuteOf, useDay } from "./use-day";
 
@@ -64,6 +65,7 @@ export function Day({ sky }: { sky: Sky }) {
       data-bound={bound}
       className="relative min-w-0 flex-1 bg-panel select-none"
     >
+      <FirstHint name="day" className="top-6 right-2" />
       {!bound && (
         <p className="absolute top-0 left-8 z-10 flex items-baseline gap-1">
           Sun set by hand

@@ -5,7 +5,7 @@ import type { Grade, Sky } from "../../data/sky";
 import { sunElevation } from "../preview/exposure";
 import { useBench } from "../store/bench-store";
 import { layerOf, type Selection } from "../store/selection";
-import { moveLight } from "../preview/move-light";
+import { moveLight, nudgeLight } from "../preview/move-light";
 import { cornersOf, tieOf } from "../layers/regions/shapes";
 import { useDay } from "../day/use-day";
 
@@ -155,6 +155,13 @@ export function Overhead({ sky }: { sky: Sky }) {
               data-testid={`overhead-${selection}`}
               transform={`translate(${x * k} ${y * k})`}
               className="cursor-grab active:cursor-grabbing"
+              role="button"
+              tabIndex={0}
+              aria-label={`${name} on the plan; drag it, or move it by the arrow keys`}
+              onKeyDown={(e) => {
+                if (e.key === "Enter") select(selection);
+                else nudgeLight(e, light, direction, day);
+              }}
               {...drag(light, selection)}
             >
               <title>{name}</title>

@@ -1,4 +1,4 @@
-import { useRef, useState, type PointerEvent } from "react";
+import { useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import { api } from "../../data/api";
 import { anglesOf, toward, type Direction, type Seen, type View } from "../../data/camera";
 import type { Placement, Sky } from "../../data/sky";
@@ -9,7 +9,7 @@ import { layerOf, type Selection } from "../store/selection";
 import type { Frame } from "../store/view";
 import { layerAt } from "./drag-layer";
 import { exposedGrade } from "./exposure";
-import { moveLight } from "./move-light";
+import { moveLight, nudgeLight } from "./move-light";
 import type { PreviewFrame } from "./preview-socket";
 import { lightAt, readAt } from "./reading";
 
@@ -216,6 +216,8 @@ export function Hands({
                 place={view.placeOf(l.direction)}
                 at={l.direction}
                 drag={dragLight(l)}
+                onKey={(e) => l.direction && nudgeLight(e, l.light, l.direction, day)}
+                onChoose={() => select(l.selection)}
               />
             ),
         )}
@@ -274,12 +276,17 @@ function LightHandle({
   place,
   at,
   drag,
+  onKey,
+  onChoose,
 }: {
   name: string;
   selection: Selection;
   place: Seen;
   at: Direction;
   drag: Record<string, (e: PointerEvent<HTMLButtonElement>) => void>;
+  onKey: (e: KeyboardEvent) => void;
+  /** By keys; a pointer chooses when it lets go. */
+  onChoose: () => void;
 }) {
   const inside = place.ahead && place.x >= 0 && place.x <= 1 && place.y >= 0 && place.y <= 1;
   const [azimuth, elevation] = anglesOf(at);
@@ -292,7 +299,9 @@ function LightHandle({
     <button
       type="button"
       data-testid={selection === "sun0" ? "sun-handle" : `${selection}-handle`}
-      aria-label={`${label}; drag to move`}
+      aria-label={`${label}; drag it, or move it by the arrow keys`}
+      onKeyDown={onKey}
+      onClick={(e) => e.detail === 0 && onChoose()}
       title={label}
       className="absolute -translate-x-1/2 -translate-y-1/2 cursor-grab active:cursor-grabbing"
       style={{ left: `${(inside ? place.x : x) * 100}%`, top: `${(inside ? place.y : y) * 100}%` }}

@@ -1,5 +1,7 @@
+import type { KeyboardEvent } from "react";
 import type { Strip } from "../../data/api";
-import { anglesOf, type Direction } from "../../data/camera";
+import { anglesOf, toward, type Direction } from "../../data/camera";
+import { arrowOf } from "../../ui/arrow-keys";
 import { useBench } from "../store/bench-store";
 import { atMinute, nearestOnPath } from "../day/use-day";
 
@@ -38,4 +40,19 @@ export function moveLight(light: number | "moon", to: Direction, day: Strip | un
         elevation_deg: hundredth(elevation),
       };
   }, true);
+}
+
+/** Degrees that an arrow key moves a light by; with Shift, and with Alt. */
+const STEP = { usual: 1, wide: 10, fine: 0.1 };
+
+/** Moves a light by the arrow keys: in azimuth to the right and left, in elevation up and down. */
+export function nudgeLight(e: KeyboardEvent, light: number | "moon", at: Direction, day: Strip | undefined) {
+  const arrow = arrowOf(e.key);
+  if (!arrow) return;
+  e.preventDefault();
+  const step = e.shiftKey ? STEP.wide : e.altKey ? STEP.fine : STEP.usual;
+  const [azimuth, elevation] = anglesOf(at);
+  const height = Math.max(-90, Math.min(90, elevation + step * arrow[1]));
+  moveLight(light, toward((azimuth + step * arrow[0] + 360) % 360, height), day);
+  useBench.getState().settle();
 }

@@ -1,8 +1,13 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import { lensView, panoramaView } from "../../data/camera";
+import { FirstHint } from "../../ui/first-hints";
+import { clearNotice, tellFault } from "../../ui/notices";
 import { StopsKey } from "../../ui/stops-key";
+import { Comparison } from "../compare/comparison";
+import { PinnedPicture } from "../compare/pinned-picture";
 import { useBench } from "../store/bench-store";
 import { shownSky } from "../store/document";
+import { useComparing } from "../store/comparing";
 import { useLooking } from "../store/looking";
 import { DisplayTransform } from "./display-transform";
 import { exposedGrade } from "./exposure";
@@ -11,6 +16,16 @@ import { Hands } from "./hands";
 import { Levels } from "./levels";
 import { PictureBar } from "./picture-bar";
 import { PreviewSocket } from "./preview-socket";
+
+/** Key of what is said of a picture that takes long, and after how many milliseconds. */
+const SLOW = "slow";
+const SLOW_AFTER = 6000;
+const AWAY =
+  "The server is away: the last picture stays, changes are kept in this browser and saved when it is back.";
+const LATE =
+  "The server is slow: the picture is still being made. The last one stays; changes are saved apart.";
+
+const fault = (words: string) => tellFault("picture", `No new picture: ${words}`);
 
 /** Pixels along the longer side of what is asked for. */
 const LARGEST = 1600;
@@ -22,8 +37,6 @@ export function Picture({ handles }: { handles: boolean }) {
   const developer = useRef<DisplayTransform | null>(null);
   const live = useRef<PreviewSocket | null>(null);
   const [size, setSize] = useState({ width: 0, height: 0 });
-  const [connected, setConnected] = useState(true);
-  const [fault, setFault] = useState<string | null>(null);
   const sky = useBench(shownSky);
   const frame = useBench((s) => s.frame);
   const panorama = useLooking((s) => s.panorama);
@@ -34,25 +47,32 @@ export function Picture({ handles }: { handles: boolean }) {
   useEffect(() => {
     const client = new PreviewSocket({
       frame: (next) => {
-        setFault(null);
+        clearNotice("picture");
+        if (next.stage !== "readings") clearNotice(SLOW);
         useBench.getState().setFrame(next);
       },
-      problems: (problems) => setFault(problems.map((p) => `${p.path}: ${p.message}`).join("; ")),
-      connected: setConnected,
+      problems: (problems) => fault(problems.map((p) => `${p.path}: ${p.message}`).join("; ")),
+      connected: (connected) => tellFault("server", connected ? null : AWAY),
     });
     live.current = client;
-    return () => client.close();
+    return () => {
+      client.close();
+      for (const key of ["picture", "server", SLOW]) clearNotice(key);
+    };
   }, []);
 
   // The picture fills its frame as far as its proportions let it.
   const eye = sky?.eye;
   const view = useMemo(() => (eye ? (panorama ? panoramaView : lensView)(eye) : null), [eye, panorama]);
   const aspect = view?.aspect ?? 16 / 9;
+  const pin = useComparing((s) => s.pin);
+  const beside = useComparing((s) => s.pin !== null && s.way === "beside");
   useEffect(() => {
     const box = area.current;
     if (!box) return;
     const fit = () => {
-      const { clientWidth: w, clientHeight: h } = box;
+      const { clientWidth, clientHeight: h } = box;
+      const w = beside ? clientWidth / 2 : clientWidth;
       const width = Math.floor(Math.min(w, h * aspect));
       setSize({ width, height: Math.round(width / aspect) });
     };
@@ -60,7 +80,7 @@ export function Picture({ handles }: { handles: boolean }) {
     watch.observe(box);
     fit();
     return () => watch.disconnect();
-  }, [aspect]);
+  }, [aspect, beside]);
 
   // What changes scene light is asked for; the grade is the shader's alone.
   const scale = Math.min(window.devicePixelRatio, LARGEST / Math.max(size.width, 1));
@@ -68,7 +88,15 @@ export function Picture({ handles }: { handles: boolean }) {
   const asked = sky && JSON.stringify({ ...sky, grade: null, viewpoints: null });
   useEffect(() => {
     const now = shownSky(useBench.getState());
-    if (now && width >= 16 && height >= 16) live.current?.request(now, width, height, panorama);
+    if (!now || width < 16 || height < 16) return;
+    live.current?.request(now, width, height, panorama);
+    const late = setTimeout(() => tellFault(SLOW, LATE), SLOW_AFTER);
+    // Any picture that comes says that the server is at work.
+    const stop = useBench.subscribe((s, before) => s.frame !== before.frame && clearTimeout(late));
+    return () => {
+      stop();
+      clearTimeout(late);
+    };
   }, [asked, width, height, panorama]);
 
   // The last frame is developed again when the grade changes.
@@ -83,7 +111,7 @@ export function Picture({ handles }: { handles: boolean }) {
       developer.current ??= new DisplayTransform(canvas.current);
       developer.current.draw(now.eye, exposedGrade(now, useBench.getState().frame), marking);
     } catch (e) {
-      queueMicrotask(() => setFault(String(e)));
+      fault(String(e));
     }
   }, [developed, width, height, marking]);
 
@@ -103,7 +131,7 @@ export function Picture({ handles }: { handles: boolean }) {
           data-stage={frame?.stage}
           data-number={frame?.number}
           data-milliseconds={frame?.milliseconds}
-          className="absolute inset-0 m-auto"
+          className={`absolute inset-y-0 right-0 m-auto ${beside ? "left-1/2" : "left-0"}`}
           style={size}
         >
           <canvas
@@ -111,13 +139,18 @@ export function Picture({ handles }: { handles: boolean }) {
             className="block h-full w-full"
             aria-label={panorama ? "The whole sky around the camera" : "What the camera sees"}
           />
+          <FirstHint name="picture" className="bottom-3 left-3" />
+          {pin && <Comparison {...{ pin, width, height, panorama, frame, canvas }} />}
           {sky && view && handles && <GuideLines sky={sky} view={view} size={size} />}
           {sky && view && <Hands sky={sky} view={view} frame={frame} size={size} shown={handles} />}
         </div>
-        {(fault || !connected) && (
-          <p role="alert" className="absolute bottom-2 left-2 rounded-soft bg-bench px-2 py-1">
-            {connected ? `No new picture: ${fault}` : "The server can't be reached; the last picture stays."}
-          </p>
+        {pin && beside && (
+          <figure className="absolute inset-y-0 right-1/2 left-0 m-auto" style={size}>
+            <PinnedPicture {...{ pin, width, height, panorama }} />
+            <figcaption className="absolute top-1 left-1 rounded-soft bg-bench px-2 text-small">
+              {pin.name}
+            </figcaption>
+          </figure>
         )}
       </div>
       {falseColour && <StopsKey />}

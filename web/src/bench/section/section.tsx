@@ -1,6 +1,7 @@
 import { useEffect, useRef, useState, type PointerEvent } from "react";
 import { showNumber } from "../../data/number";
 import type { CloudKind, CloudLayer, Sky } from "../../data/sky";
+import { FirstHint } from "../../ui/first-hints";
 import { useBench } from "../store/bench-store";
 import { layerOf, selectionOf, sunOf, type Selection } from "../store/selection";
 import { fogName, sunLine, sunName } from "../sheet/document-rows";
@@ -161,7 +162,8 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
   const eyeY = y(sky.eye.altitude_m);
   const names = nameLines(sky, y);
   return (
-    <div ref={box} className="h-full w-[220px] shrink-0 border-r border-line bg-panel select-none">
+    <div ref={box} className="relative h-full w-[220px] shrink-0 border-r border-line bg-panel select-none">
+      <FirstHint name="section" className="top-[45%] left-1" />
       <svg
         width={width}
         height={height}

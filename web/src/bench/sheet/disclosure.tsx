@@ -1,3 +1,4 @@
+import { Collapsible } from "radix-ui";
 import { useState, type ReactNode } from "react";
 
 const keyOf = (title: string) => `tenter:fold:${title}`;
@@ -16,24 +17,19 @@ export function Disclosure({
     const kept = localStorage.getItem(keyOf(title));
     return kept === null ? byDefault : kept === "open";
   });
-  const turn = () => {
-    localStorage.setItem(keyOf(title), open ? "folded" : "open");
-    setOpen(!open);
+  const turn = (next: boolean) => {
+    localStorage.setItem(keyOf(title), next ? "open" : "folded");
+    setOpen(next);
   };
   return (
-    <section className="mt-2 border-t border-line pt-1">
+    <Collapsible.Root open={open} onOpenChange={turn} className="mt-2 border-t border-line pt-1">
       <h3>
-        <button
-          type="button"
-          aria-expanded={open}
-          onClick={turn}
-          className="flex w-full cursor-pointer items-baseline justify-between py-1 text-left hover:underline hover:underline-offset-4"
-        >
+        <Collapsible.Trigger className="flex w-full cursor-pointer items-baseline justify-between py-1 text-left hover:underline hover:underline-offset-4">
           {title}
           <span className="text-small text-quiet">{open ? "fold" : "unfold"}</span>
-        </button>
+        </Collapsible.Trigger>
       </h3>
-      {open && children}
-    </section>
+      <Collapsible.Content>{children}</Collapsible.Content>
+    </Collapsible.Root>
   );
 }

@@ -13,6 +13,7 @@ import { EyeRows } from "./rows/eye-rows";
 import { GradeRows } from "./rows/grade-rows";
 import { HistoryRows } from "./rows/history-rows";
 import { MoonRows, SunRows } from "./rows/light-rows";
+import { PinRows } from "./rows/pin-rows";
 import { PlaceRows } from "./rows/place-rows";
 import { GroupRows } from "./rows/rows";
 import { SourceRows } from "./rows/source-rows";
@@ -34,6 +35,7 @@ function titleOf(selection: Selection, sky: Sky): string {
     eye: "Eye",
     grade: "Grade",
     history: "History",
+    pins: "Pins",
   };
   return titles[selection] ?? selection;
 }
@@ -117,6 +119,7 @@ function PartActions({ selection, sky, schema }: { selection: Selection; sky: Sk
 function Controls({ selection, sky, schema }: { selection: Selection; sky: Sky; schema: Schema }) {
   if (sunOf(selection) !== null) return <SunRows selection={selection} sky={sky} schema={schema} />;
   if (selection === "history") return <HistoryRows />;
+  if (selection === "pins") return <PinRows />;
   if (selection === "air") return <AirRows sky={sky} schema={schema} />;
   if (selection === "place") return <PlaceRows sky={sky} schema={schema} />;
   if (selection === "moon") return <MoonRows sky={sky} schema={schema} />;

@@ -1,19 +1,24 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Group, Panel, Separator, useDefaultLayout } from "react-resizable-panels";
 import { api } from "../../data/api";
 import type { Schema } from "../../data/fields";
 import { FRESH, go } from "../../route";
 import { Button } from "../../ui/button";
+import { FirstHint } from "../../ui/first-hints";
+import { NoticeLine } from "../../ui/notices";
 import { BakeDialog } from "../../bakes/bake-dialog";
 import { newDraft, type BakeDraft } from "../../data/bakes";
 import { fieldName } from "../../data/changes";
 import { resolveConflicts, saveNow } from "../store/autosave";
 import { useBench } from "../store/bench-store";
+import { useComparing } from "../store/comparing";
 import { shownSky } from "../store/document";
 import { useLooking } from "../store/looking";
 import { hasSelected, selectionOf, type Selection } from "../store/selection";
 import { Choices } from "../choices/choices";
+import { CompareBar } from "../compare/comparison";
+import { pinNow } from "../compare/pins";
 import { Day } from "../day/day";
 import { commandsOf } from "./commands";
 import { Find } from "./find";
@@ -26,6 +31,7 @@ import { Section } from "../section/section";
 import { Sheet } from "../sheet/sheet";
 import { isForBench, isTyping, isUnentered } from "./shortcut-keys";
 import { Shortcuts } from "./shortcuts";
+import { useDrops } from "./use-drops";
 import { Starters } from "../choices/starters";
 
 // For the test that holds the shader against the core.
@@ -51,7 +57,9 @@ export function Bench({ id }: { id: string }) {
   const [keys, setKeys] = useState(false);
   const [finding, setFinding] = useState(false);
   const [flicking, setFlicking] = useState(false);
+  const openTray = useRef(() => setFlicking(true));
   useFirstExposure();
+  useDrops(openTray.current);
 
   useEffect(() => {
     const { open, close, settle, notify, clearView } = useBench.getState();
@@ -61,6 +69,7 @@ export function Bench({ id }: { id: string }) {
       saveNow();
       close();
       clearView();
+      useComparing.getState().compare(null);
     };
   }, [record.data]);
 
@@ -100,6 +109,7 @@ export function Bench({ id }: { id: string }) {
         else if (flicking) setFlicking(false);
         else if (finding) setFinding(false);
         else if (dragging) setDragging(false);
+        else if (useComparing.getState().pin) useComparing.getState().compare(null);
         else if (useLooking.getState().keeping) useLooking.getState().turn("keeping");
         else select(null);
       };
@@ -132,6 +142,7 @@ export function Bench({ id }: { id: string }) {
         c: () => looking.turn("clipped"),
         l: () => looking.turn("levels"),
         k: () => looking.keepReading(),
+        n: () => void pinNow(),
       };
       actions[e.key]?.();
     };
@@ -166,7 +177,7 @@ export function Bench({ id }: { id: string }) {
     go,
   });
   return (
-    <div className="relative flex h-full flex-col">
+    <div className="relative flex h-full min-h-[560px] min-w-[1080px] flex-col">
       <Bar
         onBake={() => useBench.getState().setBaking(newDraft())}
         onKeys={() => setKeys(true)}
@@ -175,7 +186,7 @@ export function Bench({ id }: { id: string }) {
       />
       <div className="flex min-h-0 flex-1">
         {!wide && <Section sky={sky} usual={(schema.data as Schema).usual} />}
-        <Columns sheet={!wide && <OpenSheet schema={schema.data as Schema} />}>
+        <Columns sheet={!wide && !flicking && <OpenSheet schema={schema.data as Schema} />}>
           {!wide && (
             <div className="flex shrink-0 border-b border-line">
               <Overhead sky={sky} />
@@ -184,16 +195,29 @@ export function Bench({ id }: { id: string }) {
           )}
           {!wide && <Meter />}
           <Picture handles={handles} />
+          <CompareBar />
           <Choices sky={sky} />
         </Columns>
+        {finding && (
+          <Find
+            sky={sky}
+            schema={schema.data as Schema}
+            commands={commands}
+            onClose={() => setFinding(false)}
+          />
+        )}
+        {flicking && <Starters onClose={() => setFlicking(false)} />}
       </div>
+      <NoticeLine>
+        <SaveState />
+      </NoticeLine>
       {baking && <BenchBake draft={baking} />}
       {cutting && (
         <p
           role="status"
           data-testid="cutting"
           className={
-            "fixed bottom-4 left-1/2 z-30 -translate-x-1/2 rounded-soft border border-line bg-panel " +
+            "fixed bottom-10 left-1/2 z-30 -translate-x-1/2 rounded-soft border border-line bg-panel " +
             "px-4 py-2 shadow-float"
           }
         >
@@ -203,15 +227,6 @@ export function Bench({ id }: { id: string }) {
           </Button>
         </p>
       )}
-      {finding && (
-        <Find
-          sky={sky}
-          schema={schema.data as Schema}
-          commands={commands}
-          onClose={() => setFinding(false)}
-        />
-      )}
-      {flicking && <Starters onClose={() => setFlicking(false)} />}
       {keys && <Shortcuts onClose={() => setKeys(false)} />}
     </div>
   );
@@ -228,7 +243,7 @@ function BenchBake({ draft }: { draft: BakeDraft }) {
       onDraft={setBaking}
       onCut={setCutting}
       onAsked={(made) =>
-        notify(`The bake of “${made.name}” is in the queue.`, { words: "Bakes", path: "/bakes" })
+        notify(`The bake of “${made.name}” is in the queue.`, { words: "Bakes", run: () => go("/bakes") })
       }
       onClose={() => setBaking(null)}
     />
@@ -302,8 +317,8 @@ function Columns({ sheet, children }: { sheet: React.ReactNode; children: React.
           />
         </>
       )}
-      <Panel id="picture-column" minSize={420}>
-        <div className="flex h-full flex-col">{children}</div>
+      <Panel id="picture-column" minSize={360}>
+        <main className="flex h-full flex-col">{children}</main>
       </Panel>
     </Group>
   );
@@ -320,45 +335,36 @@ function Bar({
   onFind: () => void;
   onStarters: () => void;
 }) {
-  const { undo, redo, notify } = useBench.getState();
+  const { undo, redo, select } = useBench.getState();
   const record = useBench((s) => s.record);
   const past = useBench((s) => s.past.length);
   const moving = useBench((s) => s.before !== null);
   const future = useBench((s) => s.future.length);
-  const note = useBench((s) => s.note);
   return (
     <header className="flex h-9 shrink-0 items-center gap-2 border-b border-line bg-bench px-2">
       <Button weight="quiet" onClick={() => go("/")}>
         Skies
       </Button>
       <h1 className="truncate text-large">{record?.name}</h1>
-      <SaveState />
       <Button weight="quiet" onClick={undo} disabled={past === 0 && !moving}>
         Undo
       </Button>
       <Button weight="quiet" onClick={redo} disabled={future === 0}>
         Redo
       </Button>
-      <Button weight="quiet" onClick={() => useBench.getState().select("history")}>
+      <Button weight="quiet" onClick={() => select("history")}>
         History
       </Button>
-      {note && (
-        <p role="status" className="truncate text-quiet">
-          {note.words}{" "}
-          {note.link && (
-            <Button weight="quiet" onClick={() => go(note.link?.path ?? "/")}>
-              {note.link.words}
-            </Button>
-          )}
-          <Button weight="quiet" onClick={() => notify(null)}>
-            Close
-          </Button>
-        </p>
-      )}
-      <span className="flex-1" />
-      <Button weight="quiet" onClick={onFind}>
-        Find
+      <Button weight="quiet" onClick={() => select("pins")}>
+        Pins
       </Button>
+      <span className="flex-1" />
+      <span className="relative">
+        <Button weight="quiet" onClick={onFind}>
+          Find
+        </Button>
+        <FirstHint name="find" className="top-8 right-0" />
+      </span>
       <Button weight="quiet" onClick={onStarters}>
         Starters
       </Button>

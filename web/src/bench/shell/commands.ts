@@ -1,5 +1,6 @@
 /** What the Bench can do, by words that are typed into Find. */
 
+import { pinNow } from "../compare/pins";
 import { useBench } from "../store/bench-store";
 import { useLooking } from "../store/looking";
 
@@ -19,6 +20,8 @@ export function commandsOf(open: {
     { title: "Bake…", words: "export render save map hdri environment volume", run: open.bake },
     { title: "Starters", words: "preset look flick begin", run: open.starters },
     { title: "History", words: "undo steps back earlier", run: () => select("history") },
+    { title: "Pins", words: "keep state compare snapshot version reference", run: () => select("pins") },
+    { title: "Pin this state", words: "keep snapshot version compare", run: () => void pinNow() },
     { title: "Undo", words: "back", run: undo },
     { title: "Redo", words: "again forward", run: redo },
     { title: "Add clouds", words: "new layer cloud", run: () => select("clouds") },

@@ -28,7 +28,7 @@ export function Find({
     <div
       data-testid="find"
       role="search"
-      className="absolute top-9 right-2 z-30 flex max-h-[80%] w-[310px] flex-col border border-line bg-panel shadow-float"
+      className="flex w-[310px] shrink-0 flex-col border-l border-line bg-panel"
       onKeyDown={(e) => {
         if (e.key === "Escape") {
           e.stopPropagation();

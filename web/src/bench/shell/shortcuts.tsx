@@ -11,6 +11,7 @@ const keys: [string, string][] = [
   ["p", "The whole sky around the camera, and back"],
   ["t, c, l", "False colour by stops; what is clipped; levels"],
   ["k", "Keep a reading of what is pointed at; two stay side by side"],
+  ["n", "Pin this state"],
   ["0", "Picture takes the whole window, and back"],
   ["Ctrl Z", "Undo"],
   ["Ctrl Shift Z", "Redo"],

@@ -1,17 +1,17 @@
 import { create } from "zustand";
 import { documentState, type DocumentState } from "./document";
-import { viewState, type ViewState } from "./view";
+import { clearNotice } from "../../ui/notices";
+import { NOTICE, viewState, type ViewState } from "./view";
 
 /** The state of the Bench: the open document, and what is shown of it. */
 export const useBench = create<DocumentState & ViewState>()((...api) => {
-  const [set] = api;
   const document = documentState(...api);
   return {
     ...document,
     ...viewState(...api),
     undo: () => {
       document.undo();
-      set({ note: null });
+      clearNotice(NOTICE);
     },
   };
 });

@@ -14,8 +14,9 @@ export type Selection =
   | "land"
   | "eye"
   | "grade"
-  /** What was changed, in place of rows. */
-  | "history";
+  /** What was changed, and what was kept to compare with, in place of rows. */
+  | "history"
+  | "pins";
 /** A cloud layer by its id; "clouds" is where layers are added. */
 type Layer = `layer-${string}`;
 type Sun = `sun${0 | 1 | 2 | 3}`;

@@ -3,12 +3,10 @@
 import type { StateCreator } from "zustand";
 import type { BakeDraft } from "../../data/bakes";
 import type { Sky } from "../../data/sky";
+import { clearNotice, tell, type Notice } from "../../ui/notices";
 import type { Readouts } from "../../data/measures";
 import type { Overhead, PreviewFrame } from "../preview/preview-socket";
 import type { Selection } from "./selection";
-
-/** What the bar says, and where it leads. */
-export type Note = { words: string; link?: { words: string; path: string } | undefined };
 
 /** Ways to change a document, to be chosen from as pictures. */
 export type Choice = {
@@ -33,7 +31,6 @@ export type ViewState = {
   overhead: Overhead | null;
   /** The request that the readings are of. */
   readoutsOf: number;
-  note: Note | null;
   /** A colour on its way from one row to another, linear. */
   carried: Rgb | null;
   /** Whether a hand on the Picture drags the selected layer's clouds. */
@@ -51,7 +48,8 @@ export type ViewState = {
   select: (selection: Selection | null) => void;
   /** Takes a picture, or readings. */
   setFrame: (frame: PreviewFrame) => void;
-  notify: (words: string | null, link?: Note["link"]) => void;
+  /** Tells what was done, and what can be done about it; nothing takes it back. */
+  notify: (words: string | null, act?: Notice["act"]) => void;
   carry: (colour: Rgb) => void;
   pick: (then: ((light: Rgb) => void) | null) => void;
   drawFrame: (then: ((frame: Frame) => void) | null) => void;
@@ -63,13 +61,15 @@ export type ViewState = {
   clearView: () => void;
 };
 
+/** Key of what the Bench tells. */
+export const NOTICE = "bench";
+
 const cleared = {
   selection: null,
   frame: null,
   readouts: null,
   overhead: null,
   readoutsOf: 0,
-  note: null,
   carried: null,
   dragging: false,
   choice: null,
@@ -87,7 +87,7 @@ export const viewState: StateCreator<ViewState> = (set) => ({
     const { readouts, overhead, number } = frame;
     set(frame.stage === "readings" ? { readouts, overhead, readoutsOf: number } : { frame });
   },
-  notify: (words, link) => set({ note: words === null ? null : { words, link } }),
+  notify: (words, act) => (words === null ? clearNotice(NOTICE) : tell({ key: NOTICE, words, act })),
   carry: (carried) => set({ carried }),
   pick: (picking) => set({ picking }),
   drawFrame: (framing) => set({ framing }),
@@ -95,5 +95,8 @@ export const viewState: StateCreator<ViewState> = (set) => ({
   setDragging: (dragging) => set({ dragging }),
   setBaking: (baking) => set({ baking }),
   setCutting: (cutting) => set({ cutting, baking: null }),
-  clearView: () => set(cleared),
+  clearView: () => {
+    clearNotice(NOTICE);
+    set(cleared);
+  },
 });

@@ -1,7 +1,8 @@
 import { useRef, useState, type PointerEvent } from "react";
 import { halfWidth, type Direction } from "../../../data/camera";
 import type { CloudLayer, Sky } from "../../../data/sky";
-import { cornersOf, fromPlan, middleOf, tieOf, type Km } from "./shapes";
+import { arrowOf } from "../../../ui/arrow-keys";
+import { cornersOf, fromPlan, middleOf, nameOf, tieOf, type Km } from "./shapes";
 
 // Fits beside a scroll bar.
 const SIZE = 248;
@@ -117,6 +118,19 @@ export function Plan({
               stroke="#ececec"
               strokeWidth={chosen === i ? 2 : 1}
               strokeDasharray={region.change < 0 ? "4 3" : undefined}
+              role="button"
+              tabIndex={0}
+              aria-label={`${nameOf(region)}; moved by the arrow keys`}
+              onKeyDown={(e) => {
+                if (e.key === "Enter") onChoose(i);
+                const step = arrowOf(e.key);
+                if (!step) return;
+                e.preventDefault();
+                const [x, y] = middleOf(region, tie);
+                const km = (e.shiftKey ? 0.1 : 0.01) * reach;
+                onMove(i, [x + km * step[0], y + km * step[1]]);
+                onSettle();
+              }}
               onPointerDown={(e) => {
                 if (drawing) return;
                 plan.current?.setPointerCapture(e.pointerId);

@@ -5,13 +5,9 @@ import { Button } from "../../../ui/button";
 import { useBench } from "../../store/bench-store";
 import { Rows } from "../../sheet/rows/rows";
 import { moveTo, Plan } from "./plan";
-import { drawnRegion, imageRegion, newRegion } from "./shapes";
+import { drawnRegion, imageRegion, nameOf, newRegion } from "./shapes";
 
 const MOST = 24;
-
-/** What a region is called where it has no name. */
-const nameOf = (r: CoverRegion) =>
-  r.name || `${words(r.outline.shape)}, ${r.change < 0 ? "less" : "more"} cover`;
 
 /** Where a layer has more or less cover: outlines on a plan, and an image. */
 export function Regions({ sky, index, schema }: { sky: Sky; index: number; schema: Schema }) {

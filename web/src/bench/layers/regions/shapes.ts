@@ -1,5 +1,6 @@
 import type { CloudLayer, CoverRegion, Sky } from "../../../data/sky";
 import type { Direction } from "../../../data/camera";
+import { words } from "../../../data/fields";
 
 export type Shape = CoverRegion["outline"]["shape"];
 /** Kilometres east and north of the eye. */
@@ -134,3 +135,7 @@ export async function imageRegion(file: File, layer: CloudLayer): Promise<CoverR
     rim_km: 2,
   };
 }
+
+/** What a region is called; by its shape where it has no name. */
+export const nameOf = (r: CoverRegion) =>
+  r.name || `${words(r.outline.shape)}, ${r.change < 0 ? "less" : "more"} cover`;

@@ -1,7 +1,8 @@
-import { useState, type PointerEvent } from "react";
+import { useState, type KeyboardEvent, type PointerEvent } from "react";
 import { encodeSrgb } from "../../../data/develop";
 import { fieldsOf, type Schema } from "../../../data/fields";
 import type { Sky, SkyKind, Stop } from "../../../data/sky";
+import { arrowOf } from "../../../ui/arrow-keys";
 import { Button } from "../../../ui/button";
 import { SwitchLine } from "../../../ui/switch-line";
 import { useBench } from "../../store/bench-store";
@@ -108,6 +109,25 @@ function Gradient({ made, schema }: { made: GradientKind; schema: Schema }) {
     onPointerUp: settle,
   });
 
+  const press = (i: number) => (e: KeyboardEvent) => {
+    const own = made.stops[i];
+    if (!own) return;
+    if (e.key === "Delete" && made.stops.length > 1) {
+      editing((m) => m.stops.splice(i, 1));
+      return setChosen(0);
+    }
+    const ends: Record<string, number> = { Home: 0, End: end };
+    const step = (e.shiftKey ? 10 : 1) * (arrowOf(e.key)?.reduce((a, b) => a + b) ?? 0);
+    const position = ends[e.key] ?? Math.max(0, Math.min(end, own.position_deg + step));
+    if (position === own.position_deg || made.stops.some((s, k) => k !== i && s.position_deg === position))
+      return;
+    e.preventDefault();
+    editing((m) => {
+      const moved = m.stops[i];
+      if (moved) moved.position_deg = position;
+    });
+  };
+
   const cells = 131;
   return (
     <div className="py-1" data-testid="gradient">
@@ -134,6 +154,15 @@ function Gradient({ made, schema }: { made: GradientKind; schema: Schema }) {
             key={i}
             {...drag(i)}
             data-testid="gradient-stop"
+            role="slider"
+            tabIndex={0}
+            aria-label={`Stop ${i + 1}`}
+            aria-valuemin={0}
+            aria-valuemax={end}
+            aria-valuenow={s.position_deg}
+            aria-valuetext={`${s.position_deg}°`}
+            onFocus={() => setChosen(i)}
+            onKeyDown={press(i)}
             transform={`translate(${(s.position_deg / end) * WIDTH} 0)`}
             className="cursor-ew-resize"
           >
