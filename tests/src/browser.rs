@@ -65,10 +65,21 @@ impl Browser {
         let driver = WebDriver::builder(format!("http://127.0.0.1:{port}"), wanted)
             .request_timeout(Duration::from_secs(120))
             .await?;
-        // The window's size is the outer one; the page's own is set exactly.
-        let size = json!({"width": width, "height": height, "deviceScaleFactor": 1, "mobile": false});
-        driver.cdp().send_raw("Emulation.setDeviceMetricsOverride", size).await?;
-        Ok(Browser { driver, _service: service, _profile: profile, _turn: turn })
+        let browser = Browser { driver, _service: service, _profile: profile, _turn: turn };
+        browser.resize(width, height).await?;
+        Ok(browser)
+    }
+
+    /// Gives the page exactly this size; the window's is the outer one.
+    pub async fn resize(&self, width: u32, height: u32) -> Result<()> {
+        self.resize_dense(width, height, 1.0).await
+    }
+
+    /// The same with so many pixels of the screen in one of the page, along each side.
+    pub async fn resize_dense(&self, width: u32, height: u32, density: f64) -> Result<()> {
+        let size = json!({"width": width, "height": height, "deviceScaleFactor": density, "mobile": false});
+        self.driver.cdp().send_raw("Emulation.setDeviceMetricsOverride", size).await?;
+        Ok(())
     }
 
     /// Evaluates an expression in the page.

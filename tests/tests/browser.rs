@@ -1,11 +1,13 @@
 //! The whole slice in a real browser: a sky opened, changed, undone, baked, and the file's numbers checked.
 
-use anyhow::Result;
+use anyhow::{Context, Result};
 use serde_json::json;
 use std::time::Duration;
 use tenter_formats::frame::{pack, unpack};
+use tenter_render::picture::Stop;
+use tenter_sky::camera::Camera;
 use tenter_sky::develop::Development;
-use tenter_sky::document::{CurvePoint, DrawnCurves, Eye, Grade, ToneCurve, ToneRanges, Wheel};
+use tenter_sky::document::{CurvePoint, DrawnCurves, Eye, Grade, LensGlare, ToneCurve, ToneRanges, Wheel};
 use tenter_sky::spectrum::luminance;
 use tenter_tests::browser::Browser;
 use tenter_tests::open::{REFINED, SAVED};
@@ -431,6 +433,38 @@ async fn the_shader_develops_as_the_core_does() -> Result<()> {
                 let difference = (theirs - 255.0 * ours[c] as f64).abs();
                 assert!(difference <= 1.01, "{grade:?} pixel {i}: {theirs} against {}", 255.0 * ours[c]);
             }
+        }
+    }
+
+    // The stop's rays, from a light beside the middle.
+    let glare = LensGlare { strength: 1.0, blades: 7, roundness: 0.3, ..LensGlare::default() };
+    let grade = Grade { glare, ..plain };
+    let (eye, light) = (Eye::default(), [1e5f32, 9e4, 7e4]);
+    let camera = Camera::lens(&eye, 512, 1);
+    let direction = camera.direction(300.0, 0.45).context("a direction")?;
+    let disc = json!({"direction": direction, "radius": 0.0047, "radiance": [0, 0, 0], "light": light, "veil": [0, 0, 0]});
+    let call = format!(
+        "tenterDevelopWords({}, {}, {}, {}, [{disc}])",
+        json!(frame.words),
+        frame.exponent,
+        json!(eye),
+        json!(grade)
+    );
+    let shown = browser.eval(&call).await?;
+    let (stop, development) = (Stop::new(&eye, &grade.glare).context("a stop")?, Development::new(&grade));
+    let source = camera.on_plane(direction).context("ahead")?;
+    for (i, word) in frame.words.iter().enumerate() {
+        let seen = camera.direction(i as f64 + 0.5, 0.5).and_then(|d| camera.on_plane(d)).context("ahead")?;
+        let veil = stop.veil([seen[0] - source[0], seen[1] - source[1]], 0.0047);
+        let own = unpack(*word);
+        let ours = development.apply(std::array::from_fn(|c| own[c] * scale + light[c] * veil[c]));
+        for c in 0..3 {
+            let theirs = shown[4 * i + c].as_f64().context("a value")?;
+            assert!(
+                (theirs - 255.0 * ours[c] as f64).abs() <= 1.01,
+                "pixel {i}: {theirs} {}",
+                255.0 * ours[c]
+            );
         }
     }
     browser.close().await

@@ -42,6 +42,7 @@ export const grade = (said: Partial<Grade> = {}): Grade => ({
   exposures: [],
   white_k: 6500,
   tint: 0,
+  glare: { strength: 0, f_number: 16, blades: 7, roundness: 0, turn_deg: 0 },
   vignette: 0,
   contrast: 1,
   pivot_stops: 0,

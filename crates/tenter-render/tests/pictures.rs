@@ -2,11 +2,11 @@
 
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::{MarchQuality, radiance_along};
-use tenter_render::picture::{Area, Picture, render, supersample_edges, vignette};
+use tenter_render::picture::{Area, Picture, add_lens, discs, render, supersample_edges, vignette};
 use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_sky::camera::Camera;
-use tenter_sky::document::{CloudKind, CloudLayer, Eye, Placement, Sky};
+use tenter_sky::document::{CloudKind, CloudLayer, Eye, Grade, LensGlare, Placement, Sky};
 use tenter_sky::spectrum::luminance;
 
 fn sky_of(kinds: &[CloudKind], elevation_deg: f64) -> Sky {
@@ -150,4 +150,33 @@ fn vignettes_follow_the_lens() {
     for (w, h) in whole.iter().zip(&half) {
         assert!((h[0] - 0.5 * (1.0 + w[0])).abs() < 1e-6);
     }
+}
+
+/// The stop of a lens sends straight rays through the source; without strength, and in maps, it does nothing.
+#[test]
+fn rays_of_the_stop_are_straight_lines_through_the_sun() {
+    let mut sky = Sky::default();
+    sky.suns[0].placement = Placement::Hand { azimuth_deg: 20.0, elevation_deg: 15.0 };
+    sky.eye = Eye { heading_deg: 0.0, pitch_deg: 5.0, roll_deg: 7.0, lens_mm: 24.0, ..Eye::default() };
+    sky.grade.glare = LensGlare { strength: 1.0, blades: 6, ..LensGlare::default() };
+    let scene = scene_of(&sky);
+    let camera = Camera::lens(&sky.eye, 320, 180);
+    let lights = discs(&scene, MarchQuality::COARSE);
+    let lit = |grade: &Grade, camera: &Camera| {
+        let mut pixels = vec![[0.0f32; 3]; camera.width * camera.height];
+        add_lens(&mut pixels, camera, Area::whole(camera), &lights, &sky.eye, grade);
+        pixels
+    };
+    let pixels = lit(&sky.grade, &camera);
+    let [sun_x, sun_y] = camera.place(lights[0].direction).unwrap();
+    // The first ray runs upward and downward in the frame, whatever the roll: the stop rolls with it.
+    for y in (0..180).filter(|y| (f64::from(*y) - sun_y).abs() > 20.0) {
+        let row = &pixels[y as usize * 320..][..320];
+        let near = |x: &usize| (*x as f64 + 0.5 - sun_x).abs() < 25.0;
+        let brightest = (0..320).filter(near).max_by(|a, b| row[*a][1].total_cmp(&row[*b][1])).unwrap();
+        assert!((brightest as f64 + 0.5 - sun_x).abs() <= 2.0, "row {y}: {brightest} {sun_x}");
+    }
+    assert!(lit(&Grade::default(), &camera).iter().all(|p| *p == [0.0; 3]));
+    let map = Camera::latlong(64, 0.0);
+    assert!(lit(&sky.grade, &map).iter().all(|p| *p == [0.0; 3]));
 }

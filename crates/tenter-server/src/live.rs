@@ -232,6 +232,7 @@ fn of_disc(disc: &Disc) -> serde_json::Value {
         "direction": disc.direction,
         "radius": disc.radius,
         "radiance": disc.radiance.map(|v| v * share),
+        "light": disc.illuminance.map(|v| v * share),
         "veil": disc.illuminance.map(|v| v * disc.glare as f32 * share),
     })
 }

@@ -19,7 +19,7 @@ use tenter_formats::png;
 use tenter_render::ENGINE;
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::MarchQuality;
-use tenter_render::picture::{Area, add_discs, discs, render, vignette};
+use tenter_render::picture::{Area, add_discs, add_lens, discs, render};
 use tenter_render::prepare::{Cancelled, SceneCache};
 use tenter_render::scene::grade_of;
 use tenter_sky::camera::Camera;
@@ -193,9 +193,10 @@ fn make(
     let scene = scene_cache.scene(sky, TableQuality::Draft, off)?;
     let camera = Camera::lens(&sky.eye, width, height);
     let mut picture = render(&scene, &camera, MarchQuality::COARSE, off)?;
-    add_discs(&mut picture, &camera, &scene, &discs(&scene, MarchQuality::default()));
-    vignette(&mut picture.pixels, &camera, Area::whole(&camera), sky.grade.vignette);
-    Ok(Bytes::from(png::encode(&picture.pixels, width, height, &Development::new(&grade_of(sky)))))
+    let (lights, grade) = (discs(&scene, MarchQuality::default()), grade_of(sky));
+    add_discs(&mut picture, &camera, &scene, &lights);
+    add_lens(&mut picture.pixels, &camera, Area::whole(&camera), &lights, &sky.eye, &grade);
+    Ok(Bytes::from(png::encode(&picture.pixels, width, height, &Development::new(&grade))))
 }
 
 fn height_of(eye: &Eye, width: usize) -> usize {

@@ -147,7 +147,12 @@ function Row({
             onClick={() =>
               act(async () => {
                 await api.removeBake(b.id);
-                wasDeleted({ inBin: true, name: b.name, restore: () => api.restoreBake(b.id) });
+                wasDeleted({
+                  list: "bakes",
+                  inBin: true,
+                  name: b.name,
+                  restore: () => api.restoreBake(b.id),
+                });
               })
             }
           >

@@ -51,18 +51,25 @@ export function directionAt(eye: Eye, x: number, y: number): Direction {
   ]);
 }
 
+/** A direction's parts to the right, up and forward of the lens. */
+export function inView(eye: Eye, d: Direction): Direction {
+  const [h, p, r] = [eye.heading_deg * rad, eye.pitch_deg * rad, eye.roll_deg * rad];
+  const along = d[0] * Math.sin(h) + d[1] * Math.cos(h);
+  const level = d[0] * Math.cos(h) - d[1] * Math.sin(h);
+  const upright = d[2] * Math.cos(p) - along * Math.sin(p);
+  return [
+    level * Math.cos(r) - upright * Math.sin(r),
+    level * Math.sin(r) + upright * Math.cos(r),
+    along * Math.cos(p) + d[2] * Math.sin(p),
+  ];
+}
+
 /** A place in the picture, and whether it lies ahead. */
 export type Seen = { x: number; y: number; ahead: boolean };
 
 /** Place in the picture of a direction. */
 export function placeOf(eye: Eye, d: Direction): Seen {
-  const [h, p, r] = [eye.heading_deg * rad, eye.pitch_deg * rad, eye.roll_deg * rad];
-  const along = d[0] * Math.sin(h) + d[1] * Math.cos(h);
-  const level = d[0] * Math.cos(h) - d[1] * Math.sin(h);
-  const upright = d[2] * Math.cos(p) - along * Math.sin(p);
-  const forward = along * Math.cos(p) + d[2] * Math.sin(p);
-  const right = level * Math.cos(r) - upright * Math.sin(r);
-  const up = level * Math.sin(r) + upright * Math.cos(r);
+  const [right, up, forward] = inView(eye, d);
   const ahead = forward > 1e-3;
   const f = Math.max(Math.abs(forward), 1e-3);
   const x = (right / f - eye.shift_right_mm / eye.lens_mm) / halfWidth(eye);

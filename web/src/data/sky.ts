@@ -263,6 +263,7 @@ export type Grade = {
   exposures: ExposureAt[];
   white_k: number;
   tint: number;
+  glare: LensGlare;
   vignette: number;
   contrast: number;
   pivot_stops: number;
@@ -278,6 +279,14 @@ export type Grade = {
 export type ExposureAt = {
   sun_elevation_deg: number;
   ev100: number;
+};
+
+export type LensGlare = {
+  strength: number;
+  f_number: number;
+  blades: number;
+  roundness: number;
+  turn_deg: number;
 };
 
 export type ToneCurve = "clip" | "filmic" | "aces";

@@ -69,7 +69,7 @@ export function Skies() {
     neighbour.current = (list[i + 1] ?? list[i - 1])?.id ?? null;
     act.mutate(async () => {
       await api.remove(sky.id);
-      wasDeleted({ inBin: true, name: sky.name, restore: () => api.restore(sky.id) });
+      wasDeleted({ list: "skies", inBin: true, name: sky.name, restore: () => api.restore(sky.id) });
     });
   };
   useFault("skies", (act.error ?? skies.error)?.message);

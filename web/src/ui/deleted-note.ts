@@ -5,6 +5,8 @@ import { clearNotice, tell } from "./notices";
 
 type Deleted = {
   name: string;
+  /** Key of the list that it was in. */
+  list: string;
   /** Whether it lies in the bin, beside being one press away. */
   inBin?: boolean;
   restore: () => Promise<unknown>;
@@ -26,7 +28,7 @@ async function bringBack() {
     await last.restore();
     list = others;
     say();
-    await queryClient.invalidateQueries();
+    await queryClient.invalidateQueries({ queryKey: [last.list] });
   } catch (e) {
     tell({ key: "restore", words: `“${last.name}” did not come back: ${(e as Error).message}` });
   }

@@ -11,8 +11,8 @@ export function NameField({
   save: (name: string) => unknown;
 }) {
   const [typed, setTyped] = useState<string | null>(null);
-  const keep = () => {
-    const wanted = typed?.trim();
+  const keep = (entered: string) => {
+    const wanted = entered.trim();
     setTyped(null);
     if (wanted && wanted !== name) save(wanted);
   };
@@ -24,10 +24,10 @@ export function NameField({
       value={typed ?? name}
       data-unentered={typed !== null}
       onChange={(e) => setTyped(e.target.value)}
-      onBlur={keep}
+      onBlur={(e) => keep(e.target.value)}
       onKeyDown={(e) => {
-        if (e.key === "Enter") keep();
-        if (e.key === "Escape") setTyped(null);
+        if (e.key === "Escape") e.currentTarget.value = name;
+        if (e.key === "Enter" || e.key === "Escape") e.currentTarget.blur();
       }}
     />
   );

@@ -14,14 +14,14 @@ use tenter_formats::png;
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::{
-    Area, Disc, LayerScenes, LayeredPicture, Picture, add_glare, clear_share, discs, quality_within,
-    render_smooth, vignette,
+    Area, Disc, LayerScenes, LayeredPicture, Picture, add_glare, add_lens, clear_share, discs,
+    quality_within, render_smooth,
 };
 use tenter_render::prepare::SceneCache;
 use tenter_render::scene::{Scene, grade_of};
 use tenter_sky::camera::Camera;
 use tenter_sky::develop::Development;
-use tenter_sky::document::{Grade, Sky};
+use tenter_sky::document::{Eye, Grade, Sky};
 use tenter_sky::spectrum::{Rgb, gamut_to_grey};
 
 /// Columns of the small picture, at most.
@@ -40,6 +40,7 @@ pub struct PictureJob {
     quality: MarchQuality,
     noise_left: Option<f64>,
     discs: Vec<Disc>,
+    eye: Eye,
     grade: Grade,
     layers: Option<LayerScenes>,
     parts: Vec<Part>,
@@ -104,6 +105,7 @@ impl PictureJob {
             discs: discs(&scene, quality),
             name: format!("picture-{}.{}", s.width, settings.file.ending()),
             settings: settings.clone(),
+            eye: sky.eye.clone(),
             grade: grade_of(sky),
             scene,
             camera,
@@ -241,7 +243,7 @@ impl Job for PictureJob {
         let area = self.area(piece);
         let (planes, mut seen) = self.planes(area, cancelled)?;
         let (parts, mut content, developed) = if self.settings.file.is_png() {
-            vignette(&mut seen, &self.camera, area, self.grade.vignette);
+            add_lens(&mut seen, &self.camera, area, &self.discs, &self.eye, &self.grade);
             let rows = self.developed(&planes[0], &seen);
             let length = rows.len();
             (None, rows, length)

@@ -1,5 +1,6 @@
 //! Pictures: rendered in tiles, cancellable.
 
+mod diffraction;
 mod disc;
 mod edges;
 pub mod environment;
@@ -13,6 +14,7 @@ mod tile;
 mod tile_cache;
 mod traced;
 
+pub use diffraction::Stop;
 pub use disc::{Disc, DiscPixel, DiscPlace, MASK_SIDE, add_light, disc_places, discs};
 pub use edges::supersample_edges;
 pub use glare::{add_glare, spread};
@@ -32,6 +34,7 @@ use crate::scene::Scene;
 use rayon::prelude::*;
 use tenter_sky::camera::Camera;
 use tenter_sky::develop::vignetting;
+use tenter_sky::document::{Eye, Grade};
 use tenter_sky::spectrum::Rgb;
 use tile_cache::TileCacheAccess;
 
@@ -83,6 +86,15 @@ pub fn add_discs(picture: &mut Picture, camera: &Camera, scene: &Scene, discs: &
         disc.add_to(picture, camera, whole, scene);
     }
     add_glare(picture, camera, whole, discs);
+}
+
+/// What the lens does to a part of a picture that is developed: its stop spreads light of discs, and light
+/// falls off toward the corners.
+pub fn add_lens(pixels: &mut [Rgb], camera: &Camera, area: Area, discs: &[Disc], eye: &Eye, grade: &Grade) {
+    if let Some(stop) = Stop::new(eye, &grade.glare) {
+        stop.add_to(pixels, camera, area, discs);
+    }
+    vignette(pixels, camera, area, grade.vignette);
 }
 
 /// Dims a part of a picture by a share of its lens's own falling off ([`vignetting`]).

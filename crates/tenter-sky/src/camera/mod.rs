@@ -172,6 +172,14 @@ impl Camera {
         }
     }
 
+    /// Where a direction meets the plane at distance 1 of a lens, to the right and up of its axis; `None`
+    /// behind it, and for other projections.
+    pub fn on_plane(&self, d: [f64; 3]) -> Option<[f64; 2]> {
+        let Projection::Lens { facing, .. } = self.projection else { return None };
+        let [right, up, forward] = facing.in_view(d);
+        (forward > 0.0).then(|| [right / forward, up / forward])
+    }
+
     /// Place in pixels of a direction; `None` if the picture cannot show it.
     pub fn place(&self, d: [f64; 3]) -> Option<[f64; 2]> {
         let (w, h) = (self.width as f64, self.height as f64);

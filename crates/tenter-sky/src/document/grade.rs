@@ -129,6 +129,37 @@ pub struct DrawnCurves {
     pub together: Vec<CurvePoint>,
 }
 
+/// Light that the stop of the lens spreads by diffraction: rays around suns and moons.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct LensGlare {
+    /// How much of it is seen; 1 is what a clean lens does. Pictures only.
+    #[schemars(title = "Rays of the stop", range(min = 0, max = 1000), extend("unit" = "", "soft" = [0, 10]))]
+    pub strength: f64,
+    /// Number of the stop; a smaller opening spreads more.
+    #[schemars(
+        title = "Stop",
+        range(min = 1, max = 64),
+        extend("unit" = "f/", "soft" = [2.8, 32], "scale" = "log")
+    )]
+    pub f_number: f64,
+    /// Blades of the stop: as many rays where they are even, twice as many where they are odd.
+    #[schemars(title = "Blades", range(min = 3, max = 18), extend("unit" = "", "soft" = [5, 11]))]
+    pub blades: u32,
+    /// How round the blades make the opening; a round one has no rays, but a glow.
+    #[schemars(title = "Roundness", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 1]))]
+    pub roundness: f64,
+    /// Turn of the rays, clockwise.
+    #[schemars(title = "Turn of the rays", range(min = -180, max = 180), extend("unit" = "deg", "soft" = [-90, 90]))]
+    pub turn_deg: f64,
+}
+
+impl Default for LensGlare {
+    fn default() -> Self {
+        LensGlare { strength: 0.0, f_number: 16.0, blades: 7, roundness: 0.0, turn_deg: 0.0 }
+    }
+}
+
 /// Exposure, white balance, curve, and what is done to display values after it. Steps follow in the order of
 /// the fields; none of them changes a map's light.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -151,6 +182,9 @@ pub struct Grade {
     /// Shift of white between green and magenta; positive is more magenta in the picture.
     #[schemars(title = "Tint", range(min = -100, max = 100), extend("unit" = "", "soft" = [-50, 50]))]
     pub tint: f64,
+    /// Light that the stop spreads.
+    #[schemars(title = "Glare of the lens")]
+    pub glare: LensGlare,
     /// Share of the lens's own falling off: light of a bare lens falls with the fourth power of the cosine
     /// of the angle from its axis. Pictures only.
     #[schemars(title = "Vignette", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 1]))]
@@ -195,6 +229,7 @@ impl Default for Grade {
             exposures: Vec::new(),
             white_k: 6500.0,
             tint: 0.0,
+            glare: LensGlare::default(),
             vignette: 0.0,
             contrast: 1.0,
             pivot_stops: 0.0,

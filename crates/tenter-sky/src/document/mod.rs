@@ -35,7 +35,8 @@ pub use colour::Colour;
 pub use drift::Drift;
 pub use eye::{Eye, Frame, MAX_VIEWPOINTS, Viewpoint};
 pub use grade::{
-    CurvePoint, DrawnCurves, ExposureAt, Grade, MAX_CURVE_POINTS, MAX_EXPOSURES, ToneCurve, ToneRanges, Wheel,
+    CurvePoint, DrawnCurves, ExposureAt, Grade, LensGlare, MAX_CURVE_POINTS, MAX_EXPOSURES, ToneCurve,
+    ToneRanges, Wheel,
 };
 pub use hash::of as hash_of;
 pub use land::Land;

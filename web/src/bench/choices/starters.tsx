@@ -210,7 +210,7 @@ function StarterMenu({ starter, onLabel }: { starter: Starter; onLabel: () => vo
   const remove = async () => {
     try {
       await api.removeStarter(starter.slug);
-      wasDeleted({ name: starter.name, restore: () => api.restoreStarter(starter.slug) });
+      wasDeleted({ list: "starters", name: starter.name, restore: () => api.restoreStarter(starter.slug) });
       await anewStarters();
     } catch (e) {
       tell({ key: "starters", words: (e as Error).message });

@@ -1,5 +1,5 @@
 import { bandColours, STOPS } from "../../data/bands";
-import { aspectOf, halfWidth } from "../../data/camera";
+import { aspectOf, halfWidth, inView } from "../../data/camera";
 import { development, GREY } from "../../data/develop";
 import { CURVE_STEPS, curveTables, wheelsOf } from "../../data/grade";
 import type { Eye, Grade } from "../../data/sky";
@@ -104,6 +104,12 @@ export class DisplayTransform {
     gl.uniform1f(at("exponent"), frame.exponent);
     gl.uniform1i(at("panorama"), Number(marking.panorama));
     gl.uniform1f(at("vignette"), marking.panorama ? 0 : grade.vignette);
+    const { strength, f_number, blades, roundness, turn_deg } = grade.glare;
+    gl.uniform1f(at("stop_strength"), marking.panorama ? 0 : strength);
+    gl.uniform1f(at("stop_half_m"), (0.5e-3 * eye.lens_mm) / f_number);
+    gl.uniform1f(at("stop_rays"), blades % 2 === 0 ? blades : 2 * blades);
+    gl.uniform1f(at("stop_turn"), turn_deg * rad);
+    gl.uniform1f(at("roundness"), roundness);
     gl.uniform1i(at("hatched"), Number(marking.clipped));
     gl.uniform1i(at("false_colour"), Number(marking.falseColour));
     gl.uniform1i(at("bands"), STOPS.length);
@@ -133,6 +139,14 @@ export class DisplayTransform {
       gl.uniform3fv(
         at("disc_veil"),
         all((d) => d.veil),
+      );
+      gl.uniform3fv(
+        at("disc_light"),
+        all((d) => d.light),
+      );
+      gl.uniform3fv(
+        at("disc_in_lens"),
+        all((d) => inView(eye, d.direction)),
       );
     }
     gl.uniform1f(at("mask_side"), frame.mask_side);
@@ -180,7 +194,13 @@ export class DisplayTransform {
 }
 
 /** Develops packed words as the Picture does; for holding the shader against the core. */
-export function developWords(words: number[], exponent: number, eye: Eye, grade: Grade): number[] {
+export function developWords(
+  words: number[],
+  exponent: number,
+  eye: Eye,
+  grade: Grade,
+  discs: Disc[] = [],
+): number[] {
   const developer = new DisplayTransform(new OffscreenCanvas(words.length, 1));
   developer.load({
     number: 0,
@@ -192,11 +212,11 @@ export function developWords(words: number[], exponent: number, eye: Eye, grade:
     exponent,
     milliseconds: 0,
     mask_side: 1,
-    discs: [],
+    discs,
     readouts: null,
     overhead: null,
     words: new Uint32Array(words),
-    masks: new Float32Array(0),
+    masks: new Float32Array(discs.length),
   });
   developer.draw(eye, grade);
   return [...developer.read()];

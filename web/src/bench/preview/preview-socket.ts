@@ -3,11 +3,12 @@ import type { Direction } from "../../data/camera";
 import type { Readouts } from "../../data/measures";
 import type { Sky } from "../../data/sky";
 
-/** A sun or the moon as the Picture draws it; `veil` is the light its glare spreads, lx. */
+/** A sun or the moon as the Picture draws it; `light` is its own, `veil` what its glare spreads, lx. */
 export type Disc = {
   direction: Direction;
   radius: number;
   radiance: [number, number, number];
+  light: [number, number, number];
   veil: [number, number, number];
 };
 

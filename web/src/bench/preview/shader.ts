@@ -46,6 +46,13 @@ uniform vec3 disc[5];       // direction
 uniform float disc_radius[5];
 uniform vec3 disc_radiance[5];
 uniform vec3 disc_veil[5];  // light that glare spreads, lx
+uniform vec3 disc_light[5]; // lx
+uniform vec3 disc_in_lens[5]; // to the right, up, forward
+uniform float stop_strength;
+uniform float stop_half_m;  // half of its width
+uniform float stop_rays;
+uniform float stop_turn;
+uniform float roundness;
 uniform float mask_side;
 uniform float pixel;        // angle of a pixel
 in vec2 place;
@@ -79,6 +86,38 @@ float maskAt(int i, ivec2 p) {
 float spread(float cosine, float rim) {
   float a = max(max(degrees(acos(clamp(cosine, -1.0, 1.0))), rim), 0.1);
   return 10.0 / (a * a * a) + 5.0 / (a * a);
+}
+
+// Diffraction by the lens's stop, as the core's picture::diffraction.
+const vec3 WAVELENGTHS = vec3(611e-9, 549e-9, 464e-9);
+
+float stopSpread(vec2 offset, float radius) {
+  const float pi = 3.14159265359;
+  float angle = length(offset);
+  float at = max(angle, radius);
+  float even = 1.0 / (2.0 * pi * pi * pi * stop_half_m * at * at * at);
+  float between = 2.0 * pi / stop_rays;
+  float turned = (angle > 0.0 ? atan(offset.x, offset.y) : 0.0) - stop_turn;
+  float nearest = round(turned / between);
+  float rays = 0.0;
+  for (int k = -2; k <= 2; k++) {
+    float off = turned - (nearest + float(k)) * between;
+    float along = angle * cos(off);
+    float across = angle * sin(off);
+    float width = radius * radius - across * across;
+    if (along > 0.0 && width > 0.0) {
+      float share = 2.0 * sqrt(width) / (pi * radius * radius);
+      float far = max(along, radius);
+      rays += share / (pi * pi * stop_half_m * far * far * stop_rays);
+    }
+  }
+  return stop_strength * mix(rays, even, roundness);
+}
+
+vec3 stopGlare(int which) {
+  if (disc_in_lens[which].z <= 0.0) return vec3(0.0);
+  vec2 offset = onPlane() - disc_in_lens[which].xy / disc_in_lens[which].z;
+  return disc_light[which] * stopSpread(offset, max(disc_radius[which], 0.5 * pixel)) * WAVELENGTHS;
 }
 
 vec3 sunlight(int which) {
@@ -151,6 +190,7 @@ void main() {
     shown = vec4(bandColour(dot(scene, LUMA)), 1.0);
     return;
   }
+  if (stop_strength > 0.0) for (int i = 0; i < discs; i++) scene += stopGlare(i);
   if (vignette > 0.0) {
     vec2 p = onPlane();
     float cosine = inversesqrt(1.0 + dot(p, p));

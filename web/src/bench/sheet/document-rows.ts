@@ -65,6 +65,7 @@ export function groupsOf(sky: Sky, schema: Schema): Group[] {
   const eye = fieldsOf(schema, "Eye");
   add("eye", "Eye", sky.eye.frame === "free" ? eye : without(eye, "free_aspect"), (s) => s.eye);
   add("grade", "Grade", fieldsOf(schema, "Grade"), (s) => s.grade);
+  add("grade", "Glare of the lens", fieldsOf(schema, "LensGlare"), (s) => s.grade.glare);
   add("grade", "Ranges", fieldsOf(schema, "ToneRanges"), (s) => s.grade.ranges);
   for (const name of ["lift", "gamma", "gain"] as const)
     add(
@@ -118,7 +119,8 @@ const plainWords: [string, string[]][] = [
   ["wispy wisps thin feathery", ["stretch", "erosion", "edge", "lobes"]],
   ["blur soft blurry sharp", ["edge", "angular_diameter_deg", "visibility_km"]],
   ["bigger larger size smaller", ["cell_size_m", "depth_m", "angular_diameter_deg", "lobes"]],
-  ["halo glow bloom aureole", ["halo", "glare", "aerosol", "visibility_km"]],
+  ["halo glow bloom aureole", ["halo", "glare", "strength", "aerosol", "visibility_km"]],
+  ["star starburst rays spikes diffraction flare", ["strength", "blades", "f_number", "roundness"]],
   ["streaks wind shear drawn drift move", ["stretch", "heading_deg", "lean_deg", "wind_m_s", "wind_share"]],
   ["crisp soft veiled edges ragged", ["edge", "erosion", "erosion_grain", "flat_base"]],
   ["time loop older boil change", ["age_min", "passed_min", "loop_min"]],

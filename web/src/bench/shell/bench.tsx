@@ -97,7 +97,9 @@ export function Bench({ id }: { id: string }) {
         if (e.shiftKey) redo();
         else undo();
       }
-      if (isTyping(e) || e.ctrlKey || e.metaKey || e.altKey) return;
+      // What was typed and not entered is given up first.
+      const leaves = e.key === "Escape" && !isUnentered(e);
+      if ((isTyping(e) && !leaves) || e.ctrlKey || e.metaKey || e.altKey) return;
       // Escape closes what came last, and nothing else.
       const close = () => {
         if (cutting) {

@@ -27,7 +27,7 @@ export function GradeRows({ sky, schema }: { sky: Sky; schema: Schema }) {
   const groups = groupsOf(sky, schema).filter((g) => g.selection === "grade");
   const own = groups.find((g) => g.owner === "Grade");
   const named = (name: string) => groups.find((g) => g.owner === name);
-  const ranges = named("Ranges");
+  const [ranges, glare] = [named("Ranges"), named("Glare of the lens")];
   const part = (names: (name: string) => boolean) =>
     own && { ...own, fields: own.fields.filter((f) => names(f.name)) };
   const colour = part((name) => !exposing.includes(name));
@@ -36,6 +36,12 @@ export function GradeRows({ sky, schema }: { sky: Sky; schema: Schema }) {
       <Exposure sky={sky} group={part((name) => exposing.includes(name))} />
       <Disclosure title="Lens, contrast and colour" open={false}>
         {colour && <GroupRows group={colour} />}
+        {glare && (
+          <section className="border-t border-line pt-1">
+            <h4 className="text-quiet">Glare of the lens</h4>
+            <GroupRows group={glare} />
+          </section>
+        )}
       </Disclosure>
       <Disclosure title="Shadows, midtones, lights" open={false}>
         {ranges && <GroupRows group={ranges} />}

@@ -74,7 +74,7 @@ function PinItem({ pin }: { pin: Pin }) {
     act(async () => {
       await api.removePin(pin.id);
       if (compared) compare(null);
-      wasDeleted({ name: pin.name, restore: () => api.restorePin(pin.id) });
+      wasDeleted({ list: "pins", name: pin.name, restore: () => api.restorePin(pin.id) });
     });
   return (
     <li data-testid="pin">
