@@ -197,12 +197,15 @@ async fn nothing_lies_off_the_window() -> Result<()> {
         for [width, height] in [[1100, 700], [1280, 800], [1600, 1000], [1920, 1080]] {
             browser.resize(width, height).await?;
             // Whatever can be pressed and is shown can be reached with a pointer at its middle.
-            let off = "[...document.querySelectorAll('header button, footer button, [data-testid=picture-bar] button, \
-                [data-testid=picture], [data-testid=day], [data-testid=overhead], [data-testid=meter] button')]\
+            let off = "[...document.querySelectorAll('header button, footer button, \
+                [data-testid=picture-bar] button, [data-testid=meter] button, \
+                [data-testid=picture], [data-testid=day], [data-testid=overhead]')]\
                 .filter(b => { const r = b.getBoundingClientRect(); \
-                  if (r.left < -1 || r.top < -1 || r.right > innerWidth + 1 || r.bottom > innerHeight + 1) return true; \
+                  if (r.left < -1 || r.top < -1) return true; \
+                  if (r.right > innerWidth + 1 || r.bottom > innerHeight + 1) return true; \
                   const at = document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2); \
-                  return b.tagName === 'BUTTON' && !b.disabled && !(at && (b.contains(at) || at.contains(b))) })\
+                  const hit = at && (b.contains(at) || at.contains(b)); \
+                  return b.tagName === 'BUTTON' && !b.disabled && !hit })\
                 .map(b => b.innerText || b.dataset.testid)";
             let none = format!("{off}.length === 0");
             // The picture is fitted again once the window has its size.
@@ -215,6 +218,14 @@ async fn nothing_lies_off_the_window() -> Result<()> {
             assert!(picture.as_f64() > Some(340.0), "{key} at {width} x {height}: {picture}");
         }
         open.keys(ESCAPE).await?;
+    }
+    // A dense screen gets its pixels, up to 1600 of them along the width.
+    for [width, height] in [[1280, 800], [1920, 1080]] {
+        browser.resize_dense(width, height, 2.0).await?;
+        let dense = "(() => { const c = document.querySelector('[data-testid=picture] canvas'); \
+            const wide = c.getBoundingClientRect().width; \
+            return Math.abs(c.width - Math.min(2 * wide, 1600)) < 2 })()";
+        browser.wait(dense, 20).await?;
     }
     // Twice as large is half as many of the page's pixels.
     browser.resize(640, 400).await?;

@@ -461,7 +461,29 @@ async fn screens_can_be_read_out_and_pressed() -> Result<()> {
         pause(500).await;
         check(sheet).await?;
     }
-    for (path, ready) in [("/", "[data-testid=sky]"), ("/bakes", "h1"), ("/bin", "h1")] {
+    // A pin to compare with, and whatever opens over the Bench or beside it.
+    browser.eval("document.activeElement.blur()").await?;
+    open.keys("n").await?;
+    browser.press("Pins").await?;
+    browser.press("Compare").await?;
+    browser.find("[data-testid=wipe-edge]").await?;
+    check("pins").await?;
+    browser.press("Difference").await?;
+    browser.find("[data-testid=difference]").await?;
+    check("difference").await?;
+    browser.press("Stop comparing").await?;
+    for act in ["History", "Find", "Starters", "Keys", "Bake…"] {
+        browser.press(act).await?;
+        pause(1500).await;
+        check(act).await?;
+        open.keys(ESCAPE).await?;
+    }
+    open.keys("s").await?;
+    browser.press("Keep this sky…").await?;
+    browser.find("[role=dialog]").await?;
+    check("Keep as a starter").await?;
+    let views = [("/", "[data-testid=sky]"), ("/bakes", "h1"), ("/bin", "h1"), ("/inspect", "h1")];
+    for (path, ready) in views {
         browser.driver.goto(format!("{}{path}", open.server.url)).await?;
         browser.find(ready).await?;
         pause(1000).await;

@@ -146,8 +146,8 @@ async fn a_dropped_photograph_is_compared_with() -> Result<()> {
     open.browser.close().await
 }
 
-/// A part of a sky is kept as a starter with name, tags and a line; it is found, taken by another sky, sent as
-/// a file and comes back from one, several at once.
+/// A part of a sky is kept as a starter with name, tags and a line; it is found, taken by another sky, sent
+/// as a file and comes back from one, several at once.
 #[tokio::test(flavor = "multi_thread")]
 async fn starters_of_ones_own() -> Result<()> {
     let open = Open::new("Fair weather for the ferry").await?;

@@ -1,9 +1,9 @@
 //! Database and files in one archive, and back.
 //!
 //! The archive is a tar file: `tenter-backup.json` says what it is; `database/` has a file for each table
-//! (skies, bakes, pins, starters) with a row in each line; `files/` has the files of finished bakes and pinned
-//! photographs; the last entry, `hashes.sha256`, has the SHA-256 of every entry before it, as `sha256sum`
-//! writes it. Pieces of unfinished bakes are left out: they are made again.
+//! (skies, bakes, pins, starters) with a row in each line; `files/` has the files of finished bakes and
+//! pinned photographs; the last entry, `hashes.sha256`, has the SHA-256 of every entry before it, as
+//! `sha256sum` writes it. Pieces of unfinished bakes are left out: they are made again.
 
 use crate::pins::PHOTOGRAPHS;
 use crate::{App, AppError, Result};

@@ -1,9 +1,9 @@
 //! Keeps bakes going and the store clean while a server or a worker runs.
 //!
-//! What is removed, and when: skies and bakes after 30 days in the bin, deleted pins and starters likewise; jobs and workers of the queue a
-//! day after their end; pieces of a bake when it is done or cancelled, or a week after it failed; files
-//! that belong to no bake. Bakes themselves are only put into the bin by hand, or so many days after their
-//! end as `tenter serve --keep-bakes` says.
+//! What is removed, and when: skies and bakes after 30 days in the bin, deleted pins and starters likewise;
+//! jobs and workers of the queue a day after their end; pieces of a bake when it is done or cancelled, or a
+//! week after it failed; files that belong to no bake. Bakes themselves are only put into the bin by hand, or
+//! so many days after their end as `tenter serve --keep-bakes` says.
 
 use crate::bakes::{PieceJob, QUEUE, pieces_folder};
 use crate::{App, Result};

@@ -13,6 +13,7 @@ use serde::Deserialize;
 use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
 use tenter_app::priority::background_pool;
 use tenter_app::{AppError, starters};
 use tenter_formats::png;
@@ -146,6 +147,9 @@ const FOLDER: &str = "pictures";
 /// Widths in which starters' pictures are kept, pixels: of lists and of the wall.
 const STARTER_WIDTHS: [usize; 2] = [320, 640];
 
+/// How long a server that starts draws only what is asked for.
+const AFTER: Duration = Duration::from_secs(15);
+
 fn kept_name(hash: &str, width: usize) -> String {
     format!("{FOLDER}/{ENGINE}/{hash}-{width}.png")
 }
@@ -153,6 +157,7 @@ fn kept_name(hash: &str, width: usize) -> String {
 /// Draws the pictures of shipped starters that are not kept yet, on threads that come last, and forgets those
 /// of other versions. What fails is told and left to whoever asks for the picture.
 pub async fn keep_starters(s: Server, stopped: Arc<AtomicBool>) {
+    tokio::time::sleep(AFTER).await;
     let files = &s.app.store.files;
     let pool = Arc::new(background_pool());
     let cache = Arc::new(SceneCache::default());

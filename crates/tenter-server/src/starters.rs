@@ -27,8 +27,8 @@ pub(crate) async fn list(State(s): State<Server>) -> Reply<Json<Vec<OfferedStart
     Ok(Json(s.app.starters().await?))
 }
 
-/// Keeps a starter: `{name, about, tags, part, document}`; `part` is `all`, `air`, `lights`, `clouds`, `layer`
-/// or `grade`.
+/// Keeps a starter: `{name, about, tags, part, document}`; `part` is `all`, `air`, `lights`, `clouds`,
+/// `layer` or `grade`.
 #[utoipa::path(post, path = "/api/starters", request_body = serde_json::Value,
     responses((status = 201, body = serde_json::Value), (status = 422)))]
 pub(crate) async fn add(

@@ -21,6 +21,10 @@ async fn main() -> Result<()> {
     let id = |i: usize| skies[i]["id"].as_str().unwrap_or_default().to_string();
 
     browser.driver.goto(&server.url).await?;
+    // Hints are for who is new.
+    let seen = json!({"state": {"seen": ["skies", "section", "picture", "day", "find"]}, "version": 0});
+    browser.eval(&format!("localStorage.setItem('tenter:hints', JSON.stringify({seen}))")).await?;
+    browser.driver.refresh().await?;
     let loaded = "document.images.length >= 6 && [...document.images]\
                   .filter(i => i.getBoundingClientRect().top < innerHeight)\
                   .every(i => i.complete && i.naturalWidth)";
@@ -92,6 +96,21 @@ async fn main() -> Result<()> {
     browser.eval("document.querySelector('[data-testid=wheel-gain]').scrollIntoView()").await?;
     browser.wait(smooth, 60).await?;
     shot("bench-grade").await?;
+
+    // A pinned state beside what became of it, up to an edge.
+    browser.driver.goto(format!("{}/sky/{}", server.url, id(1))).await?;
+    browser.wait(smooth, 60).await?;
+    keys("n").await?;
+    browser.press("Pins").await?;
+    browser.wait("!!document.querySelector('[data-testid=pin] img')?.naturalWidth", 60).await?;
+    keys("2").await?;
+    let row = browser.find("[data-testid=row-visibility_km] input").await?;
+    row.send_keys("\u{e009}a\u{e009}14\u{e007}").await?;
+    browser.press("Pins").await?;
+    browser.press("Compare").await?;
+    browser.wait("document.querySelector('[data-testid=pinned]')?.dataset.stage === 'smooth'", 90).await?;
+    browser.wait(smooth, 60).await?;
+    shot("bench-pins").await?;
 
     // A gap drawn into a lid of cloud, on the plan in the Sheet.
     let lid =

@@ -35,7 +35,7 @@ export function displayDifference(now: Uint8ClampedArray, was: Uint8ClampedArray
 /** Where colours of a difference change, stops. */
 export const STEPS = [-3, -2, -1, -0.5, -0.1, 0.1, 0.5, 1, 2, 3] as const;
 
-/** Colour of a band between two steps: brown where it was brighter, teal where it is now, grey for the same. */
+/** Colour of a band between steps: brown where it was brighter, teal where it is now, grey for the same. */
 export function stepColour(band: number): [number, number, number] {
   const middle = STEPS.length / 2;
   const t = Math.min(1, Math.abs(band - middle) / middle);

@@ -6,8 +6,8 @@
 //! `L w / (4 pi^2 A t^2)` of the light to each unit of the angle `t`, `w` the wavelength, `L` the edge's
 //! length, `A` the stop's area. All edges of a regular polygon of half width `h` together send
 //! `w / (pi^2 h t^2)`, as much as a round stop of radius `h` (there: eq. 8.5.20, `2 / (pi v)` outside
-//! `v = 2 pi h t / w`). Angles are those of the lens's axis (paraxial): places on a plane at distance 1, where
-//! rays are straight.
+//! `v = 2 pi h t / w`). Angles are those of the lens's axis (paraxial): places on a plane at distance 1,
+//! where rays are straight.
 
 use super::{Area, Disc};
 use std::f64::consts::{PI, TAU};

@@ -150,7 +150,11 @@ pub struct LensGlare {
     #[schemars(title = "Roundness", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 1]))]
     pub roundness: f64,
     /// Turn of the rays, clockwise.
-    #[schemars(title = "Turn of the rays", range(min = -180, max = 180), extend("unit" = "deg", "soft" = [-90, 90]))]
+    #[schemars(
+        title = "Turn of the rays",
+        range(min = -180, max = 180),
+        extend("unit" = "deg", "soft" = [-90, 90])
+    )]
     pub turn_deg: f64,
 }
 

@@ -31,7 +31,8 @@ export function given(own: Sky, from: Sky, part: Part, held: Held = nothingHeld)
   if (part === "layer" && layer) addLayer(next, layer, layer.id);
   if (all) next.source = source.source;
   if (all && !held.land) next.land = source.land;
-  if (all || part === "grade") {
+  // Who holds the exposure holds the look; of a grade that is asked for, the exposure alone stays.
+  if (part === "grade" || (all && !held.exposure)) {
     const { ev100, exposures } = next.grade;
     next.grade = source.grade;
     if (held.exposure) Object.assign(next.grade, { ev100, exposures });
