@@ -38,7 +38,7 @@ impl Stop {
         (glare.strength > 0.0).then(|| Stop {
             half_width_m: 0.5e-3 * eye.lens_mm / glare.f_number,
             // Edges across from each other share their rays.
-            rays: f64::from(if glare.blades % 2 == 0 { glare.blades } else { 2 * glare.blades }),
+            rays: f64::from(if glare.blades.is_multiple_of(2) { glare.blades } else { 2 * glare.blades }),
             turn: glare.turn_deg.to_radians(),
             roundness: glare.roundness,
             strength: glare.strength,
