@@ -3,11 +3,14 @@
 use anyhow::{Context, Result};
 use serde_json::json;
 use std::time::Duration;
+use tenter_formats::cube_lut;
 use tenter_formats::frame::{pack, unpack};
 use tenter_render::picture::Stop;
 use tenter_sky::camera::Camera;
 use tenter_sky::develop::Development;
-use tenter_sky::document::{CurvePoint, DrawnCurves, Eye, Grade, LensGlare, ToneCurve, ToneRanges, Wheel};
+use tenter_sky::document::{
+    ColourTable, CurvePoint, DrawnCurves, Eye, Grade, LensGlare, TableInput, ToneCurve, ToneRanges, Wheel,
+};
 use tenter_sky::spectrum::luminance;
 use tenter_tests::browser::Browser;
 use tenter_tests::open::{REFINED, SAVED};
@@ -394,6 +397,11 @@ async fn the_shader_develops_as_the_core_does() -> Result<()> {
     let plain = of(13.0, 6500.0, 0.0, ToneCurve::Clip);
     let wheel = |all, red, green, blue| Wheel { all, red, green, blue };
     let point = |from, to| CurvePoint { from, to };
+    let warm = Grade { ev100: 0.0, gain: wheel(0.0, 0.3, 0.0, -0.3), ..plain.clone() };
+    let table = |input, strength| {
+        let text = cube_lut::write("warm", &warm, 33, input);
+        ColourTable { strength, ..cube_lut::read(&text, input).expect("it was written so") }
+    };
     for grade in [
         plain.clone(),
         of(12.0, 4200.0, 20.0, ToneCurve::Filmic),
@@ -406,6 +414,8 @@ async fn the_shader_develops_as_the_core_does() -> Result<()> {
             gain: wheel(0.1, 0.0, -0.1, 0.2),
             ..plain.clone()
         },
+        Grade { table: table(TableInput::Display, 0.7), ..of(12.0, 5600.0, 0.0, ToneCurve::Filmic) },
+        Grade { table: table(TableInput::Log, 1.0), contrast: 1.2, ..plain.clone() },
         Grade {
             saturation: 0.3,
             curves: DrawnCurves {

@@ -3,8 +3,8 @@
 
 use anyhow::{Context, Result};
 use serde_json::{Value, json};
-use tenter_formats::cube_lut::{self, LutInput};
-use tenter_sky::document::Sky;
+use tenter_formats::cube_lut;
+use tenter_sky::document::{Sky, TableInput};
 use tenter_tests::open::{Open, REFINED};
 
 const PICTURE: &str = "document.querySelector('[data-testid=picture]')";
@@ -190,10 +190,63 @@ async fn tables_of_a_grade_are_given_out() -> Result<()> {
     };
     let (status, text) = ask(33, "log").await?;
     let sky = Sky::from_value(document.clone()).map_err(|p| anyhow::anyhow!("{p}"))?;
-    let wanted = cube_lut::write("Ferry", &sky.grade, 33, LutInput::Log);
+    let wanted = cube_lut::write("Ferry", &sky.grade, 33, TableInput::Log);
     assert_eq!((status, text.as_str()), (200, Some(wanted.as_str())));
     let (status, problem) = ask(34, "log").await?;
     assert_eq!(status, 422);
     assert!(problem.to_string().contains("33 or 65"), "{problem}");
+    open.browser.close().await
+}
+
+/// A table that is brought in changes the Picture by its strength, is part of the document, and goes again.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_table_of_colours_is_brought_in() -> Result<()> {
+    let open = Open::new("Clear noon over the skerry").await?;
+    let browser = &open.browser;
+    open.keys("5").await?;
+    let heading =
+        "[...document.querySelectorAll('aside h3 button')].find(b => b.innerText.startsWith('A table'))";
+    browser.wait(&format!("!!{heading}"), 10).await?;
+    browser.eval(&format!("{heading}.click()")).await?;
+    let choose = async |name: &str, text: &str| -> Result<()> {
+        let script = format!(
+            "(() => {{ const data = new DataTransfer(); data.items.add(new File([{}], {})); \
+             const input = document.querySelector('[aria-label=\"A table of colours\"]'); \
+             input.files = data.files; \
+             input.dispatchEvent(new Event('change', {{bubbles: true}})); return true }})()",
+            json!(text),
+            json!(name)
+        );
+        browser.eval(&script).await?;
+        Ok(())
+    };
+    choose("curve.cube", "LUT_1D_SIZE 2\n0 0 0\n1 1 1\n").await?;
+    let notices = "document.querySelector('[data-testid=notices]').innerText";
+    browser.wait(&format!("({notices}).includes('curve.cube can')"), 20).await?;
+    // All black but for red.
+    let red = "TITLE \"Only red\"\nLUT_3D_SIZE 2\n".to_string() + &"0 0 0\n1 0 0\n".repeat(4);
+    choose("red.cube", &red).await?;
+    browser.find("[data-testid=taken-table] [data-testid=row-strength]").await?;
+    let table = open.document().await?["grade"]["table"].clone();
+    assert_eq!((&table["name"], &table["size"]), (&json!("Only red"), &json!(2)));
+    let middle = format!(
+        "(() => {{ const c = {PICTURE}.querySelector('canvas'); \
+         const copy = document.createElement('canvas'); \
+         [copy.width, copy.height] = [c.width, c.height]; const pen = copy.getContext('2d'); \
+         pen.drawImage(c, 0, 0); return [...pen.getImageData(c.width / 2, c.height / 2, 1, 1).data] }})()"
+    );
+    browser.wait(&format!("(([r, g, b]) => r > 0 && g === 0 && b === 0)({middle})"), 20).await?;
+    open.type_into("[data-testid=taken-table] [data-testid=row-strength] input", "0.5\u{e007}").await?;
+    browser.wait(&format!("(([r, g, b]) => r > 0 && g > 0 && b > 0)({middle})"), 20).await?;
+    // Copies are developed with it, too.
+    let id = open.path.rsplit('/').next().context("an id")?;
+    let path = format!("/api/skies/{id}/picture.png?width=64");
+    open.type_into("[data-testid=taken-table] [data-testid=row-strength] input", "1\u{e007}").await?;
+    open.document().await?;
+    let picture = image::load_from_memory(&open.server.bytes(&path).await?)?.to_rgb8();
+    assert!(picture.pixels().all(|p| p[1] == 0 && p[2] == 0) && picture.pixels().any(|p| p[0] > 50));
+    browser.find("[data-testid=taken-table]").await?;
+    browser.press("Delete").await?;
+    assert_eq!(open.document().await?["grade"]["table"]["size"], 0);
     open.browser.close().await
 }

@@ -1,7 +1,16 @@
 import { allNear, at, equal, near, test } from "./check";
 import { grade, wheel } from "./samples";
 import { displayed } from "../src/data/develop";
-import { curveTables, displayGrade, drawnCurve, ranged, readCurve, wheelsOf } from "../src/data/grade";
+import {
+  curveTables,
+  displayGrade,
+  drawnCurve,
+  lookUp,
+  ranged,
+  readCurve,
+  tableOf,
+  wheelsOf,
+} from "../src/data/grade";
 import { COLUMNS, levelsOf, lightAt, readAt } from "../src/bench/preview/reading";
 import { balanceOf, markOf } from "../src/bench/sheet/rows/wheel";
 import { lensView } from "../src/data/camera";
@@ -93,4 +102,18 @@ test("levels count what is at white", () => {
   equal(histogram[3][255], 1);
   equal(waveform.length, COLUMNS);
   equal(at([...at(waveform, COLUMNS / 2)], 255), 1);
+});
+
+test("a table is looked up between its values", () => {
+  // Two values a side: red out is blue in.
+  const corner = (i: number) => (i >= 4 ? "ffff" : "0000") + "0000" + "8000";
+  const digits = Array.from({ length: 8 }, (_, i) => corner(i)).join("");
+  const own = grade();
+  own.table = { ...own.table, size: 2, values: digits };
+  const table = tableOf(own);
+  if (!table) throw new Error("there is a table");
+  allNear(lookUp(table, [0.9, 0.1, 0.25]), [0.25, 0, 0x8000 / 65535], 1e-6);
+  equal(tableOf(own) === table, true, "it is read once");
+  equal(tableOf({ ...own, table: { ...own.table, strength: 0 } }), null);
+  equal(tableOf(grade()), null);
 });

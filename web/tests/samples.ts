@@ -53,6 +53,7 @@ export const grade = (said: Partial<Grade> = {}): Grade => ({
   gamma: wheel(),
   gain: wheel(),
   curves: { red: [], green: [], blue: [], together: [] },
+  table: { name: "", input: "display", strength: 1, size: 0, values: "" },
   ...said,
 });
 

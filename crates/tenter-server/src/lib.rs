@@ -140,6 +140,11 @@ impl Server {
                     .routes(routes!(pins::add_photograph))
                     .layer(DefaultBodyLimit::max(LARGEST_PHOTOGRAPH)),
             )
+            .merge(
+                OpenApiRouter::new()
+                    .routes(routes!(lut::take))
+                    .layer(DefaultBodyLimit::max(lut::LARGEST_TABLE)),
+            )
             .split_for_parts();
         // Paths that lead nowhere share one label, or anybody could make as many as memory holds.
         let (counted, handle) = PrometheusMetricLayerBuilder::new()

@@ -11,12 +11,13 @@ use tenter_bake::picture::PictureJob;
 use tenter_bake::picture::{PictureBake, PictureSettings};
 use tenter_bake::{BakeError, BakeSettings, Job, run_here};
 use tenter_formats::FormatError;
-use tenter_formats::cube_lut::{self, LutInput};
+use tenter_formats::cube_lut;
 use tenter_reference::{Reference, SamplingBudget};
 use tenter_render::picture::{
     Layout, LowerFill, MapRender, MapSettings, NOISE_PERCENT, Scale, SettingsError,
 };
 use tenter_render::prepare::SceneCache;
+use tenter_sky::document::TableInput;
 
 #[derive(Args)]
 pub struct PictureArguments {
@@ -405,8 +406,8 @@ pub fn lut(a: LutArguments) -> Outcome {
     }
     let sky = read_sky(&a.sky)?;
     let input = match a.input {
-        LutInputArgument::Log => LutInput::Log,
-        LutInputArgument::Display => LutInput::Display,
+        LutInputArgument::Log => TableInput::Log,
+        LutInputArgument::Display => TableInput::Display,
     };
     let title = a.out.file_stem().unwrap_or_default().to_string_lossy();
     let text = cube_lut::write(&title, &sky.grade, a.size, input);

@@ -1,7 +1,7 @@
 import type { BakeSettings, Estimate, Inspection, PickedCloud } from "./bakes";
 import type { SearchResult, SearchVariable, Target } from "./measures";
 import type { Part } from "./parts";
-import type { Sky } from "./sky";
+import type { ColourTable, Sky, TableInput } from "./sky";
 
 export type Problem = { path: string; message: string; value?: unknown; allowed?: unknown };
 
@@ -152,9 +152,6 @@ export const photographPath = (pin: string) => `/api/pins/${pin}/photograph`;
 export const starterPicture = (slug: string, width: 320 | 640 = 320) =>
   `/api/starters/${slug}/picture.png?width=${width}`;
 
-/** What a table of colours is looked up with: scene light by its stops from grey, or display values. */
-export type LutInput = "log" | "display";
-
 export const api = {
   skies: (of: { search: string; sort: SkySort; bin: boolean; limit: number; offset?: number }) =>
     ask<SkyPage>(
@@ -198,8 +195,10 @@ export const api = {
   picture: (document: Sky, width: number, signal: AbortSignal) =>
     askFile(`/api/picture.png?width=${width}`, document, signal),
   /** The grade as a table of colours, without its exposure. */
-  lut: (document: Sky, size: 33 | 65, input: LutInput, title: string) =>
+  lut: (document: Sky, size: 33 | 65, input: TableInput, title: string) =>
     askFile("/api/grade.cube", { document, size, input, title }),
+  /** A .cube file as a grade holds it. */
+  table: (file: File, input: TableInput) => sendFile<ColourTable>(`/api/tables?input=${input}`, file),
   /** Slides, seeds or thicknesses of a layer that fulfil a wish, best first. */
   seek: (sky: Sky, layer: string, wish: Target, by: SearchVariable) =>
     ask<SearchResult>("POST", "/api/seek", { sky, layer, wish, by }),

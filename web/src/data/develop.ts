@@ -1,4 +1,4 @@
-import { displayGrade } from "./grade";
+import { displayGrade, lookUp, tableOf } from "./grade";
 import type { Grade } from "./sky";
 import {
   blackbodyUv,
@@ -88,12 +88,20 @@ function gamutToGrey(c: Rgb): Rgb {
   return c.map((v) => Math.max(y + (v - y) * (y / (y - low)), 0)) as Rgb;
 }
 
+/** Stops from grey that 0 and 1 stand for in a table for scene light. */
+export const TABLE_STOPS = [-10, 8] as const;
+const placeOfLight = (v: number) =>
+  (Math.log2(Math.max(v, 1e-9) / GREY) - TABLE_STOPS[0]) / (TABLE_STOPS[1] - TABLE_STOPS[0]);
+
 /** Scene light as display values, 0 to 1, for what is drawn without the graphics card. */
 export function displayed(grade: Grade): (light: readonly [number, number, number]) => Rgb {
   const { matrix, curve } = development(grade);
   const tone = curves[curve] ?? ((v: number) => v);
   const pivot = GREY * 2 ** grade.pivot_stops;
   const finish = displayGrade(grade);
+  const table = tableOf(grade);
+  const { input, strength } = grade.table;
+  const mixed = (own: Rgb, to: Rgb) => own.map((v, i) => v + ((to[i] ?? 0) - v) * strength) as Rgb;
   return (light) => {
     const c = [0, 1, 2].map((r) => {
       const v = [0, 1, 2].reduce((sum, k) => sum + (matrix[3 * r + k] ?? 0) * (light[k] ?? 0), 0);
@@ -101,7 +109,10 @@ export function displayed(grade: Grade): (light: readonly [number, number, numbe
     }) as Rgb;
     const y = luminance(c);
     const inside = gamutToGrey(c.map((v) => y + grade.saturation * (v - y)) as Rgb);
-    return finish(inside.map((v) => encodeSrgb(tone(v))) as Rgb);
+    const own = finish(inside.map((v) => encodeSrgb(tone(v))) as Rgb);
+    if (!table) return own;
+    const place = input === "display" ? own : (inside.map(placeOfLight) as Rgb);
+    return mixed(own, lookUp(table, place));
   };
 }
 

@@ -1,6 +1,6 @@
 /** Steps of a grade on display values, as the core's `develop::display` has them. */
 
-import type { CurvePoint, DrawnCurves, Grade, ToneRanges, Wheel } from "./sky";
+import type { ColourTable, CurvePoint, DrawnCurves, Grade, ToneRanges, Wheel } from "./sky";
 
 /** Intervals of a drawn curve's table. */
 export const CURVE_STEPS = 1024;
@@ -110,4 +110,42 @@ export function displayGrade(grade: Grade): (c: Rgb) => Rgb {
       const table = tables?.[i];
       return table ? readCurve(table, v) : v;
     }) as Rgb;
+}
+
+/** A document's table of colours made ready: red fastest, values from 0 to 1. */
+export type LoadedTable = { size: number; values: Float32Array };
+
+/** The table that was read last: documents are copied with each change, their tables seldom change. */
+let read: { digits: string; table: LoadedTable } | null = null;
+
+/** The table of a grade, as the core's `develop::LoadedTable`; nothing where it has none. */
+export function tableOf({ table: { size, values: digits, strength } }: Grade): LoadedTable | null {
+  if (size < 2 || strength === 0 || digits.length !== 12 * size ** 3) return null;
+  if (read?.digits !== digits) {
+    const values = Float32Array.from({ length: 3 * size ** 3 }, (_, i) =>
+      Number.parseInt(digits.slice(4 * i, 4 * i + 4), 16),
+    ).map((v) => v / 65535);
+    read = { digits, table: { size, values } };
+  }
+  return read.table;
+}
+
+/** What a grade without a table has. */
+export const noTable: ColourTable = { name: "", input: "display", strength: 1, size: 0, values: "" };
+
+/** The colour of a table at a place, by straight lines along each axis. */
+export function lookUp({ size, values }: LoadedTable, x: Rgb): Rgb {
+  const place = x.map((v) => clamp(v) * (size - 1));
+  const low = place.map((v) => Math.min(Math.floor(v), size - 2)) as Rgb;
+  const t = place.map((v, c) => v - (low[c] ?? 0)) as Rgb;
+  return [0, 1, 2].map((c) => {
+    let sum = 0;
+    for (let corner = 0; corner < 8; corner++) {
+      const bit = [corner & 1, (corner >> 1) & 1, corner >> 2] as Rgb;
+      const weight = t.reduce((w, v, k) => w * (bit[k] ? v : 1 - v), 1);
+      const at = low[0] + bit[0] + size * (low[1] + bit[1] + size * (low[2] + bit[2]));
+      sum += weight * (values[3 * at + c] ?? 0);
+    }
+    return sum;
+  }) as Rgb;
 }

@@ -3,12 +3,14 @@
 //! each other.
 
 mod display;
+mod table;
 mod white;
 
 pub use display::{CURVE_STEPS, DisplayGrade, drawn_curve};
+pub use table::{LoadedTable, TABLE_STOPS};
 pub use white::white_points_typescript;
 
-use crate::document::{Grade, ToneCurve};
+use crate::document::{Grade, TableInput, ToneCurve};
 use crate::spectrum::{Rgb, gamut_to_grey, luminance};
 
 /// Grey of an exposure, as a share of display white.
@@ -20,7 +22,8 @@ pub const GREY: f32 = 0.18;
 /// 2. contrast about the pivot `p`: `v' = p (v / p)^k`;
 /// 3. saturation: `v' = y + a (v - y)`, `y` the luminance (Rec. ITU-R BT.709);
 /// 4. colours outside Rec.709 moved toward grey, tone curve, transfer curve of sRGB: display values, 0 to 1;
-/// 5. ranges, lift, gamma, gain and drawn curves ([`DisplayGrade`]).
+/// 5. ranges, lift, gamma, gain and drawn curves ([`DisplayGrade`]);
+/// 6. a table of colours ([`LoadedTable`]): on display values, or in place of steps 4 and 5.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Development {
     /// From cd/m2 in linear Rec.709 to white-balanced values where 1 is display white, row by row.
@@ -30,6 +33,7 @@ pub struct Development {
     pivot: f32,
     saturation: f32,
     display: DisplayGrade,
+    table: Option<LoadedTable>,
 }
 
 /// Scene value per unit of display value at an exposure: 1.2 * 2^EV100 cd/m2 (ISO 12232, saturation-based).
@@ -64,6 +68,7 @@ impl Development {
             pivot: GREY * (grade.pivot_stops as f32).exp2(),
             saturation: grade.saturation as f32,
             display: DisplayGrade::new(grade),
+            table: LoadedTable::new(&grade.table),
         }
     }
 
@@ -79,12 +84,22 @@ impl Development {
             let y = luminance(c);
             c = c.map(|v| y + self.saturation * (v - y));
         }
-        self.display.apply(gamut_to_grey(c).map(|v| encode(self.curve_at(v))))
+        let c = gamut_to_grey(c);
+        let shown = || self.display.apply(c.map(|v| encode(self.curve_at(v))));
+        match &self.table {
+            Some(table) if table.input() == TableInput::Log => table.of_light(c, shown),
+            Some(table) => table.of_display(shown()),
+            None => shown(),
+        }
     }
 
-    /// What is done to display values alone.
-    pub fn display(&self) -> &DisplayGrade {
-        &self.display
+    /// What is done to display values after the tone curve.
+    pub fn finish(&self, shown: Rgb) -> Rgb {
+        let shown = self.display.apply(shown);
+        match &self.table {
+            Some(table) if table.input() == TableInput::Display => table.of_display(shown),
+            _ => shown,
+        }
     }
 
     /// The tone curve alone, on one channel.

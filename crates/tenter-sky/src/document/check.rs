@@ -302,6 +302,15 @@ pub fn across_fields(sky: &Sky) -> Result<(), Problems> {
             }
         }
     }
+    let table = &sky.grade.table;
+    let (wanted, got) = (12 * (table.size as usize).pow(3), table.values.len());
+    if table.size == 1 {
+        let message = "a table has at least 2 values a side, or none".into();
+        found.push(Problem::new("grade.table.size", message, json!(1), None));
+    } else if got != wanted || !table.values.bytes().all(|b| b.is_ascii_hexdigit()) {
+        let message = format!("{got} hexadecimal digits where {} values a side take {wanted}", table.size);
+        found.push(Problem::new("grade.table.values", message, json!(got), Some(json!({"length": wanted}))));
+    }
     let mut ids = std::collections::HashSet::new();
     for (i, layer) in sky.clouds.iter().enumerate() {
         if !ids.insert(&layer.id) {

@@ -164,6 +164,53 @@ impl Default for LensGlare {
     }
 }
 
+/// Most values along each side of a table of colours.
+pub const MAX_TABLE_SIZE: u32 = 33;
+
+/// What a table of colours is looked up with.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum TableInput {
+    /// Display values, after all other steps.
+    #[default]
+    Display,
+    /// Scene light by its stops from grey, after saturation; the table stands in for all that follows.
+    Log,
+}
+
+/// A table of colours that was brought in; none where its size is 0.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct ColourTable {
+    /// What it is called.
+    #[schemars(title = "Name", length(max = 120))]
+    pub name: String,
+    /// What it is looked up with.
+    #[schemars(title = "Looked up with")]
+    pub input: TableInput,
+    /// How much of it is seen.
+    #[schemars(title = "Strength of the table", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 1]))]
+    pub strength: f64,
+    /// Values along each side.
+    #[schemars(title = "Size", range(min = 0, max = MAX_TABLE_SIZE), extend("unit" = "", "soft" = [0, 33]))]
+    pub size: u32,
+    /// Colours, red fastest: three numbers of four hexadecimal digits, 0 to ffff.
+    #[schemars(title = "Values", length(max = 431244), regex(pattern = "^[0-9a-f]*$"))]
+    pub values: String,
+}
+
+impl Default for ColourTable {
+    fn default() -> Self {
+        ColourTable {
+            name: String::new(),
+            input: TableInput::default(),
+            strength: 1.0,
+            size: 0,
+            values: String::new(),
+        }
+    }
+}
+
 /// Exposure, white balance, curve, and what is done to display values after it. Steps follow in the order of
 /// the fields; none of them changes a map's light.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -224,6 +271,9 @@ pub struct Grade {
     /// Drawn curves.
     #[schemars(title = "Curves")]
     pub curves: DrawnCurves,
+    /// A table of colours, brought in.
+    #[schemars(title = "Table of colours")]
+    pub table: ColourTable,
 }
 
 impl Default for Grade {
@@ -244,6 +294,7 @@ impl Default for Grade {
             gamma: Wheel::default(),
             gain: Wheel::default(),
             curves: DrawnCurves::default(),
+            table: ColourTable::default(),
         }
     }
 }

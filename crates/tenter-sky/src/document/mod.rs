@@ -35,8 +35,8 @@ pub use colour::Colour;
 pub use drift::Drift;
 pub use eye::{Eye, Frame, MAX_VIEWPOINTS, Viewpoint};
 pub use grade::{
-    CurvePoint, DrawnCurves, ExposureAt, Grade, LensGlare, MAX_CURVE_POINTS, MAX_EXPOSURES, ToneCurve,
-    ToneRanges, Wheel,
+    ColourTable, CurvePoint, DrawnCurves, ExposureAt, Grade, LensGlare, MAX_CURVE_POINTS, MAX_EXPOSURES,
+    MAX_TABLE_SIZE, TableInput, ToneCurve, ToneRanges, Wheel,
 };
 pub use hash::of as hash_of;
 pub use land::Land;

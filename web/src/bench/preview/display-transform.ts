@@ -1,7 +1,7 @@
 import { bandColours, STOPS } from "../../data/bands";
 import { aspectOf, halfWidth, inView } from "../../data/camera";
 import { development, GREY } from "../../data/develop";
-import { CURVE_STEPS, curveTables, wheelsOf } from "../../data/grade";
+import { CURVE_STEPS, curveTables, tableOf, wheelsOf, type LoadedTable } from "../../data/grade";
 import type { Eye, Grade } from "../../data/sky";
 import type { Disc, PreviewFrame } from "./preview-socket";
 import { fragment, vertex } from "./shader";
@@ -18,6 +18,9 @@ export class DisplayTransform {
   private readonly picture: WebGLTexture;
   private readonly mask: WebGLTexture;
   private readonly curves: WebGLTexture;
+  private readonly table: WebGLTexture;
+  /** What the texture of the table holds. */
+  private loaded: LoadedTable | null | undefined = undefined;
   private frame: PreviewFrame | null = null;
 
   constructor(canvas: HTMLCanvasElement | OffscreenCanvas) {
@@ -28,6 +31,7 @@ export class DisplayTransform {
     this.picture = this.texture(this.gl.LINEAR);
     this.mask = this.texture(this.gl.NEAREST);
     this.curves = this.texture(this.gl.NEAREST);
+    this.table = this.gl.createTexture();
   }
 
   private link(): WebGLProgram {
@@ -100,6 +104,7 @@ export class DisplayTransform {
       gl.uniform1i(at(name), unit);
     }
     this.grade(grade);
+    this.colourTable(grade);
     gl.activeTexture(gl.TEXTURE0);
     gl.uniform1f(at("exponent"), frame.exponent);
     gl.uniform1i(at("panorama"), Number(marking.panorama));
@@ -179,6 +184,27 @@ export class DisplayTransform {
     const values = new Float32Array(width * height);
     tables?.forEach((table, i) => values.set(table, i * width));
     gl.texImage2D(gl.TEXTURE_2D, 0, gl.R32F, width, height, 0, gl.RED, gl.FLOAT, values);
+  }
+
+  /** Tells the program what table of colours there is; it is sent to the card when it is another one. */
+  private colourTable(grade: Grade) {
+    const { gl, program } = this;
+    const at = (name: string) => gl.getUniformLocation(program, name);
+    const table = tableOf(grade);
+    gl.activeTexture(gl.TEXTURE3);
+    gl.bindTexture(gl.TEXTURE_3D, this.table);
+    if (this.loaded !== table) {
+      this.loaded = table;
+      const size = table?.size ?? 1;
+      const values = table?.values ?? new Float32Array(3);
+      gl.texParameteri(gl.TEXTURE_3D, gl.TEXTURE_MIN_FILTER, gl.NEAREST);
+      gl.texParameteri(gl.TEXTURE_3D, gl.TEXTURE_MAG_FILTER, gl.NEAREST);
+      gl.texImage3D(gl.TEXTURE_3D, 0, gl.RGB32F, size, size, size, 0, gl.RGB, gl.FLOAT, values);
+    }
+    gl.uniform1i(at("table"), 3);
+    gl.uniform1i(at("table_size"), table?.size ?? 0);
+    gl.uniform1i(at("table_of_light"), Number(grade.table.input === "log"));
+    gl.uniform1f(at("table_strength"), grade.table.strength);
   }
 
   /** Bytes of the drawn picture, rows from the top. */

@@ -1,5 +1,6 @@
 import type { Problem } from "../../data/api";
 import type { Direction } from "../../data/camera";
+import { noTable } from "../../data/grade";
 import type { Readouts } from "../../data/measures";
 import type { Sky } from "../../data/sky";
 
@@ -54,7 +55,9 @@ export class PreviewSocket {
   }
 
   request(sky: Sky, width: number, height: number, panorama: boolean) {
-    this.pending = { sky, width, height, panorama };
+    // Scene light does not hang on a table of colours, which is long.
+    const grade = { ...sky.grade, table: noTable };
+    this.pending = { sky: { ...sky, grade }, width, height, panorama };
     this.number += 1;
     this.send();
   }

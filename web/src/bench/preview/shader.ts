@@ -1,6 +1,6 @@
 /** The programs of the graphics card that show the Picture. */
 
-import { GREY } from "../../data/develop";
+import { GREY, TABLE_STOPS } from "../../data/develop";
 import { CURVE_STEPS } from "../../data/grade";
 
 export const vertex = `#version 300 es
@@ -15,6 +15,7 @@ void main() {
 export const fragment = `#version 300 es
 precision highp float;
 precision highp sampler2D;
+precision highp sampler3D;
 uniform sampler2D picture;
 uniform sampler2D mask;
 uniform float exponent;
@@ -35,6 +36,10 @@ uniform vec3 gain;
 uniform vec3 exponents;
 uniform bool drawn;
 uniform sampler2D curves;   // a row for each channel
+uniform sampler3D table;
+uniform int table_size;     // values a side; none is 0
+uniform bool table_of_light;
+uniform float table_strength;
 uniform bool false_colour;
 uniform int bands;
 uniform float band_stops[16];
@@ -174,6 +179,22 @@ float displayed(int channel, float linear) {
   return drawn ? drawnCurve(channel, v) : v;
 }
 
+vec3 tableAt(ivec3 i) {
+  return texelFetch(table, i, 0).rgb;
+}
+
+// A table of colours, as the core's develop::table.
+vec3 lookUp(vec3 x) {
+  vec3 p = clamp(x, 0.0, 1.0) * float(table_size - 1);
+  ivec3 i = min(ivec3(p), ivec3(table_size - 2));
+  vec3 t = p - vec3(i);
+  vec3 near = mix(mix(tableAt(i), tableAt(i + ivec3(1, 0, 0)), t.x),
+                  mix(tableAt(i + ivec3(0, 1, 0)), tableAt(i + ivec3(1, 1, 0)), t.x), t.y);
+  vec3 far = mix(mix(tableAt(i + ivec3(0, 0, 1)), tableAt(i + ivec3(1, 0, 1)), t.x),
+                 mix(tableAt(i + ivec3(0, 1, 1)), tableAt(i + ivec3(1, 1, 1)), t.x), t.y);
+  return mix(near, far, t.z);
+}
+
 vec3 bandColour(float light) {
   float stops = log2(max(light, 1e-30) / (${GREY} * white));
   int band = 0;
@@ -208,6 +229,11 @@ void main() {
     c = max(vec3(y) + (c - vec3(y)) * (y / (y - low)), 0.0);
   }
   vec3 v = vec3(displayed(0, c.r), displayed(1, c.g), displayed(2, c.b));
+  if (table_size > 0) {
+    vec3 stops = log2(max(c, vec3(1e-9)) / ${GREY});
+    vec3 of_light = (stops - float(${TABLE_STOPS[0]})) / float(${TABLE_STOPS[1] - TABLE_STOPS[0]});
+    v = mix(v, lookUp(table_of_light ? of_light : v), table_strength);
+  }
   if (hatched) {
     // Stripes that run down where all of a channel's range is used up, and up where none is.
     float step_at = mod(gl_FragCoord.x + gl_FragCoord.y, 8.0);

@@ -74,6 +74,13 @@ export function groupsOf(sky: Sky, schema: Schema): Group[] {
       fieldsOf(schema, "Wheel"),
       (s) => s.grade[name],
     );
+  if (sky.grade.table.size > 0)
+    add(
+      "grade",
+      "Table of colours",
+      fieldsOf(schema, "ColourTable").filter((f) => ["strength", "input"].includes(f.name)),
+      (s) => s.grade.table,
+    );
   return groups;
 }
 

@@ -1,10 +1,12 @@
-import { useState } from "react";
-import { api, type LutInput } from "../../../data/api";
+import { useRef, useState } from "react";
+import { api } from "../../../data/api";
 import { exposureAt } from "../../../data/develop";
 import { download } from "../../../data/download";
 import { usualOf, type Schema } from "../../../data/fields";
+import { noTable } from "../../../data/grade";
 import { showNumber } from "../../../data/number";
-import type { Sky } from "../../../data/sky";
+import { nameOfFile } from "../../../data/starter-files";
+import type { Sky, TableInput } from "../../../data/sky";
 import { Button } from "../../../ui/button";
 import { SwitchLine } from "../../../ui/switch-line";
 import { sunElevation } from "../../preview/exposure";
@@ -66,6 +68,9 @@ export function GradeRows({ sky, schema }: { sky: Sky; schema: Schema }) {
       </Disclosure>
       <Disclosure title="Drawn curves" open={false}>
         <CurveRows sky={sky} />
+      </Disclosure>
+      <Disclosure title="A table of colours" open={false}>
+        <TakenTable sky={sky} group={named("Table of colours")} />
       </Disclosure>
       <Disclosure title="To finish elsewhere" open={false}>
         <Lut sky={sky} />
@@ -146,9 +151,64 @@ function Exposure({ sky, group }: { sky: Sky; group: Group | undefined }) {
   );
 }
 
+/** A table of colours that is brought in, and how much of it is seen. */
+function TakenTable({ sky, group }: { sky: Sky; group: Group | undefined }) {
+  const file = useRef<HTMLInputElement>(null);
+  const { change, notify } = useBench.getState();
+  const { table } = sky.grade;
+  const take = async (chosen: File) => {
+    try {
+      const taken = await api.table(chosen, table.input);
+      const name = taken.name || nameOfFile(chosen.name);
+      change((s) => {
+        s.grade.table = { ...taken, name };
+      });
+    } catch (e) {
+      notify(`${chosen.name} can't be taken: ${e instanceof Error ? e.message : String(e)}`);
+    }
+  };
+  return (
+    <div data-testid="taken-table">
+      {table.size > 0 && (
+        <p className="py-1">
+          {table.name}, <span className="font-value">{table.size}</span> values a side
+        </p>
+      )}
+      {group && <GroupRows group={group} />}
+      <div className="mt-1 flex gap-2">
+        <Button onClick={() => file.current?.click()}>Bring in a .cube…</Button>
+        {table.size > 0 && (
+          <Button
+            weight="quiet"
+            onClick={() =>
+              change((s) => {
+                s.grade.table = { ...noTable };
+              })
+            }
+          >
+            Delete
+          </Button>
+        )}
+        <input
+          ref={file}
+          type="file"
+          accept=".cube"
+          aria-label="A table of colours"
+          className="hidden"
+          onChange={(e) => {
+            const [chosen] = e.target.files ?? [];
+            if (chosen) void take(chosen);
+            e.target.value = "";
+          }}
+        />
+      </div>
+    </div>
+  );
+}
+
 /** The grade as a table of colours. */
 function Lut({ sky }: { sky: Sky }) {
-  const [input, setInput] = useState<LutInput>("log");
+  const [input, setInput] = useState<TableInput>("log");
   const { record, notify } = useBench.getState();
   const take = async (size: 33 | 65) => {
     const name = record?.name ?? "Grade";
@@ -167,7 +227,7 @@ function Lut({ sky }: { sky: Sky }) {
           { value: "log", title: "Scene light" },
           { value: "display", title: "Display values" },
         ]}
-        onChange={(v) => setInput(v as LutInput)}
+        onChange={(v) => setInput(v as TableInput)}
       />
       <p className="text-small text-quiet">
         {input === "log"
