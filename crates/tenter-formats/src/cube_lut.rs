@@ -120,8 +120,8 @@ mod tests {
     use super::*;
     use tenter_sky::document::{ToneCurve, Wheel};
 
-    /// A table read as its specification says, by straight lines between its values.
-    fn look_up(text: &str, x: Rgb) -> Rgb {
+    /// A table's size and rows.
+    fn rows(text: &str) -> (usize, Vec<Vec<f32>>) {
         let size: usize = text.lines().find_map(|l| l.strip_prefix("LUT_3D_SIZE ")).unwrap().parse().unwrap();
         let rows: Vec<Vec<f32>> = text
             .lines()
@@ -129,6 +129,12 @@ mod tests {
             .map(|l| l.split(' ').map(|v| v.parse().unwrap()).collect())
             .collect();
         assert_eq!(rows.len(), size.pow(3));
+        (size, rows)
+    }
+
+    /// A table read as its specification says, by straight lines between its values.
+    fn look_up((size, rows): &(usize, Vec<Vec<f32>>), x: Rgb) -> Rgb {
+        let size = *size;
         let place = x.map(|v| v.clamp(0.0, 1.0) * (size - 1) as f32);
         let low = place.map(|v| (v as usize).min(size - 2));
         let mut sum = [0.0; 3];
@@ -163,7 +169,7 @@ mod tests {
     fn a_table_is_its_grade() {
         let development = Development::new(&grade());
         for (size, within) in [(33, 0.02), (65, 0.008)] {
-            let text = write("Evening", &grade(), size, TableInput::Log);
+            let text = rows(&write("Evening", &grade(), size, TableInput::Log));
             for i in 0..200 {
                 let stops = -7.0 + 0.065 * i as f32;
                 let v = [0.0, 0.3, -0.4].map(|k| GREY * (stops + k * (i % 7) as f32 * 0.2).exp2());
@@ -181,7 +187,7 @@ mod tests {
     fn a_table_for_display_values_has_the_last_steps_alone() {
         let text = write("a \"b\"\n", &Grade::default(), 33, TableInput::Display);
         assert!(text.starts_with("TITLE \"a b\"\n"));
-        let found = look_up(&text, [0.2, 0.5, 0.93]);
+        let found = look_up(&rows(&text), [0.2, 0.5, 0.93]);
         assert!((found[0] - 0.2).abs() < 1e-5 && (found[2] - 0.93).abs() < 1e-5);
     }
 

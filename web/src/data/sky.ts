@@ -274,6 +274,7 @@ export type Grade = {
   gamma: Wheel;
   gain: Wheel;
   curves: DrawnCurves;
+  table: ColourTable;
 };
 
 export type ExposureAt = {
@@ -317,6 +318,16 @@ export type CurvePoint = {
   from: number;
   to: number;
 };
+
+export type ColourTable = {
+  name: string;
+  input: TableInput;
+  strength: number;
+  size: number;
+  values: string;
+};
+
+export type TableInput = "display" | "log";
 
 export type Sky = {
   schema: number;
