@@ -99,6 +99,16 @@ impl TestServer {
 
     /// The same with files that are there.
     pub fn start_in(database: String, files: TempDir, more: &[&str]) -> Result<TestServer> {
+        // Pictures that nobody asks for take time from what is tested.
+        TestServer::launch(database, files, &[&["--no-pictures"], more].concat())
+    }
+
+    /// A server that draws the pictures of starters in the background.
+    pub async fn start_drawing() -> Result<TestServer> {
+        TestServer::launch(new_database().await?, tempfile::tempdir()?, &["--no-worker"])
+    }
+
+    fn launch(database: String, files: TempDir, more: &[&str]) -> Result<TestServer> {
         let mut arguments = vec!["serve", "--listen", "127.0.0.1:0"];
         arguments.extend(more);
         let (process, url) = spawn(&arguments, &database, files.path())?;

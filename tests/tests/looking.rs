@@ -224,7 +224,7 @@ async fn a_table_of_colours_is_brought_in() -> Result<()> {
     let notices = "document.querySelector('[data-testid=notices]').innerText";
     browser.wait(&format!("({notices}).includes('curve.cube can')"), 20).await?;
     // All black but for red.
-    let red = "TITLE \"Only red\"\nLUT_3D_SIZE 2\n".to_string() + &"0 0 0\n1 0 0\n".repeat(4);
+    let red = format!("TITLE \"Only red\"\nLUT_3D_SIZE 2\n{}", "0 0 0\n1 0 0\n".repeat(4));
     choose("red.cube", &red).await?;
     browser.find("[data-testid=taken-table] [data-testid=row-strength]").await?;
     let table = open.document().await?["grade"]["table"].clone();

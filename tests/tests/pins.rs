@@ -266,7 +266,7 @@ async fn pins_and_starters_are_checked() -> Result<()> {
 /// Pictures of shipped starters are drawn when a server first starts, and served by the next one as they are.
 #[tokio::test(flavor = "multi_thread")]
 async fn pictures_of_starters_are_kept() -> Result<()> {
-    let server = TestServer::start_with(&["--no-worker"]).await?;
+    let server = TestServer::start_drawing().await?;
     let folder = server.files.path().join("pictures");
     let begun = std::time::Instant::now();
     let kept = || -> usize {

@@ -63,6 +63,7 @@ pub struct Server {
     sockets: Arc<live::Sockets>,
     march_budget: Arc<MarchBudget>,
     guard: Arc<Guard>,
+    keeps_starters: bool,
 }
 
 /// Longest body of a request, bytes.
@@ -91,7 +92,13 @@ impl Server {
             sockets: Arc::default(),
             march_budget: Arc::default(),
             guard: Arc::new(guard),
+            keeps_starters: false,
         }
+    }
+
+    /// The same, which draws and keeps the pictures of starters after its start, or leaves it.
+    pub fn keeping_starters(self, keeps_starters: bool) -> Server {
+        Server { keeps_starters, ..self }
     }
 
     fn router(self) -> Router {
@@ -196,7 +203,9 @@ impl Server {
     pub async fn serve(self, listener: TcpListener, stop: impl Future<Output = ()>) -> std::io::Result<()> {
         let sockets = self.sockets.clone();
         let stopped = Arc::new(AtomicBool::new(false));
-        tokio::spawn(pictures::keep_starters(self.clone(), stopped.clone()));
+        if self.keeps_starters {
+            tokio::spawn(pictures::keep_starters(self.clone(), stopped.clone()));
+        }
         let stop = async move {
             stop.await;
             stopped.store(true, Ordering::Relaxed);

@@ -43,6 +43,9 @@ pub struct Serve {
     /// Leave bakes to `tenter worker` processes.
     #[arg(long)]
     no_worker: bool,
+    /// Draw pictures of starters when they are asked for alone, not in the background after the start.
+    #[arg(long)]
+    no_pictures: bool,
     /// A name it answers to beside localhost and its addresses; may be given several times.
     #[arg(long)]
     host: Vec<String>,
@@ -126,7 +129,8 @@ pub fn serve(a: Serve) -> Outcome {
         });
         // The one line a script may wait for.
         println!("Tenter is at http://{address}");
-        let served = Server::new(app, guard).serve(listener, told(stopped)).await;
+        let served =
+            Server::new(app, guard).keeping_starters(!a.no_pictures).serve(listener, told(stopped)).await;
         if let Some(worker) = worker {
             let _ = worker.await;
         }
