@@ -15,6 +15,7 @@ import { wasDeleted } from "../ui/deleted-note";
 import { NoticeLine, useFault } from "../ui/notices";
 import { Dialog } from "../ui/dialog";
 import { FirstHint } from "../ui/first-hints";
+import { QueuedImage } from "../ui/queued-image";
 import { ViewLink } from "../ui/view-link";
 import { FRESH, go } from "../route";
 
@@ -118,10 +119,8 @@ export function Skies() {
           {list.map((sky) => (
             <li key={sky.id} data-testid="sky" className="bg-bench">
               <ViewLink path={`/sky/${sky.id}`} className="block" apart>
-                <img
+                <QueuedImage
                   src={`/api/skies/${sky.id}/picture.png?width=640&v=${sky.revision}`}
-                  alt=""
-                  loading="lazy"
                   className="block aspect-[16/9] w-full bg-panel object-cover"
                 />
               </ViewLink>
@@ -317,9 +316,8 @@ function Start({ onClose }: { onClose: () => void }) {
               onClick={() => begin.mutate(s.slug)}
               className="flex w-full cursor-pointer gap-3 text-left hover:bg-raised"
             >
-              <img
+              <QueuedImage
                 src={starterPicture(s.slug)}
-                alt=""
                 className="aspect-[16/9] w-36 shrink-0 bg-bench object-cover"
               />
               <span className="py-1">

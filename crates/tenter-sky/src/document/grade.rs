@@ -189,7 +189,11 @@ pub struct ColourTable {
     #[schemars(title = "Looked up with")]
     pub input: TableInput,
     /// How much of it is seen.
-    #[schemars(title = "Strength of the table", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 1]))]
+    #[schemars(
+        title = "Strength of the table",
+        range(min = 0, max = 1),
+        extend("unit" = "", "soft" = [0, 1])
+    )]
     pub strength: f64,
     /// Values along each side.
     #[schemars(title = "Size", range(min = 0, max = MAX_TABLE_SIZE), extend("unit" = "", "soft" = [0, 33]))]

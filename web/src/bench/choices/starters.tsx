@@ -6,6 +6,7 @@ import { partTitles, type Part } from "../../data/parts";
 import { Button } from "../../ui/button";
 import { wasDeleted } from "../../ui/deleted-note";
 import { tell } from "../../ui/notices";
+import { QueuedImage } from "../../ui/queued-image";
 import { SwitchLine } from "../../ui/switch-line";
 import { useBench } from "../store/bench-store";
 import { given, type Held } from "./give-part";
@@ -128,10 +129,8 @@ export function Starters({ onClose }: { onClose: () => void }) {
               onClick={() => setChosen(s.slug)}
               className="flex min-w-0 flex-1 cursor-pointer gap-2 border-l-4 border-transparent px-2 py-1 text-left aria-pressed:border-accent-light"
             >
-              <img
+              <QueuedImage
                 src={starterPicture(s.slug)}
-                alt=""
-                draggable={false}
                 className="aspect-[16/9] w-20 shrink-0 bg-bench object-cover"
               />
               <span className="min-w-0 leading-tight">
