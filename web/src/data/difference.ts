@@ -39,8 +39,8 @@ export const STEPS = [-3, -2, -1, -0.5, -0.1, 0.1, 0.5, 1, 2, 3] as const;
 export function stepColour(band: number): [number, number, number] {
   const middle = STEPS.length / 2;
   const t = Math.min(1, Math.abs(band - middle) / middle);
-  const [r, g, b] = band < middle ? [150, 92, 30] : [20, 140, 130];
-  const mix = (v: number) => Math.round(118 + (v - 118) * t + (t > 0.5 ? 60 * (t - 0.5) : 0));
+  const [r, g, b] = band < middle ? [176, 112, 48] : [40, 160, 150];
+  const mix = (v: number) => Math.round(128 + (v - 128) * t + (t > 0.5 ? 60 * (t - 0.5) : 0));
   return [mix(r), mix(g), mix(b)];
 }
 
