@@ -5,13 +5,13 @@ import {
   useQuery,
   useQueryClient,
 } from "@tanstack/react-query";
-import { DropdownMenu } from "radix-ui";
 import { useEffect, useLayoutEffect, useRef, useState } from "react";
 import { api, starterPicture, type SkySort, type SkySummary } from "../data/api";
 import { Button } from "../ui/button";
 import { Choice } from "../ui/choice";
 import { when } from "../ui/dates";
 import { wasDeleted } from "../ui/deleted-note";
+import { Menu } from "../ui/menu";
 import { NoticeLine, useFault } from "../ui/notices";
 import { Dialog } from "../ui/dialog";
 import { FirstHint } from "../ui/first-hints";
@@ -145,7 +145,9 @@ export function Skies() {
                 ))}
                 <span className="ml-auto shrink-0 text-small text-quiet">{when(sky.updated_at)}</span>
                 <Menu
-                  name={sky.name}
+                  words="more"
+                  label={`more: what to do with ${sky.name}`}
+                  className="text-quiet hover:bg-raised hover:text-ink"
                   items={[
                     ["Duplicate", () => act.mutate(() => api.duplicate(sky.id))],
                     ["Rename…", () => setRenaming(sky)],
@@ -202,35 +204,6 @@ export function Skies() {
       )}
       {starting && <Start onClose={() => setStarting(false)} />}
     </div>
-  );
-}
-
-function Menu({ name, items }: { name: string; items: [string, () => void][] }) {
-  return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger
-        aria-label={`more: what to do with ${name}`}
-        className="min-h-6 shrink-0 cursor-pointer rounded-soft px-2 text-quiet hover:bg-raised hover:text-ink"
-      >
-        more
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          align="end"
-          className="z-30 rounded-soft border border-line bg-panel p-1 shadow-float"
-        >
-          {items.map(([title, onSelect]) => (
-            <DropdownMenu.Item
-              key={title}
-              onSelect={onSelect}
-              className="cursor-pointer rounded-soft px-3 py-1 outline-none data-[highlighted]:bg-raised"
-            >
-              {title}
-            </DropdownMenu.Item>
-          ))}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
   );
 }
 

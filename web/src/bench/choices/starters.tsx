@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
-import { DropdownMenu } from "radix-ui";
 import { useEffect, useRef, useState } from "react";
 import { api, starterPicture, type Starter } from "../../data/api";
 import { partTitles, type Part } from "../../data/parts";
 import { Button } from "../../ui/button";
 import { wasDeleted } from "../../ui/deleted-note";
+import { Menu } from "../../ui/menu";
 import { tell } from "../../ui/notices";
 import { QueuedImage } from "../../ui/queued-image";
 import { SwitchLine } from "../../ui/switch-line";
@@ -225,29 +225,11 @@ function StarterMenu({ starter, onLabel }: { starter: Starter; onLabel: () => vo
       : []),
   ];
   return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger
-        aria-label={`more: what to do with ${starter.name}`}
-        className="min-h-6 shrink-0 cursor-pointer rounded-soft px-2 text-small text-quiet hover:text-ink"
-      >
-        more
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          align="end"
-          className="z-40 rounded-soft border border-line bg-panel p-1 shadow-float"
-        >
-          {items.map(([title, onSelect]) => (
-            <DropdownMenu.Item
-              key={title}
-              onSelect={onSelect}
-              className="cursor-pointer rounded-soft px-3 py-1 outline-none data-[highlighted]:bg-raised"
-            >
-              {title}
-            </DropdownMenu.Item>
-          ))}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+    <Menu
+      words="more"
+      label={`more: what to do with ${starter.name}`}
+      items={items}
+      className="text-small text-quiet hover:text-ink"
+    />
   );
 }

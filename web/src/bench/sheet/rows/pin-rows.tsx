@@ -1,5 +1,4 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { DropdownMenu } from "radix-ui";
 import { useRef } from "react";
 import { api, photographPath, type Pin } from "../../../data/api";
 import { partTitles } from "../../../data/parts";
@@ -7,6 +6,7 @@ import type { Sky } from "../../../data/sky";
 import { Button } from "../../../ui/button";
 import { NameField } from "../../../ui/name-field";
 import { wasDeleted } from "../../../ui/deleted-note";
+import { Menu } from "../../../ui/menu";
 import { tell } from "../../../ui/notices";
 import { given, withLayer } from "../../choices/give-part";
 import { SmallPicture } from "../../choices/small-picture";
@@ -136,29 +136,12 @@ function BringBack({ pin, name }: { pin: Sky; name: string }) {
     ]),
   ];
   return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger
-        aria-label={`Bring back from ${name}`}
-        className="min-h-6 cursor-pointer rounded-soft border border-edge px-2 hover:bg-raised"
-      >
-        Bring back…
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          align="start"
-          className="z-30 rounded-soft border border-line bg-panel p-1 shadow-float"
-        >
-          {items.map(([title, onSelect]) => (
-            <DropdownMenu.Item
-              key={title}
-              onSelect={onSelect}
-              className="cursor-pointer rounded-soft px-3 py-1 outline-none data-[highlighted]:bg-raised"
-            >
-              {title}
-            </DropdownMenu.Item>
-          ))}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+    <Menu
+      words="Bring back…"
+      label={`Bring back from ${name}`}
+      items={items}
+      align="start"
+      className="border border-edge hover:bg-raised"
+    />
   );
 }
