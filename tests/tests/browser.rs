@@ -452,7 +452,9 @@ async fn the_shader_develops_as_the_core_does() -> Result<()> {
     let (eye, light) = (Eye::default(), [1e5f32, 9e4, 7e4]);
     let camera = Camera::lens(&eye, 512, 1);
     let direction = camera.direction(300.0, 0.45).context("a direction")?;
-    let disc = json!({"direction": direction, "radius": 0.0047, "radiance": [0, 0, 0], "light": light, "veil": [0, 0, 0]});
+    let disc = json!({
+        "direction": direction, "radius": 0.0047, "radiance": [0, 0, 0], "light": light, "veil": [0, 0, 0],
+    });
     let call = format!(
         "tenterDevelopWords({}, {}, {}, {}, [{disc}])",
         json!(frame.words),

@@ -41,6 +41,14 @@ test("display values are compared by their light", () => {
   near(displayDifference(bytes(188), bytes(137))[0] ?? 0, 1, 0.02);
 });
 
+test("where a photograph shows nothing there is no difference, and none is counted", () => {
+  const now = new Uint8ClampedArray([188, 188, 188, 255, 188, 188, 188, 255]);
+  const was = new Uint8ClampedArray([0, 0, 0, 0, 188, 188, 188, 255]);
+  const stops = displayDifference(now, was);
+  equal([Number.isNaN(stops[0]), stops[1]], [true, 0]);
+  equal(summary(stops), { mean: 0, most: 0 });
+});
+
 test("steps have colours of their own, and the same is grey", () => {
   equal([stepOf(-9), stepOf(0), stepOf(0.3), stepOf(9)], [0, 5, 6, STEPS.length]);
   const same = stepColour(stepOf(0));

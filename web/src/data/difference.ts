@@ -23,13 +23,16 @@ export function lightDifference(now: Packed, was: Packed): Float32Array | null {
   return stopsBetween(light(now), light(was));
 }
 
-/** Between display values, RGBA from 0 to 255: of pictures that have no scene light. */
+/**
+ * Between display values, RGBA from 0 to 255: of pictures that have no scene light. Where the second shows
+ * nothing there is no difference: not a number.
+ */
 export function displayDifference(now: Uint8ClampedArray, was: Uint8ClampedArray): Float32Array {
   const light = (bytes: Uint8ClampedArray) =>
     Float64Array.from({ length: bytes.length / 4 }, (_, i) =>
       luminance([0, 1, 2].map((c) => decodeSrgb((bytes[4 * i + c] ?? 0) / 255))),
     );
-  return stopsBetween(light(now), light(was));
+  return stopsBetween(light(now), light(was)).map((v, i) => (was[4 * i + 3] === 0 ? NaN : v));
 }
 
 /** Where colours of a difference change, stops. */
@@ -51,7 +54,10 @@ export const stepOf = (stops: number) => {
 
 /** How far two pictures lie apart: the mean of all, and what nine tenths of them stay under, stops. */
 export function summary(stops: Float32Array): { mean: number; most: number } {
-  const sizes = Float32Array.from(stops, Math.abs).sort();
+  const sizes = stops
+    .filter((v) => !Number.isNaN(v))
+    .map(Math.abs)
+    .sort();
   const mean = sizes.reduce((sum, v) => sum + v, 0) / Math.max(1, sizes.length);
   return { mean, most: sizes[Math.floor(0.9 * (sizes.length - 1))] ?? 0 };
 }

@@ -84,7 +84,9 @@ export function NoticeLine({ children }: { children?: ReactNode }) {
       {first && <One notice={first} />}
       {more.length > 0 && (
         <Popover.Root>
-          <Popover.Trigger className="min-h-6 shrink-0 cursor-pointer px-1 text-quiet underline hover:text-ink">
+          <Popover.Trigger
+            className={"min-h-6 shrink-0 cursor-pointer px-1 text-quiet underline hover:text-ink"}
+          >
             {more.length} more
           </Popover.Trigger>
           <Popover.Portal>

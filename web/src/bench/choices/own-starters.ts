@@ -54,7 +54,7 @@ export function sendStarters(starters: Starter[]) {
 /** Lets a starter be dragged out of the window as a file, where the browser can. */
 export function dragStarter(data: DataTransfer, starter: Starter) {
   const text = starterFile([starter]);
-  const url = `data:application/json;base64,${btoa(String.fromCharCode(...new TextEncoder().encode(text)))}`;
+  const url = `data:application/json,${encodeURIComponent(text)}`;
   data.setData("DownloadURL", `application/json:${starter.name}.json:${url}`);
   data.setData("application/json", text);
   data.effectAllowed = "copy";

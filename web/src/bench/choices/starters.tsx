@@ -127,7 +127,10 @@ export function Starters({ onClose }: { onClose: () => void }) {
               draggable
               onDragStart={(e) => dragStarter(e.dataTransfer, s)}
               onClick={() => setChosen(s.slug)}
-              className="flex min-w-0 flex-1 cursor-pointer gap-2 border-l-4 border-transparent px-2 py-1 text-left aria-pressed:border-accent-light"
+              className={
+                "flex min-w-0 flex-1 cursor-pointer gap-2 border-l-4 border-transparent px-2 py-1 " +
+                "text-left aria-pressed:border-accent-light"
+              }
             >
               <QueuedImage
                 src={starterPicture(s.slug)}

@@ -64,7 +64,9 @@ function Wipe(compared: Compared) {
         aria-valuemin={0}
         aria-valuemax={100}
         aria-valuenow={Math.round(100 * edge)}
-        className="pointer-events-auto absolute top-0 bottom-0 w-6 -translate-x-1/2 cursor-ew-resize touch-none"
+        className={
+          "pointer-events-auto absolute top-0 bottom-0 w-6 -translate-x-1/2 cursor-ew-resize " + "touch-none"
+        }
         style={{ left: `${100 * edge}%` }}
         onPointerDown={(e) => {
           e.stopPropagation();
@@ -80,7 +82,11 @@ function Wipe(compared: Compared) {
           setEdge(end ?? edge + 0.02 * (step?.[0] ?? 0));
         }}
       >
-        <span className="absolute inset-y-0 left-1/2 w-[3px] -translate-x-1/2 bg-white outline outline-black/60" />
+        <span
+          className={
+            "absolute inset-y-0 left-1/2 w-[3px] -translate-x-1/2 bg-white " + "outline outline-black/60"
+          }
+        />
       </button>
     </div>
   );
@@ -125,27 +131,25 @@ function Difference({
   ...compared
 }: Compared & { frame: PreviewFrame | null; canvas: RefObject<HTMLCanvasElement | null> }) {
   const [pinned, setPinned] = useState<PreviewFrame | null>(null);
+  const [photograph, setPhotograph] = useState<HTMLImageElement | null>(null);
   const drawing = useRef<HTMLCanvasElement>(null);
   const [told, setTold] = useState("");
   const { pin, width, height } = compared;
   useEffect(() => {
-    let off = false;
-    void stopsBetween(pin, frame, pinned, canvas.current).then((stops) => {
-      if (off || !stops || !drawing.current || stops.length !== width * height) return;
-      draw(drawing.current, stops, width, height);
-      const { mean, most } = summary(stops);
-      const of = pin.document ? "scene light without discs" : "display values";
-      setTold(`${of}: ${mean.toFixed(2)} stops in the mean, nine tenths within ${most.toFixed(2)}`);
-    });
-    return () => {
-      off = true;
-    };
-  }, [pin, frame, pinned, canvas, width, height]);
+    const stops = pin.document
+      ? frame && pinned && lightDifference(frame, pinned)
+      : photograph && canvas.current && photographDifference(canvas.current, photograph);
+    if (!stops || !drawing.current || stops.length !== width * height) return;
+    draw(drawing.current, stops, width, height);
+    const { mean, most } = summary(stops);
+    const of = pin.document ? "scene light without discs" : "display values";
+    setTold(`${of}: ${mean.toFixed(2)} stops in the mean, nine tenths within ${most.toFixed(2)}`);
+  }, [pin, frame, pinned, photograph, canvas, width, height]);
   return (
     <div className="pointer-events-none absolute inset-0 z-10">
       {/* What it is the difference to lies under it. */}
       <div className="absolute inset-0">
-        <PinnedPicture {...compared} onFrame={setPinned} />
+        <PinnedPicture {...compared} onFrame={setPinned} onPhotograph={setPhotograph} />
       </div>
       <canvas
         ref={drawing}
@@ -173,18 +177,9 @@ function Difference({
   );
 }
 
-/** The difference of the Picture and a pin; nothing while one of them is missing. */
-async function stopsBetween(
-  pin: Pin,
-  frame: PreviewFrame | null,
-  pinned: PreviewFrame | null,
-  picture: HTMLCanvasElement | null,
-): Promise<Float32Array | null> {
-  if (pin.document) return frame && pinned && lightDifference(frame, pinned);
-  const image = document.querySelector<HTMLImageElement>("img[data-testid=pinned]");
-  if (!image || !picture) return null;
-  await image.decode().catch(() => null);
-  const [now, was] = [bytesOf(picture, picture), bytesOf(image, picture)];
+/** The difference of the Picture and a photograph; nothing where this browser can't read them. */
+function photographDifference(picture: HTMLCanvasElement, photograph: HTMLImageElement) {
+  const [now, was] = [bytesOf(picture, picture), bytesOf(photograph, picture)];
   return now && was && displayDifference(now, was);
 }
 
@@ -209,8 +204,8 @@ function draw(canvas: HTMLCanvasElement, stops: Float32Array, width: number, hei
   const image = new ImageData(width, height);
   const colours = Array.from({ length: STEPS.length + 1 }, (_, i) => stepColour(i));
   stops.forEach((v, i) => {
-    const [r, g, b] = colours[stepOf(v)] ?? [0, 0, 0];
-    image.data.set([r, g, b, 255], 4 * i);
+    const colour = Number.isNaN(v) ? undefined : colours[stepOf(v)];
+    if (colour) image.data.set([...colour, 255], 4 * i);
   });
   canvas.getContext("2d")?.putImageData(image, 0, 0);
 }

@@ -13,6 +13,7 @@ export function PinnedPicture({
   height,
   panorama,
   onFrame,
+  onPhotograph,
 }: {
   pin: Pin;
   /** Pixels that are asked for. */
@@ -20,6 +21,8 @@ export function PinnedPicture({
   height: number;
   panorama: boolean;
   onFrame?: (frame: PreviewFrame) => void;
+  /** A photograph that is loaded. */
+  onPhotograph?: (image: HTMLImageElement) => void;
 }) {
   if (pin.document)
     return (
@@ -35,6 +38,7 @@ export function PinnedPicture({
       src={photographPath(pin.id)}
       alt={pin.name}
       draggable={false}
+      onLoad={(e) => onPhotograph?.(e.currentTarget)}
       data-testid="pinned"
       className="block h-full w-full bg-bench object-contain"
     />

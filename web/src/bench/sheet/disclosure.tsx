@@ -24,7 +24,12 @@ export function Disclosure({
   return (
     <Collapsible.Root open={open} onOpenChange={turn} className="mt-2 border-t border-line pt-1">
       <h3>
-        <Collapsible.Trigger className="flex w-full cursor-pointer items-baseline justify-between py-1 text-left hover:underline hover:underline-offset-4">
+        <Collapsible.Trigger
+          className={
+            "flex w-full cursor-pointer items-baseline justify-between py-1 text-left hover:underline " +
+            "hover:underline-offset-4"
+          }
+        >
           {title}
           <span className="text-small text-quiet">{open ? "fold" : "unfold"}</span>
         </Collapsible.Trigger>

@@ -24,7 +24,9 @@ export function useDrops(openTray: () => void) {
       if (others.length > 0)
         tell({
           key: "drop",
-          words: `${others.map((f) => f.name).join(", ")}: a photograph (PNG, JPEG, WebP) or a sky (JSON) can be dropped here.`,
+          words:
+            `${others.map((f) => f.name).join(", ")}: ` +
+            "a photograph (PNG, JPEG, WebP) or a sky (JSON) can be dropped here.",
         });
     };
     window.addEventListener("dragover", over);
