@@ -159,13 +159,14 @@ fn kept_name(hash: &str, width: usize) -> String {
 pub async fn keep_starters(s: Server, stopped: Arc<AtomicBool>) {
     tokio::time::sleep(AFTER).await;
     let files = &s.app.store.files;
+    let Ok(kept) = files.list(&format!("{FOLDER}/{ENGINE}")).await else { return };
     let pool = Arc::new(background_pool());
     let cache = Arc::new(SceneCache::default());
     for starter in starters::all() {
         let hash = starter.sky.content_hash();
         for width in STARTER_WIDTHS {
             let name = kept_name(&hash, width);
-            if files.get(&name).await.is_ok() {
+            if kept.contains(&name) {
                 continue;
             }
             let (pool, cache, stopped) = (pool.clone(), cache.clone(), stopped.clone());
