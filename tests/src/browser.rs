@@ -82,6 +82,52 @@ impl Browser {
         Ok(())
     }
 
+    /// A finger put down at a place of the page, drawn to another in steps, and lifted; px.
+    pub async fn touch(&self, from: [f64; 2], to: [f64; 2], steps: u32) -> Result<()> {
+        self.driver.cdp().send_raw("Emulation.setTouchEmulationEnabled", json!({"enabled": true})).await?;
+        let event = async |kind: &str, points: Value| {
+            let event = json!({"type": kind, "touchPoints": points});
+            self.driver.cdp().send_raw("Input.dispatchTouchEvent", event).await
+        };
+        let at = |share: f64| {
+            let [x, y] = [0, 1].map(|i| from[i] + (to[i] - from[i]) * share);
+            json!([{"x": x, "y": y}])
+        };
+        event("touchStart", at(0.0)).await?;
+        for step in 1..=steps {
+            event("touchMove", at(f64::from(step) / f64::from(steps))).await?;
+        }
+        event("touchEnd", json!([])).await?;
+        Ok(())
+    }
+
+    /// The same with a pen.
+    pub async fn pen(&self, from: [f64; 2], to: [f64; 2], steps: u32) -> Result<()> {
+        let event = async |kind: &str, share: f64| {
+            let [x, y] = [0, 1].map(|i| from[i] + (to[i] - from[i]) * share);
+            let event = json!({"type": kind, "x": x, "y": y, "button": "left", "buttons": 1, "force": 0.5,
+                "clickCount": 1, "pointerType": "pen"});
+            self.driver.cdp().send_raw("Input.dispatchMouseEvent", event).await
+        };
+        event("mousePressed", 0.0).await?;
+        for step in 1..=steps {
+            event("mouseMoved", f64::from(step) / f64::from(steps)).await?;
+        }
+        event("mouseReleased", 1.0).await?;
+        Ok(())
+    }
+
+    /// The middle of an element, px of the page.
+    pub async fn middle(&self, selector: &str) -> Result<[f64; 2]> {
+        self.find(selector).await?;
+        let middle = format!(
+            "((b) => [b.x + b.width / 2, b.y + b.height / 2])\
+             (document.querySelector({}).getBoundingClientRect())",
+            json!(selector)
+        );
+        Ok(serde_json::from_value(self.eval(&middle).await?)?)
+    }
+
     /// Evaluates an expression in the page.
     pub async fn eval(&self, expression: &str) -> Result<Value> {
         Ok(self.driver.execute(format!("return ({expression})"), vec![]).await?.json().clone())

@@ -54,7 +54,7 @@ async fn moves(browser: &Browser, selector: &str) -> Result<[Vec<f64>; 2]> {
          }})(document.querySelector('{selector}')), 1)"
     );
     browser.eval(&script).await?;
-    browser.wait(&format!("window.shown?.length === {MOVES}"), 120).await?;
+    browser.wait(&format!("window.shown?.length === {MOVES}"), 400).await?;
     Ok([sorted(browser, "arrived").await?, sorted(browser, "shown").await?])
 }
 

@@ -1,3 +1,4 @@
+import { t } from "../text";
 import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, Refusal, type Bake } from "../data/api";
@@ -11,13 +12,13 @@ import { BackdropFields, KitFields, MapFields, NoiseField, PackageFields } from 
 import { CloudFields, PlanFields } from "./volume-fields";
 
 const purposes: { purpose: Purpose; title: string; help: string }[] = [
-  { purpose: "light", title: "A map to light with", help: "All directions, in cd/m²" },
-  { purpose: "backdrop", title: "A backdrop picture", help: "What the camera sees" },
-  { purpose: "clouds", title: "A cloud volume", help: "Some clouds, or one, as voxels" },
-  { purpose: "shadow", title: "A shadow map", help: "What clouds shade on the ground" },
-  { purpose: "cover", title: "A cover map", help: "Thickness and tops from above" },
-  { purpose: "kit", title: "Light apart", help: "Suns, harmonics, reflections" },
-  { purpose: "package", title: "A package", help: "Map, lights, camera, volumes in one" },
+  { purpose: "light", title: t("A map to light with"), help: t("All directions, in cd/m²") },
+  { purpose: "backdrop", title: t("A backdrop picture"), help: t("What the camera sees") },
+  { purpose: "clouds", title: t("A cloud volume"), help: t("Some clouds, or one, as voxels") },
+  { purpose: "shadow", title: t("A shadow map"), help: t("What clouds shade on the ground") },
+  { purpose: "cover", title: t("A cover map"), help: t("Thickness and tops from above") },
+  { purpose: "kit", title: t("Light apart"), help: t("Suns, harmonics, reflections") },
+  { purpose: "package", title: t("A package"), help: t("Map, lights, camera, volumes in one") },
 ];
 
 /** How long a draft rests before it is measured, ms. */
@@ -51,9 +52,9 @@ export function BakeDialog({
   const set = (change: Partial<BakeDraft>) => onDraft({ ...draft, ...change });
   const fields = { draft, set, sky: source.sky };
   return (
-    <Dialog title={`Bake “${source.name}”`} open onClose={onClose} wide>
+    <Dialog title={t("Bake “{{name}}”", { name: source.name })} open onClose={onClose} wide>
       <div className="grid grid-cols-[13rem_1fr] gap-5">
-        <div role="radiogroup" aria-label="What to bake" className="flex flex-col gap-px">
+        <div role="radiogroup" aria-label={t("What to bake")} className="flex flex-col gap-px">
           {purposes.map(({ purpose, title, help }) => (
             <button
               key={purpose}
@@ -87,10 +88,10 @@ export function BakeDialog({
       )}
       <div className="mt-4 flex justify-end gap-2">
         <Button weight="quiet" onClick={onClose}>
-          Cancel
+          {t("Cancel")}
         </Button>
         <Button weight="main" disabled={bake.isPending} onClick={() => bake.mutate()}>
-          Put it in the queue
+          {t("Put it in the queue")}
         </Button>
       </div>
     </Dialog>
@@ -125,19 +126,22 @@ function Measured({ source, settings }: { source: BakeSource; settings: ReturnTy
       {measured.isError && !settling ? (
         <p role="alert">{said(measured.error)}</p>
       ) : !e ? (
-        <p className="text-quiet">Measuring on this sky…</p>
+        <p className="text-quiet">{t("Measuring on this sky…")}</p>
       ) : (
         <>
           <p className={settling ? "text-quiet" : ""}>
-            About <span className="font-value">{leftWords(e.seconds)}</span> on this machine,{" "}
-            <span className="font-value">{sizeWords(e.bytes)}</span> of files,{" "}
-            <span className="font-value">{sizeWords(e.memory_bytes)}</span> of memory.
+            {t("About ")}
+            <span className="font-value">{leftWords(e.seconds)}</span>
+            {t(" on this machine,")} <span className="font-value">{sizeWords(e.bytes)}</span>
+            {t(" of files,")} <span className="font-value">{sizeWords(e.memory_bytes)}</span>
+            {t(" of memory.")}
           </p>
           {e.voxels !== null && e.active_voxels !== null && (
             <p className="text-quiet">
-              <span className="font-value">{millions(e.voxels)}</span> million voxels of{" "}
-              <span className="font-value">{showNumber(e.voxel_m ?? 0)} m</span>,{" "}
-              <span className="font-value">{millions(e.active_voxels)}</span> million with cloud.
+              <span className="font-value">{millions(e.voxels)}</span>
+              {t(" million voxels of")} <span className="font-value">{showNumber(e.voxel_m ?? 0)} m</span>,{" "}
+              <span className="font-value">{millions(e.active_voxels)}</span>
+              {t(" million with cloud.")}
             </p>
           )}
           {e.warnings.map((warning) => (

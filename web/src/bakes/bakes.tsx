@@ -1,3 +1,4 @@
+import { t } from "../text";
 import { keepPreviousData, useInfiniteQuery, useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Bake } from "../data/api";
@@ -44,29 +45,33 @@ export function Bakes() {
     <div className="flex h-full flex-col">
       <header className="flex h-9 shrink-0 items-center gap-2 border-b border-line px-3">
         <Button weight="quiet" className="-ml-2" onClick={() => go("/")}>
-          Skies
+          {t("Skies")}
         </Button>
-        <h1 className="text-large">Bakes</h1>
+        <h1 className="text-large">{t("Bakes")}</h1>
         {first && first.total > 0 && (
           <p className="text-quiet">
-            {first.total} with <span className="font-value">{showNumber(first.bytes / 1e6)} MB</span>, the bin
-            taken in
+            {first.total}
+            {t(" with ")}
+            <span className="font-value">
+              {t("{{showNumber}} MB", { showNumber: showNumber(first.bytes / 1e6) })}
+            </span>
+            {t(", the bin taken in")}
           </p>
         )}
         <span className="flex-1" />
         <Button weight="quiet" onClick={() => setClearing(true)}>
-          Clear…
+          {t("Clear…")}
         </Button>
         <Button weight="quiet" onClick={() => go("/inspect")}>
-          Inspect a file
+          {t("Inspect a file")}
         </Button>
         <Button weight="quiet" onClick={() => go("/bin")}>
-          Bin
+          {t("Bin")}
         </Button>
       </header>
       <main className="min-h-0 flex-1 overflow-y-auto p-4">
         {first?.total === 0 && (
-          <p className="text-quiet">Nothing baked yet. Open a sky and choose Bake there.</p>
+          <p className="text-quiet">{t("Nothing baked yet. Open a sky and choose Bake there.")}</p>
         )}
         <ul className="flex flex-col divide-y divide-line">
           {list.map((b) => (
@@ -80,7 +85,9 @@ export function Bakes() {
         </ul>
         {bakes.hasNextPage && (
           <p className="pt-3">
-            <Button onClick={() => void bakes.fetchNextPage()}>Show more of {first?.total}</Button>
+            <Button onClick={() => void bakes.fetchNextPage()}>
+              {t("Show more of {{total}}", { total: first?.total })}
+            </Button>
           </p>
         )}
       </main>
@@ -117,28 +124,32 @@ function Row({
       <div className="min-w-0 flex-1">
         <h2 className="truncate text-large">{b.name}</h2>
         <p className="text-quiet">
-          <span className="font-value">{settingsLine(b.settings)}</span>, asked for {when(b.created_at)}
+          <span className="font-value">{settingsLine(b.settings)}</span>
+          {t(", asked for ")}
+          {when(b.created_at)}
         </p>
         <State bake={b} />
         <Facts bake={b} />
       </div>
       <div className="flex shrink-0 flex-col items-end gap-1">
         {(b.status === "queued" || b.status === "running") && (
-          <Button onClick={() => act(() => api.pause(b.id))}>Pause</Button>
+          <Button onClick={() => act(() => api.pause(b.id))}>{t("Pause")}</Button>
         )}
         {(open(b) || b.status === "paused") && (
-          <Button onClick={() => act(() => api.cancel(b.id))}>Stop</Button>
+          <Button onClick={() => act(() => api.cancel(b.id))}>{t("Stop")}</Button>
         )}
         {(b.status === "failed" || b.status === "paused") && (
-          <Button onClick={() => act(() => api.goOn(b.id))}>Go on</Button>
+          <Button onClick={() => act(() => api.goOn(b.id))}>{t("Go on")}</Button>
         )}
         {b.status === "done" && <Files bake={b} />}
         {b.status === "done" && main && (
-          <Button onClick={() => go(inspectPath({ by: "bake", id: b.id, name: main }))}>Inspect</Button>
+          <Button onClick={() => go(inspectPath({ by: "bake", id: b.id, name: main }))}>
+            {t("Inspect")}
+          </Button>
         )}
         {!open(b) && (
           <Button weight="quiet" onClick={onAgain}>
-            Make again…
+            {t("Make again…")}
           </Button>
         )}
         {!open(b) && b.status !== "paused" && (
@@ -156,7 +167,7 @@ function Row({
               })
             }
           >
-            Delete
+            {t("Delete")}
           </Button>
         )}
       </div>
@@ -169,12 +180,12 @@ function Picture({ bake: b }: { bake: Bake }) {
   const [none, setNone] = useState(false);
   const hasPicture = "map" in b.settings || "picture" in b.settings;
   if (none || (b.status === "done" && "volume" in b.settings))
-    return <span className="text-quiet">{"volume" in b.settings ? "voxels" : ""}</span>;
+    return <span className="text-quiet">{"volume" in b.settings ? t("voxels") : ""}</span>;
   if (b.status === "done")
     return (
       <img
         src={`/api/bakes/${b.id}/files/thumbnail.png`}
-        alt={`What was made of ${b.name}`}
+        alt={t("What was made of {{name}}", { name: b.name })}
         className="max-h-full max-w-full"
         onError={() => setNone(true)}
       />
@@ -183,7 +194,7 @@ function Picture({ bake: b }: { bake: Bake }) {
   return (
     <img
       src={`/api/bakes/${b.id}/so-far.png?done=${b.pieces_done}`}
-      alt={`What is made of ${b.name} so far`}
+      alt={t("What is made of {{name}} so far", { name: b.name })}
       data-testid="so-far"
       className="max-h-full max-w-full"
     />
@@ -192,8 +203,8 @@ function Picture({ bake: b }: { bake: Bake }) {
 
 const fileTitle = (name: string) => {
   const plain = name.replace(/^.*\//, "");
-  if (plain.endsWith(".json")) return plain === "lights.json" ? "Lights" : "Sidecar";
-  if (plain.endsWith(".zip")) return "Package";
+  if (plain.endsWith(".json")) return plain === "lights.json" ? t("Lights") : t("Sidecar");
+  if (plain.endsWith(".zip")) return t("Package");
   return plain;
 };
 
@@ -211,7 +222,7 @@ function Files({ bake: b }: { bake: Bake }) {
       ))}
       {b.files.length > shown.length && (
         <Button weight="quiet" onClick={() => setAll(true)}>
-          {b.files.length - shown.length} more files
+          {t("{{value}} more files", { value: b.files.length - shown.length })}
         </Button>
       )}
     </>
@@ -221,16 +232,22 @@ function Files({ bake: b }: { bake: Bake }) {
 /** Shape and words tell the state; the bar fills with finished pieces. */
 function State({ bake: b }: { bake: Bake }) {
   const said = {
-    queued: "waiting for a worker",
-    running: `${b.pieces_done} of ${b.pieces} pieces`,
-    assembling: "putting the files together",
-    paused: `paused with ${b.pieces_done} of ${b.pieces} pieces`,
-    done: "done",
-    cancelled: "stopped",
-    failed: `failed: ${b.problem}`,
+    queued: t("waiting for a worker"),
+    running: t("{{pieces_done}} of {{pieces}} pieces", { pieces_done: b.pieces_done, pieces: b.pieces }),
+    assembling: t("putting the files together"),
+    paused: t("paused with {{pieces_done}} of {{pieces}} pieces", {
+      pieces_done: b.pieces_done,
+      pieces: b.pieces,
+    }),
+    done: t("done"),
+    cancelled: t("stopped"),
+    failed: t("failed: {{problem}}", { problem: b.problem }),
     unknown: `${b.problem}`,
   }[b.status];
-  const left = b.seconds_left === null ? "" : `, about ${leftWords(b.seconds_left)} left`;
+  const left =
+    b.seconds_left === null
+      ? ""
+      : t(", about {{seconds_left}} left", { seconds_left: leftWords(b.seconds_left) });
   return (
     <div className="my-1">
       <p role="status">
@@ -240,7 +257,7 @@ function State({ bake: b }: { bake: Bake }) {
       {(open(b) || b.status === "paused") && (
         <div
           role="progressbar"
-          aria-label="Pieces that are made"
+          aria-label={t("Pieces that are made")}
           aria-valuenow={b.pieces_done}
           aria-valuemax={b.pieces}
           className="mt-1 h-1 max-w-96 bg-raised"
@@ -273,22 +290,23 @@ function Facts({ bake: b }: { bake: Bake }) {
     b.started_at && b.finished_at ? (Date.parse(b.finished_at) - Date.parse(b.started_at)) / 1000 : null;
   const facts: [string, string][] = [];
   const level = f.horizontal_illuminance_lx ?? f.level_ground_lx;
-  if (level !== undefined) facts.push(["Level ground", `${showNumber(level)} lx`]);
-  if (f.lights) facts.push(["Sun", `${showNumber(f.lights[0]?.illuminance_lx ?? 0)} lx`]);
-  if (f.noise_left_percent !== undefined) facts.push(["Noise left", `${f.noise_left_percent.toFixed(1)} %`]);
+  if (level !== undefined) facts.push([t("Level ground"), `${showNumber(level)} lx`]);
+  if (f.lights) facts.push([t("Sun"), `${showNumber(f.lights[0]?.illuminance_lx ?? 0)} lx`]);
+  if (f.noise_left_percent !== undefined)
+    facts.push([t("Noise left"), `${f.noise_left_percent.toFixed(1)} %`]);
   if (f.mean !== undefined)
-    facts.push([("shadow" in b.settings && "Mean light") || "Mean thickness", showNumber(f.mean)]);
+    facts.push([("shadow" in b.settings && t("Mean light")) || t("Mean thickness"), showNumber(f.mean)]);
   const volume = f.files?.[0];
   if (volume) {
-    facts.push(["Voxel", `${showNumber(volume.voxel_m)} m`]);
-    facts.push(["With cloud", `${showNumber((volume.grids[0]?.active_voxels ?? 0) / 1e6)} million`]);
+    facts.push([t("Voxel"), `${showNumber(volume.voxel_m)} m`]);
+    facts.push([t("With cloud"), `${showNumber((volume.grids[0]?.active_voxels ?? 0) / 1e6)} million`]);
   }
-  if (f.values) facts.push(["Values", f.values]);
-  if (f.bytes !== undefined) facts.push(["Files", `${showNumber(f.bytes / 1e6)} MB`]);
-  if (took !== null) facts.push(["Took", `${showNumber(took)} s`]);
+  if (f.values) facts.push([t("Values"), f.values]);
+  if (f.bytes !== undefined) facts.push([t("Files"), `${showNumber(f.bytes / 1e6)} MB`]);
+  if (took !== null) facts.push([t("Took"), `${showNumber(took)} s`]);
   if ((f.out_of_gamut_percent ?? 0) > 0)
-    facts.push(["Moved into gamut", `${f.out_of_gamut_percent?.toFixed(1)} %`]);
-  if (f.muted && f.muted.length > 0) facts.push(["Muted", f.muted.join(", ")]);
+    facts.push([t("Moved into gamut"), `${f.out_of_gamut_percent?.toFixed(1)} %`]);
+  if (f.muted && f.muted.length > 0) facts.push([t("Muted"), f.muted.join(", ")]);
   return (
     <dl className="mt-1 flex flex-wrap gap-x-5">
       {facts.map(([name, value]) => (
@@ -302,10 +320,10 @@ function Facts({ bake: b }: { bake: Bake }) {
 }
 
 const ages = [
-  { value: "0", title: "All that have ended" },
-  { value: "1", title: "Older than a day" },
-  { value: "7", title: "Older than a week" },
-  { value: "30", title: "Older than 30 days" },
+  { value: "0", title: t("All that have ended") },
+  { value: "1", title: t("Older than a day") },
+  { value: "7", title: t("Older than a week") },
+  { value: "30", title: t("Older than 30 days") },
 ];
 
 /** Puts old bakes into the bin, which lets go of their files after 30 days or by hand. */
@@ -319,16 +337,16 @@ function Clearing({ onClose, onCleared }: { onClose: () => void; onCleared: () =
     },
   });
   return (
-    <Dialog title="Clear bakes" open onClose={onClose}>
-      <Choice label="Which" value={days} options={ages} onChange={setDays} />
-      <p className="mt-2 text-quiet">They go into the bin, and their files with it after 30 days.</p>
+    <Dialog title={t("Clear bakes")} open onClose={onClose}>
+      <Choice label={t("Which")} value={days} options={ages} onChange={setDays} />
+      <p className="mt-2 text-quiet">{t("They go into the bin, and their files with it after 30 days.")}</p>
       {clear.isError && <p role="alert">{clear.error.message}</p>}
       <div className="mt-4 flex justify-end gap-2">
         <Button weight="quiet" onClick={onClose}>
-          Leave them
+          {t("Leave them")}
         </Button>
         <Button weight="main" disabled={clear.isPending} onClick={() => clear.mutate()}>
-          Put into the bin
+          {t("Put into the bin")}
         </Button>
       </div>
     </Dialog>

@@ -1,3 +1,4 @@
+import { t } from "../text";
 import type { BakeDraft, FileKind, LayerSplit, LowerFill } from "../data/bakes";
 import { aspectOf } from "../data/camera";
 import type { Sky } from "../data/sky";
@@ -9,9 +10,9 @@ import { NumberField } from "../ui/number-field";
 export type Fields = { draft: BakeDraft; set: (change: Partial<BakeDraft>) => void; sky: Sky };
 
 const layouts = [
-  { value: "latlong", title: "Latlong", help: "The whole sphere, twice as wide as high" },
-  { value: "cube", title: "Cube", help: "Six square faces" },
-  { value: "fisheye", title: "Fisheye", help: "The upper hemisphere in a circle" },
+  { value: "latlong", title: t("Latlong"), help: t("The whole sphere, twice as wide as high") },
+  { value: "cube", title: t("Cube"), help: t("Six square faces") },
+  { value: "fisheye", title: t("Fisheye"), help: t("The upper hemisphere in a circle") },
 ];
 const sizes = {
   latlong: [256, 512, 1024, 2048, 4096, 8192, 16384],
@@ -19,32 +20,32 @@ const sizes = {
   fisheye: [256, 512, 1024, 2048, 4096, 8192],
 };
 const files: { value: FileKind; title: string; help?: string }[] = [
-  { value: "exr", title: "OpenEXR", help: "Half values, or float where the sun's disc needs it" },
-  { value: "exr_half", title: "OpenEXR, half", help: "Fails if the sun's disc does not fit" },
-  { value: "exr_float", title: "OpenEXR, float" },
-  { value: "hdr", title: "Radiance HDR" },
-  { value: "ktx2", title: "KTX2", help: "Cubes alone" },
-  { value: "png", title: "PNG, 8 bits", help: "Developed and dithered: to look at" },
-  { value: "png16", title: "PNG, 16 bits", help: "Developed: to finish elsewhere" },
+  { value: "exr", title: t("OpenEXR"), help: t("Half values, or float where the sun's disc needs it") },
+  { value: "exr_half", title: t("OpenEXR, half"), help: t("Fails if the sun's disc does not fit") },
+  { value: "exr_float", title: t("OpenEXR, float") },
+  { value: "hdr", title: t("Radiance HDR") },
+  { value: "ktx2", title: t("KTX2"), help: t("Cubes alone") },
+  { value: "png", title: t("PNG, 8 bits"), help: t("Developed and dithered: to look at") },
+  { value: "png16", title: t("PNG, 16 bits"), help: t("Developed: to finish elsewhere") },
 ];
 const scales = [
-  { value: "nits", title: "cd/m²", help: "Y is luminance" },
-  { value: "exposed", title: "Exposed", help: "1 is display white at this sky's exposure" },
+  { value: "nits", title: t("cd/m²"), help: t("Y is luminance") },
+  { value: "exposed", title: t("Exposed"), help: t("1 is display white at this sky's exposure") },
 ];
 const lowers = [
-  { value: "ground", title: "Ground", help: "Lit, and under air" },
-  { value: "mirror", title: "Mirrored sky" },
-  { value: "black", title: "Black" },
-  { value: "colour", title: "One colour", help: "In cd/m²" },
+  { value: "ground", title: t("Ground"), help: t("Lit, and under air") },
+  { value: "mirror", title: t("Mirrored sky") },
+  { value: "black", title: t("Black") },
+  { value: "colour", title: t("One colour"), help: t("In cd/m²") },
 ];
 const splits = [
-  { value: "none", title: "One picture" },
+  { value: "none", title: t("One picture") },
   {
     value: "each",
-    title: "Layers",
-    help: "Sky, land and each cloud layer as parts; over one another they are the map",
+    title: t("Layers"),
+    help: t("Sky, land and each cloud layer as parts; over one another they are the map"),
   },
-  { value: "together", title: "Layers, clouds together" },
+  { value: "together", title: t("Layers, clouds together") },
 ];
 
 /** A map of all directions. */
@@ -59,49 +60,49 @@ export function MapFields({ draft, set }: Fields) {
   };
   return (
     <>
-      <FieldLine title="Layout">
-        <Choice label="Layout" value={layout} options={layouts} onChange={setLayout} />
+      <FieldLine title={t("Layout")}>
+        <Choice label={t("Layout")} value={layout} options={layouts} onChange={setLayout} />
       </FieldLine>
-      <FieldLine title="Size">
+      <FieldLine title={t("Size")}>
         <Choice
-          label="Size"
+          label={t("Size")}
           value={String(width)}
           options={sizes[layout].map((w) => ({
             value: String(w),
-            title: `${w} × ${layout === "latlong" ? w / 2 : w}${layout === "cube" ? " a face" : ""}`,
+            title: `${w} × ${layout === "latlong" ? w / 2 : w}${layout === "cube" ? t(" a face") : ""}`,
           }))}
           onChange={(w) => map({ width: Number(w) })}
         />
       </FieldLine>
-      <FieldLine title="File">
+      <FieldLine title={t("File")}>
         <Choice
-          label="File"
+          label={t("File")}
           value={draft.mapFile}
           options={files.filter((f) => layout === "cube" || !f.value.startsWith("ktx2"))}
           onChange={(f) => set({ mapFile: f as FileKind })}
         />
       </FieldLine>
-      <FieldLine title="Values">
+      <FieldLine title={t("Values")}>
         <Choice
-          label="Values"
+          label={t("Values")}
           value={draft.map.scale}
           options={scales}
           onChange={(v) => map({ scale: v as "nits" | "exposed" })}
         />
       </FieldLine>
-      <FieldLine title={layout === "fisheye" ? "Top" : "Middle"}>
+      <FieldLine title={layout === "fisheye" ? t("Top") : t("Middle")}>
         <NumberField
-          label="Azimuth in the middle, degrees"
+          label={t("Azimuth in the middle, degrees")}
           value={draft.map.heading_deg}
           unit="°"
           onChange={(v) => map({ heading_deg: v ?? 0 })}
         />
       </FieldLine>
       {layout !== "fisheye" && (
-        <FieldLine title="Lower half">
+        <FieldLine title={t("Lower half")}>
           <span className="flex items-center gap-2">
             <Choice
-              label="Lower half"
+              label={t("Lower half")}
               value={typeof lower === "string" ? lower : "colour"}
               options={lowers}
               onChange={(v) =>
@@ -112,7 +113,9 @@ export function MapFields({ draft, set }: Fields) {
               [0, 1, 2].map((c) => (
                 <NumberField
                   key={c}
-                  label={`${["Red", "Green", "Blue"][c]} of the lower half, cd/m²`}
+                  label={t("{{value}} of the lower half, cd/m²", {
+                    value: [t("Red"), t("Green"), t("Blue")][c],
+                  })}
                   value={lower.colour[c] ?? 0}
                   onChange={(v) => {
                     const colour: [number, number, number] = [...lower.colour];
@@ -125,9 +128,9 @@ export function MapFields({ draft, set }: Fields) {
         </FieldLine>
       )}
       {draft.mapFile.startsWith("exr") && (
-        <FieldLine title="Parts">
+        <FieldLine title={t("Parts")}>
           <Choice
-            label="Parts"
+            label={t("Parts")}
             value={draft.mapLayers ?? "none"}
             options={splits}
             onChange={(v) => set({ mapLayers: v === "none" ? null : (v as LayerSplit) })}
@@ -135,11 +138,11 @@ export function MapFields({ draft, set }: Fields) {
         </FieldLine>
       )}
       <div className="grid grid-cols-2">
-        <CheckLine title="Discs of suns and moon" on={draft.map.sun} onChange={(sun) => map({ sun })} />
-        <CheckLine title="Clouds" on={draft.map.clouds} onChange={(clouds) => map({ clouds })} />
-        <CheckLine title="Trial land" on={draft.map.land} onChange={(land) => map({ land })} />
+        <CheckLine title={t("Discs of suns and moon")} on={draft.map.sun} onChange={(sun) => map({ sun })} />
+        <CheckLine title={t("Clouds")} on={draft.map.clouds} onChange={(clouds) => map({ clouds })} />
+        <CheckLine title={t("Trial land")} on={draft.map.land} onChange={(land) => map({ land })} />
         {draft.mapFile.startsWith("ktx2") && (
-          <CheckLine title="All smaller levels" on={draft.mips} onChange={(mips) => set({ mips })} />
+          <CheckLine title={t("All smaller levels")} on={draft.mips} onChange={(mips) => set({ mips })} />
         )}
       </div>
     </>
@@ -151,9 +154,9 @@ export function BackdropFields({ draft, set, sky }: Fields) {
   const aspect = aspectOf(sky.eye);
   return (
     <>
-      <FieldLine title="Size">
+      <FieldLine title={t("Size")}>
         <Choice
-          label="Size"
+          label={t("Size")}
           value={String(draft.pictureWidth)}
           options={[960, 1920, 2560, 3840, 7680].map((w) => ({
             value: String(w),
@@ -162,22 +165,22 @@ export function BackdropFields({ draft, set, sky }: Fields) {
           onChange={(w) => set({ pictureWidth: Number(w) })}
         />
       </FieldLine>
-      <FieldLine title="File">
+      <FieldLine title={t("File")}>
         <Choice
-          label="File"
+          label={t("File")}
           value={draft.pictureFile}
           options={[
-            { value: "exr", title: "OpenEXR", help: "Linear, cd/m²" },
-            { value: "png16", title: "PNG, 16 bits", help: "Developed: to finish elsewhere" },
-            { value: "png", title: "PNG, 8 bits", help: "Developed and dithered" },
+            { value: "exr", title: t("OpenEXR"), help: t("Linear, cd/m²") },
+            { value: "png16", title: t("PNG, 16 bits"), help: t("Developed: to finish elsewhere") },
+            { value: "png", title: t("PNG, 8 bits"), help: t("Developed and dithered") },
           ]}
           onChange={(f) => set({ pictureFile: f as typeof draft.pictureFile })}
         />
       </FieldLine>
       {draft.pictureFile === "exr" && draft.pictureSky && (
-        <FieldLine title="Parts">
+        <FieldLine title={t("Parts")}>
           <Choice
-            label="Parts"
+            label={t("Parts")}
             value={draft.pictureLayers ?? "none"}
             options={splits}
             onChange={(v) => set({ pictureLayers: v === "none" ? null : (v as LayerSplit) })}
@@ -185,7 +188,7 @@ export function BackdropFields({ draft, set, sky }: Fields) {
         </FieldLine>
       )}
       <CheckLine
-        title="The sky is in it; without it the picture is clear behind clouds and land"
+        title={t("The sky is in it; without it the picture is clear behind clouds and land")}
         on={draft.pictureSky}
         onChange={(pictureSky) => set({ pictureSky })}
       />
@@ -198,18 +201,22 @@ export function KitFields({ draft, set }: Fields) {
   const map = (change: Partial<BakeDraft["map"]>) => set({ map: { ...draft.map, ...change } });
   return (
     <>
-      <FieldLine title="Reflections">
+      <FieldLine title={t("Reflections")}>
         <Choice
-          label="Reflections"
+          label={t("Reflections")}
           value={String(draft.kitWidth)}
-          options={[64, 128, 256, 512].map((w) => ({ value: String(w), title: `${w} a face when sharp` }))}
+          options={[64, 128, 256, 512].map((w) => ({
+            value: String(w),
+            title: t("{{w}} a face when sharp", { w }),
+          }))}
           onChange={(w) => set({ kitWidth: Number(w) })}
         />
       </FieldLine>
-      <CheckLine title="Clouds" on={draft.map.clouds} onChange={(clouds) => map({ clouds })} />
+      <CheckLine title={t("Clouds")} on={draft.map.clouds} onChange={(clouds) => map({ clouds })} />
       <p className="max-w-prose text-quiet">
-        Lights as numbers, the rest of the sky as nine harmonics, an irradiance map and cube maps by roughness
-        (KTX2).
+        {t(
+          "Lights as numbers, the rest of the sky as nine harmonics, an irradiance map and cube maps by roughness (KTX2).",
+        )}
       </p>
     </>
   );
@@ -221,16 +228,16 @@ export function PackageFields({ draft, set }: Fields) {
   const width = sizes.latlong.includes(draft.map.width) ? draft.map.width : 2048;
   return (
     <>
-      <FieldLine title="Map">
+      <FieldLine title={t("Map")}>
         <Choice
-          label="Map"
+          label={t("Map")}
           value={String(width)}
           options={sizes.latlong.map((w) => ({ value: String(w), title: `${w} × ${w / 2}` }))}
           onChange={(w) => map({ width: Number(w) })}
         />
       </FieldLine>
       <CheckLine
-        title="Clouds within 5 km as volumes, 20 million voxels at most"
+        title={t("Clouds within 5 km as volumes, 20 million voxels at most")}
         on={draft.packageVolume}
         onChange={(packageVolume) =>
           set({
@@ -249,18 +256,19 @@ export function PackageFields({ draft, set }: Fields) {
         }
       />
       <p className="max-w-prose text-quiet">
-        A folder and a zip of it with a USD stage: dome light, a light for each sun and moon, the camera.
-        Without volumes also as one .usdz file.
+        {t(
+          "A folder and a zip of it with a USD stage: dome light, a light for each sun and moon, the camera. Without volumes also as one .usdz file.",
+        )}
       </p>
     </>
   );
 }
 
 const qualities = [
-  { value: "usual", title: "Usual steps", help: "As the Picture" },
-  { value: "5", title: "Look", help: "At most 5 % of noise: to try" },
-  { value: "0.5", title: "Deliver", help: "At most 0.5 %: to hand on" },
-  { value: "own", title: "Another" },
+  { value: "usual", title: t("Usual steps"), help: t("As the Picture") },
+  { value: "5", title: t("Look"), help: t("At most 5 % of noise: to try") },
+  { value: "0.5", title: t("Deliver"), help: t("At most 0.5 %: to hand on") },
+  { value: "own", title: t("Another") },
 ];
 
 /** How much noise may be left. */
@@ -269,17 +277,17 @@ export function NoiseField({ draft, set }: Fields) {
   const known =
     noise === null ? "usual" : qualities.some((q) => q.value === String(noise)) ? String(noise) : "own";
   return (
-    <FieldLine title="Quality">
+    <FieldLine title={t("Quality")}>
       <span className="flex items-center gap-2">
         <Choice
-          label="Quality"
+          label={t("Quality")}
           value={known}
           options={qualities}
           onChange={(v) => set({ noise: v === "usual" ? null : v === "own" ? 1 : Number(v) })}
         />
         {noise !== null && (
           <NumberField
-            label="Noise that may be left, percent"
+            label={t("Noise that may be left, percent")}
             value={noise}
             unit="%"
             onChange={(v) => set({ noise: v })}

@@ -1,3 +1,4 @@
+import { t } from "../text";
 import { useEffect, useRef, useState, type PointerEvent } from "react";
 import { api } from "../data/api";
 import type { BakeDraft } from "../data/bakes";
@@ -23,11 +24,11 @@ export function CloudFields({
   return (
     <>
       <SwitchLine
-        label="Which clouds"
+        label={t("Which clouds")}
         value={v.cloud_at ? "one" : "box"}
         options={[
-          { value: "box", title: "All in a box" },
-          { value: "one", title: "One cloud" },
+          { value: "box", title: t("All in a box") },
+          { value: "one", title: t("One cloud") },
         ]}
         onChange={(next) => {
           if (next === "box") volume({ cloud_at: null, layers: [], low_m: null, high_m: null });
@@ -36,24 +37,31 @@ export function CloudFields({
       />
       {v.cloud_at ? (
         <p>
-          The cloud at <span className="font-value">{(v.cloud_at[0] / 1000).toFixed(2)} km</span> east,{" "}
-          <span className="font-value">{(v.cloud_at[1] / 1000).toFixed(2)} km</span> north,{" "}
-          <span className="font-value">{Math.round(v.cloud_at[2])} m</span> high, whole, with a margin.{" "}
+          {t("The cloud at ")}
+          <span className="font-value">
+            {t("{{value}} km", { value: (v.cloud_at[0] / 1000).toFixed(2) })}
+          </span>
+          {t(" east,")}{" "}
+          <span className="font-value">
+            {t("{{value}} km", { value: (v.cloud_at[1] / 1000).toFixed(2) })}
+          </span>
+          {t(" north,")} <span className="font-value">{Math.round(v.cloud_at[2])} m</span>
+          {t(" high, whole, with a margin.")}{" "}
           {onCut && (
             <Button weight="quiet" onClick={() => onCut(draft)}>
-              Another…
+              {t("Another…")}
             </Button>
           )}
         </p>
       ) : (
         <>
           {layers.length > 1 && (
-            <FieldLine title="Layers">
+            <FieldLine title={t("Layers")}>
               <Choice
-                label="Layers"
+                label={t("Layers")}
                 value={v.layers.length === 1 ? (v.layers[0] ?? "all") : "all"}
                 options={[
-                  { value: "all", title: "All" },
+                  { value: "all", title: t("All") },
                   ...layers.map((l) => ({ value: l.id, title: l.name })),
                 ]}
                 onChange={(id) => volume({ layers: id === "all" ? [] : [id] })}
@@ -70,16 +78,16 @@ export function CloudFields({
             <div className="flex flex-col gap-1">
               {(
                 [
-                  ["West", "west_m"],
-                  ["East", "east_m"],
-                  ["South", "south_m"],
-                  ["North", "north_m"],
+                  [t("West"), "west_m"],
+                  [t("East"), "east_m"],
+                  [t("South"), "south_m"],
+                  [t("North"), "north_m"],
                 ] as const
               ).map(([title, field]) => (
                 <label key={field} className="grid grid-cols-[3.5rem_1fr] items-baseline">
                   <span className="text-quiet">{title}</span>
                   <NumberField
-                    label={`${title}, km`}
+                    label={t("{{title}}, km", { title })}
                     value={v[field] / 1000}
                     unit="km"
                     onChange={(km) => volume({ [field]: (km ?? 0) * 1000 })}
@@ -87,9 +95,9 @@ export function CloudFields({
                 </label>
               ))}
               <label className="grid grid-cols-[3.5rem_1fr] items-baseline">
-                <span className="text-quiet">From</span>
+                <span className="text-quiet">{t("From")}</span>
                 <NumberField
-                  label="Lowest altitude, m"
+                  label={t("Lowest altitude, m")}
                   value={v.low_m}
                   unit="m"
                   empty="base"
@@ -97,9 +105,9 @@ export function CloudFields({
                 />
               </label>
               <label className="grid grid-cols-[3.5rem_1fr] items-baseline">
-                <span className="text-quiet">To</span>
+                <span className="text-quiet">{t("To")}</span>
                 <NumberField
-                  label="Highest altitude, m"
+                  label={t("Highest altitude, m")}
                   value={v.high_m}
                   unit="m"
                   empty="top"
@@ -110,14 +118,14 @@ export function CloudFields({
           </div>
         </>
       )}
-      <FieldLine title="Voxels">
+      <FieldLine title={t("Voxels")}>
         <span className="flex items-center gap-2">
           <Choice
-            label="Voxels"
+            label={t("Voxels")}
             value={v.voxel_m === null ? "most" : "width"}
             options={[
-              { value: "most", title: "At most so many" },
-              { value: "width", title: "So wide" },
+              { value: "most", title: t("At most so many") },
+              { value: "width", title: t("So wide") },
             ]}
             onChange={(by) =>
               volume(
@@ -127,14 +135,14 @@ export function CloudFields({
           />
           {v.voxel_m === null ? (
             <NumberField
-              label="Most voxels, millions"
+              label={t("Most voxels, millions")}
               value={(v.most_voxels ?? 20e6) / 1e6}
               unit="million"
               onChange={(n) => volume({ most_voxels: (n ?? 20) * 1e6 })}
             />
           ) : (
             <NumberField
-              label="Width of a voxel, m"
+              label={t("Width of a voxel, m")}
               value={v.voxel_m}
               unit="m"
               onChange={(n) => volume({ voxel_m: n ?? 20 })}
@@ -142,23 +150,27 @@ export function CloudFields({
           )}
         </span>
       </FieldLine>
-      <FieldLine title="Sizes">
+      <FieldLine title={t("Sizes")}>
         <Choice
-          label="Sizes"
+          label={t("Sizes")}
           value={String(v.levels)}
           options={[
-            { value: "1", title: "One" },
-            { value: "2", title: "Whole and half" },
-            { value: "3", title: "Whole, half and quarter" },
+            { value: "1", title: t("One") },
+            { value: "2", title: t("Whole and half") },
+            { value: "3", title: t("Whole, half and quarter") },
           ]}
           onChange={(n) => volume({ levels: Number(n) })}
         />
       </FieldLine>
       <div className="grid grid-cols-2">
-        <CheckLine title="16-bit values" on={v.half} onChange={(half) => volume({ half })} />
-        <CheckLine title="A grid for each layer" on={v.split} onChange={(split) => volume({ split })} />
-        <CheckLine title="Baked sunlight" on={v.sunlight} onChange={(sunlight) => volume({ sunlight })} />
-        <CheckLine title="z up, y north" on={v.z_up} onChange={(z_up) => volume({ z_up })} />
+        <CheckLine title={t("16-bit values")} on={v.half} onChange={(half) => volume({ half })} />
+        <CheckLine title={t("A grid for each layer")} on={v.split} onChange={(split) => volume({ split })} />
+        <CheckLine
+          title={t("Baked sunlight")}
+          on={v.sunlight}
+          onChange={(sunlight) => volume({ sunlight })}
+        />
+        <CheckLine title={t("z up, y north")} on={v.z_up} onChange={(z_up) => volume({ z_up })} />
       </div>
     </>
   );
@@ -170,32 +182,35 @@ export function PlanFields({ draft, set, sky }: Fields) {
   const plan = (change: Partial<typeof p>) => set({ plan: { ...p, ...change } });
   const half = p.extent_m / 2;
   const lights = [
-    ...sky.suns.map((_, i) => ({ value: String(i), title: sky.suns.length > 1 ? `Sun ${i + 1}` : "Sun" })),
-    ...(sky.moon.risen ? [{ value: String(sky.suns.length), title: "Moon" }] : []),
+    ...sky.suns.map((_, i) => ({
+      value: String(i),
+      title: sky.suns.length > 1 ? t("Sun {{i}}", { i: i + 1 }) : t("Sun"),
+    })),
+    ...(sky.moon.risen ? [{ value: String(sky.suns.length), title: t("Moon") }] : []),
   ];
   return (
     <>
       {draft.purpose === "shadow" && lights.length > 1 && (
-        <FieldLine title="Light">
+        <FieldLine title={t("Light")}>
           <Choice
-            label="Light"
+            label={t("Light")}
             value={String(draft.light)}
             options={lights}
             onChange={(n) => set({ light: Number(n) })}
           />
         </FieldLine>
       )}
-      <FieldLine title="Size">
+      <FieldLine title={t("Size")}>
         <Choice
-          label="Size"
+          label={t("Size")}
           value={String(p.width)}
           options={[512, 1024, 2048, 4096, 8192].map((w) => ({ value: String(w), title: `${w} × ${w}` }))}
           onChange={(w) => plan({ width: Number(w) })}
         />
       </FieldLine>
-      <FieldLine title="Square">
+      <FieldLine title={t("Square")}>
         <NumberField
-          label="Length of a side, km"
+          label={t("Length of a side, km")}
           value={p.extent_m / 1000}
           unit="km"
           onChange={(km) => plan({ extent_m: (km ?? 20) * 1000 })}
@@ -220,7 +235,8 @@ export function PlanFields({ draft, set, sky }: Fields) {
         }
       />
       <p className="text-small text-quiet">
-        <span className="font-value">{(p.extent_m / p.width).toFixed(1)} m</span> a pixel, float, north up.
+        <span className="font-value">{(p.extent_m / p.width).toFixed(1)} m</span>
+        {t(" a pixel, float, north up.")}
       </p>
     </>
   );
@@ -302,7 +318,7 @@ function SquarePlan({
         height={SIDE}
         className="block touch-none bg-bench select-none"
         role="img"
-        aria-label={`Clouds from above, ${(2 * reach) / 1000} km across, north up`}
+        aria-label={t("Clouds from above, {{value}} km across, north up", { value: (2 * reach) / 1000 })}
         onPointerMove={move}
         onPointerUp={() => (held.current = null)}
       >
@@ -333,7 +349,8 @@ function SquarePlan({
         />
       </svg>
       <figcaption className="text-small text-quiet">
-        <span className="font-value">{(2 * reach) / 1000} km</span> across, north up, the eye in the middle
+        <span className="font-value">{t("{{value}} km", { value: (2 * reach) / 1000 })}</span>
+        {t(" across, north up, the eye in the middle")}
       </figcaption>
     </figure>
   );

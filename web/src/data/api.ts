@@ -1,3 +1,4 @@
+import { t } from "../text";
 import type { BakeSettings, Estimate, Inspection, PickedCloud } from "./bakes";
 import type { SearchResult, SearchVariable, Target } from "./measures";
 import type { Part } from "./parts";
@@ -108,7 +109,7 @@ async function ask<T>(method: string, path: string, body?: unknown, leaving = fa
       keepalive: leaving && (text?.length ?? 0) < MOST_ON_LEAVING,
     });
   } catch {
-    throw new Refusal(0, "", "The server can't be reached", []);
+    throw new Refusal(0, "", t("The server can't be reached"), []);
   }
   if (!response.ok) {
     const problem = await response.json().catch(() => ({}));
@@ -184,7 +185,7 @@ export const api = {
   removePin: (id: string) => ask<null>("DELETE", `/api/pins/${id}`),
   restorePin: (id: string) => ask<null>("POST", `/api/pins/${id}/restore`),
   fromStarter: (slug: string) => ask<SkyRecord>("POST", "/api/skies", { starter: slug }),
-  empty: () => ask<SkyRecord>("POST", "/api/skies", { name: "Empty sky", document: { schema: 2 } }),
+  empty: () => ask<SkyRecord>("POST", "/api/skies", { name: t("Empty sky"), document: { schema: 2 } }),
   places: (typed: string) => ask<Place[]>("GET", `/api/places?q=${encodeURIComponent(typed)}`),
   /** A local time of a zone, or now, with its offset; the zone may follow from coordinates. */
   moment: (wanted: { zone?: string; latitude?: number; longitude?: number; local?: string }) => {

@@ -1,3 +1,4 @@
+import { t } from "../text";
 /** Bakes as they stand on the wire (the crate tenter-bake), and drafts of them. */
 
 import type { Sky } from "./sky";
@@ -229,28 +230,40 @@ export function settingsLine(settings: BakeSettings): string {
     const high = { latlong: map.width / 2, cube: map.width, fisheye: map.width }[map.layout ?? "latlong"];
     parts.push(map.layout ?? "latlong", `${map.width} × ${high}`, file.replace("_", " "));
     parts.push(map.scale === "exposed" ? "exposed" : "cd/m²");
-    if (settings.layers) parts.push("in layers");
-    if (map.sun === false) parts.push("without discs");
-    if (map.clouds === false) parts.push("without clouds");
-    if (map.land) parts.push("with land");
+    if (settings.layers) parts.push(t("in layers"));
+    if (map.sun === false) parts.push(t("without discs"));
+    if (map.clouds === false) parts.push(t("without clouds"));
+    if (map.land) parts.push(t("with land"));
   } else if ("picture" in settings) {
     const { width, height, sky } = settings.picture;
     parts.push("backdrop", `${width} × ${height}`, settings.file);
-    if (settings.layers) parts.push("in layers");
-    if (!sky) parts.push("without its sky");
+    if (settings.layers) parts.push(t("in layers"));
+    if (!sky) parts.push(t("without its sky"));
   } else if ("volume" in settings) {
-    parts.push("volume", `voxels of ${settings.volume.voxel_m} m`, settings.volume.half ? "half" : "float");
-    if (settings.volume.cloud_at) parts.push("one cloud");
-    if (settings.volume.levels > 1) parts.push(`${settings.volume.levels} sizes`);
+    parts.push(
+      "volume",
+      t("voxels of {{voxel_m}} m", { voxel_m: settings.volume.voxel_m }),
+      settings.volume.half ? "half" : "float",
+    );
+    if (settings.volume.cloud_at) parts.push(t("one cloud"));
+    if (settings.volume.levels > 1) parts.push(t("{{levels}} sizes", { levels: settings.volume.levels }));
   } else if ("shadow" in settings) {
-    parts.push("shadow map", `${settings.shadow.extent_m / 1000} km`, `${settings.shadow.width} px`);
+    parts.push(
+      t("shadow map"),
+      t("{{value}} km", { value: settings.shadow.extent_m / 1000 }),
+      t("{{width}} px", { width: settings.shadow.width }),
+    );
   } else if ("cover" in settings) {
-    parts.push("cover map", `${settings.cover.extent_m / 1000} km`, `${settings.cover.width} px`);
+    parts.push(
+      t("cover map"),
+      t("{{value}} km", { value: settings.cover.extent_m / 1000 }),
+      t("{{width}} px", { width: settings.cover.width }),
+    );
   } else if ("light_kit" in settings) {
-    parts.push("light apart", `${settings.light_kit.width} px`);
+    parts.push(t("light apart"), t("{{width}} px", { width: settings.light_kit.width }));
   } else {
-    parts.push("package", `map ${settings.package.map_width} px`);
-    if (settings.package.volume) parts.push("with volumes");
+    parts.push("package", t("map {{map_width}} px", { map_width: settings.package.map_width }));
+    if (settings.package.volume) parts.push(t("with volumes"));
   }
   return parts.join(", ");
 }

@@ -1,3 +1,4 @@
+import { t } from "../text";
 import type { Option } from "../ui/choice";
 import type { CloudKind, CloudLayer } from "./sky";
 
@@ -47,12 +48,12 @@ const resolve = (schema: Schema, node: Node): Node =>
   node.$ref ? (schema.$defs[node.$ref.replace("#/$defs/", "")] ?? {}) : node;
 
 /** Words for the values of a choice: as in the document, readable. */
-export const words = (value: string) => value.replaceAll("_", " ").replace(/^./, (c) => c.toUpperCase());
+export const words = (value: string) => t(value.replaceAll("_", " ").replace(/^./, (c) => c.toUpperCase()));
 
 function field(schema: Schema, name: string, node: Node): Field | null {
   const target = resolve(schema, node);
-  const help = node.description ?? target.description ?? "";
-  const title = node.title ?? name;
+  const help = t(node.description ?? target.description ?? "");
+  const title = t(node.title ?? name);
   if (node.type === "number" || node.type === "integer") {
     return {
       kind: "number",
@@ -74,7 +75,7 @@ function field(schema: Schema, name: string, node: Node): Field | null {
     : target.oneOf?.every((o) => o.const)
       ? target.oneOf.map((o) => {
           const value = o.const ?? "";
-          return { value, title: words(value), ...(o.description ? { help: o.description } : {}) };
+          return { value, title: words(value), ...(o.description ? { help: t(o.description) } : {}) };
         })
       : null;
   return options && { kind: "choice", name, title, help, options };

@@ -1,3 +1,4 @@
+import { t } from "../text";
 /** Skies and starters as files: JSON that is sent and received. */
 
 import type { NewStarter, Starter } from "./api";
@@ -28,9 +29,9 @@ export function readSkyFile(text: string): FileContent {
   try {
     value = JSON.parse(text);
   } catch {
-    throw new Error("is no JSON");
+    throw new Error(t("is no JSON"));
   }
-  if (typeof value !== "object" || value === null) throw new Error("holds no sky");
+  if (typeof value !== "object" || value === null) throw new Error(t("holds no sky"));
   if ("starters" in value && Array.isArray(value.starters))
     return { starters: value.starters as NewStarter[] };
   if ("sky" in value && "name" in value) {
@@ -38,8 +39,8 @@ export function readSkyFile(text: string): FileContent {
     return { starters: [{ name, about: about ?? "", tags: [], part: "all", document: sky }] };
   }
   if ("schema" in value) return { document: value as unknown as Sky };
-  throw new Error("holds neither starters nor a sky");
+  throw new Error(t("holds neither starters nor a sky"));
 }
 
 /** A name for what comes out of a file. */
-export const nameOfFile = (file: string) => file.replace(/\.[^.]*$/, "").slice(0, 120) || "Sky";
+export const nameOfFile = (file: string) => file.replace(/\.[^.]*$/, "").slice(0, 120) || t("Sky");

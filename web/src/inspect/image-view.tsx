@@ -1,3 +1,4 @@
+import { t } from "../text";
 import { useEffect, useRef, useState, type PointerEvent } from "react";
 import type { Inspection } from "../data/bakes";
 import { showNumber } from "../data/number";
@@ -219,16 +220,20 @@ export function ImageView({
 
 /** A reading in words. */
 export function ReadingLine({ reading, unit }: { reading: Reading | null; unit: number }) {
-  if (!reading) return <span className="text-quiet">Point at a place to read it.</span>;
+  if (!reading) return <span className="text-quiet">{t("Point at a place to read it.")}</span>;
   const [r, g, b] = reading.values;
   const luminance = 0.2126 * r + 0.7152 * g + 0.0722 * b;
   const angles = reading.direction && anglesDeg(reading.direction);
   return (
     <span data-testid="reading" className="font-value">
       {showNumber(r)} {showNumber(g)} {showNumber(b)}
-      {unit > 0 && `, ${showNumber(luminance * unit)} cd/m²`}
-      {reading.alpha !== 1 && `, opacity ${showNumber(reading.alpha)}`}
-      {angles && `, azimuth ${angles[0].toFixed(1)}°, ${angles[1].toFixed(1)}° high`}
+      {unit > 0 && t(", {{showNumber}} cd/m²", { showNumber: showNumber(luminance * unit) })}
+      {reading.alpha !== 1 && t(", opacity {{alpha}}", { alpha: showNumber(reading.alpha) })}
+      {angles &&
+        t(", azimuth {{value}}°, {{value2}}° high", {
+          value: angles[0].toFixed(1),
+          value2: angles[1].toFixed(1),
+        })}
     </span>
   );
 }

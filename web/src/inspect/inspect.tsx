@@ -1,3 +1,4 @@
+import { t } from "../text";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState, type DragEvent } from "react";
 import { api } from "../data/api";
@@ -43,19 +44,19 @@ export function Inspect({ path }: { path: string }) {
     <div className="flex h-full flex-col" {...drop}>
       <header className="flex h-9 shrink-0 items-center gap-2 border-b border-line px-3">
         <Button weight="quiet" className="-ml-2" onClick={() => go("/bakes")}>
-          Bakes
+          {t("Bakes")}
         </Button>
-        <h1 className="text-large">Inspect</h1>
+        <h1 className="text-large">{t("Inspect")}</h1>
         <p role="status" className="text-quiet">
-          {sending && "Reading the file…"}
+          {sending && t("Reading the file…")}
         </p>
         <span className="flex-1" />
         <label className="cursor-pointer rounded-soft border border-edge px-3 py-1 focus-within:outline-2 hover:bg-raised">
-          Choose a file…
+          {t("Choose a file…")}
           <input
             type="file"
             className="sr-only"
-            aria-label="File to inspect"
+            aria-label={t("File to inspect")}
             accept=".exr,.hdr,.ktx2,.png,.vdb"
             onChange={(e) => void take(e.target.files?.[0])}
           />
@@ -65,7 +66,7 @@ export function Inspect({ path }: { path: string }) {
         <File key={path} source={source} />
       ) : (
         <p className="m-auto text-quiet">
-          Drop an OpenEXR, Radiance HDR, KTX2, PNG or OpenVDB file here, or choose Inspect at a bake.
+          {t("Drop an OpenEXR, Radiance HDR, KTX2, PNG or OpenVDB file here, or choose Inspect at a bake.")}
         </p>
       )}
       <NoticeLine />
@@ -86,7 +87,7 @@ function File({ source }: { source: Source }) {
         {facts.error.message}
       </p>
     );
-  if (!facts.data) return <p className="m-auto text-quiet">Reading and checking the file…</p>;
+  if (!facts.data) return <p className="m-auto text-quiet">{t("Reading and checking the file…")}</p>;
   return <Looked source={source} found={facts.data} />;
 }
 
@@ -145,10 +146,10 @@ function Looked({ source, found }: { source: Source; found: Inspection }) {
             </span>
             {other && (
               <label className="flex items-center gap-2">
-                Wipe
+                {t("Wipe")}
                 <input
                   type="range"
-                  aria-label="Wipe"
+                  aria-label={t("Wipe")}
                   min={0}
                   max={1}
                   step={0.01}
@@ -159,10 +160,10 @@ function Looked({ source, found }: { source: Source; found: Inspection }) {
               </label>
             )}
             <label className="flex items-center gap-2">
-              {absolute ? "EV" : "Stops"}
+              {absolute ? t("EV") : t("Stops")}
               <input
                 type="range"
-                aria-label="Exposure"
+                aria-label={t("Exposure")}
                 min={absolute ? -6 : -8}
                 max={absolute ? 20 : 8}
                 step={0.1}
@@ -172,10 +173,10 @@ function Looked({ source, found }: { source: Source; found: Inspection }) {
               />
               <span className="w-10 font-value">{ev.toFixed(1)}</span>
             </label>
-            <CheckLine title="False colour" on={falseColour} onChange={setFalseColour} />
+            <CheckLine title={t("False colour")} on={falseColour} onChange={setFalseColour} />
             {found.panorama && (
               <CheckLine
-                title="Look around"
+                title={t("Look around")}
                 on={view.around}
                 onChange={(around) => setView({ ...view, around })}
               />
@@ -196,13 +197,16 @@ function Looked({ source, found }: { source: Source; found: Inspection }) {
               <span className="font-value">{`${found.parts[part].width} × ${found.parts[part].height}`}</span>
             </>
           )}
-          , <span className="font-value">{showNumber(found.bytes / 1e6)} MB</span>
+          ,{" "}
+          <span className="font-value">
+            {t("{{showNumber}} MB", { showNumber: showNumber(found.bytes / 1e6) })}
+          </span>
           {found.panorama && `, ${found.panorama}`}
         </p>
         {found.parts.length > 1 && (
           <div className="mt-2">
             <Choice
-              label="Part"
+              label={t("Part")}
               value={String(part)}
               options={found.parts.map((p, i) => ({
                 value: String(i),
@@ -282,11 +286,11 @@ function Compare({ onChoose, chosen }: { onChoose: (source: Source | null) => vo
   if (files.length === 0) return null;
   return (
     <div className="mt-2 grid grid-cols-[6rem_1fr] items-center">
-      <span className="text-quiet">Compare with</span>
+      <span className="text-quiet">{t("Compare with")}</span>
       <Choice
-        label="Compare with"
+        label={t("Compare with")}
         value={chosen?.by === "bake" ? `${chosen.id}/${chosen.name}` : "none"}
-        options={[{ value: "none", title: "Nothing" }, ...files]}
+        options={[{ value: "none", title: t("Nothing") }, ...files]}
         onChange={(v) => {
           const at = v.indexOf("/");
           onChoose(v === "none" ? null : { by: "bake", id: v.slice(0, at), name: v.slice(at + 1) });
@@ -302,7 +306,7 @@ function Checks({ found }: { found: Inspection }) {
       {found.checks.map((c, i) => (
         <li key={i} className="grid grid-cols-[3.5rem_1fr]" data-passed={c.passed}>
           <span className={c.passed ? "text-quiet" : "underline decoration-2 underline-offset-4"}>
-            {c.passed ? "passed" : "failed"}
+            {c.passed ? t("passed") : t("failed")}
           </span>
           <span>
             {c.name}
@@ -316,11 +320,19 @@ function Checks({ found }: { found: Inspection }) {
 
 function Facts({ found }: { found: Inspection }) {
   const facts: [string, string][] = [];
-  if (found.level_ground_lx !== null) facts.push(["Level ground", `${showNumber(found.level_ground_lx)} lx`]);
+  if (found.level_ground_lx !== null)
+    facts.push([
+      t("Level ground"),
+      t("{{level_ground_lx}} lx", { level_ground_lx: showNumber(found.level_ground_lx) }),
+    ]);
   if (found.largest)
     facts.push([
-      "Largest value",
-      `${showNumber(found.largest.value)} at ${found.largest.azimuth_deg.toFixed(1)}°, ${found.largest.elevation_deg.toFixed(1)}°`,
+      t("Largest value"),
+      t("{{value}} at {{azimuth_deg}}°, {{elevation_deg}}°", {
+        value: showNumber(found.largest.value),
+        azimuth_deg: found.largest.azimuth_deg.toFixed(1),
+        elevation_deg: found.largest.elevation_deg.toFixed(1),
+      }),
     ]);
   for (const [name, value] of Object.entries(found.attributes))
     facts.push([name, Array.isArray(value) ? value.map(String).join(" ") : String(value)]);

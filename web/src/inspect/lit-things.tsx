@@ -1,3 +1,4 @@
+import { t } from "../text";
 import { useEffect, useRef, useState } from "react";
 import type { Inspection } from "../data/bakes";
 import { irradianceAt, placeIn, towardDeg, withoutLights, type Direction3 } from "./geometry";
@@ -88,7 +89,7 @@ export function LitThings({
     <div
       data-testid="lit-things"
       className="flex cursor-ew-resize touch-none flex-wrap gap-2"
-      title="Drag to turn"
+      title={t("Drag to turn")}
       onPointerDown={(e) => {
         e.currentTarget.setPointerCapture(e.pointerId);
         held.current = { x: e.clientX, azimuth };
@@ -98,11 +99,13 @@ export function LitThings({
       }}
       onPointerUp={() => (held.current = null)}
     >
-      <Thing title="Grey ball" of={grey} shown={shown} deps={[azimuth, pixels, inspection, shown]} />
-      <Thing title="Mirror ball" of={mirror} shown={shown} deps={[azimuth, pixels, inspection, shown]} />
-      <Thing title="Matte chart" of={chart} shown={shown} deps={[azimuth, pixels, inspection, shown]} />
+      <Thing title={t("Grey ball")} of={grey} shown={shown} deps={[azimuth, pixels, inspection, shown]} />
+      <Thing title={t("Mirror ball")} of={mirror} shown={shown} deps={[azimuth, pixels, inspection, shown]} />
+      <Thing title={t("Matte chart")} of={chart} shown={shown} deps={[azimuth, pixels, inspection, shown]} />
       <p className="self-end text-small text-quiet">
-        seen toward <span className="font-value">{azimuth.toFixed(0)}°</span>; drag to turn
+        {t("seen toward ")}
+        <span className="font-value">{azimuth.toFixed(0)}°</span>
+        {t("; drag to turn")}
       </p>
     </div>
   );

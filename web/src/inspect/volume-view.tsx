@@ -1,3 +1,4 @@
+import { t } from "../text";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import type { Inspection } from "../data/bakes";
@@ -23,7 +24,7 @@ export function VolumeView({ source, inspection }: { source: Source; inspection:
         {inspection.grids.length > 1 && (
           <div className="w-60">
             <Choice
-              label="Grid"
+              label={t("Grid")}
               value={String(grid)}
               options={inspection.grids.map((g, i) => ({ value: String(i), title: g.name }))}
               onChange={(v) => setGrid(Number(v))}
@@ -33,10 +34,14 @@ export function VolumeView({ source, inspection }: { source: Source; inspection:
         {facts && (
           <p className="rounded-soft bg-panel px-2 py-1">
             <span className="font-value">{facts.name}</span>, {facts.values},{" "}
-            <span className="font-value">{showNumber(facts.active_voxels / 1e6)}</span> million voxels of{" "}
-            <span className="font-value">{showNumber(facts.voxel_m[0])} m</span>, values{" "}
+            <span className="font-value">{showNumber(facts.active_voxels / 1e6)}</span>
+            {t(" million voxels of")} <span className="font-value">{showNumber(facts.voxel_m[0])} m</span>
+            {t(", values")}{" "}
             <span className="font-value">
-              {showNumber(facts.smallest)} to {showNumber(facts.largest)}
+              {t("{{smallest}} to {{largest}}", {
+                smallest: showNumber(facts.smallest),
+                largest: showNumber(facts.largest),
+              })}
             </span>
           </p>
         )}
@@ -101,14 +106,14 @@ function Slice({ cubes, axis, name, most }: { cubes: Cubes; axis: number; name: 
         ref={canvas}
         width={width}
         height={height}
-        aria-label={`Slice along ${name}`}
+        aria-label={t("Slice along {{name}}", { name })}
         style={fitted(width, height)}
       />
       <figcaption className="flex items-center gap-2 text-small text-quiet">
         {name}
         <input
           type="range"
-          aria-label={`Place of the slice along ${name}`}
+          aria-label={t("Place of the slice along {{name}}", { name })}
           min={0}
           max={Math.max(0, count - 1)}
           value={at}
@@ -162,10 +167,10 @@ function Shaded({ cubes, perCube }: { cubes: Cubes; perCube: number }) {
         ref={canvas}
         width={nx}
         height={ny}
-        aria-label="Shaded, seen from the south"
+        aria-label={t("Shaded, seen from the south")}
         style={fitted(nx, ny)}
       />
-      <figcaption className="text-small text-quiet">shaded, from the south, lit from above</figcaption>
+      <figcaption className="text-small text-quiet">{t("shaded, from the south, lit from above")}</figcaption>
     </figure>
   );
 }

@@ -1,3 +1,4 @@
+import { t } from "../text";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../data/api";
@@ -44,20 +45,22 @@ export function Bin() {
     <div className="flex h-full flex-col">
       <header className="flex h-9 shrink-0 items-center gap-2 border-b border-line px-3">
         <Button weight="quiet" className="-ml-2" onClick={() => go("/")}>
-          Skies
+          {t("Skies")}
         </Button>
         <Button weight="quiet" onClick={() => go("/bakes")}>
-          Bakes
+          {t("Bakes")}
         </Button>
-        <h1 className="text-large">Bin</h1>
+        <h1 className="text-large">{t("Bin")}</h1>
         <span className="flex-1" />
         <Button onClick={() => setSure(true)} disabled={things.length === 0}>
-          Empty the bin…
+          {t("Empty the bin…")}
         </Button>
       </header>
       <main className="min-h-0 flex-1 overflow-y-auto p-4">
         {things.length === 0 && (
-          <p className="text-quiet">The bin is empty. What is deleted stays here for {DAYS} days.</p>
+          <p className="text-quiet">
+            {t("The bin is empty. What is deleted stays here for {{DAYS}} days.", { DAYS })}
+          </p>
         )}
         <ul className="flex max-w-[900px] flex-col divide-y divide-line">
           {things.map((thing) => (
@@ -65,17 +68,23 @@ export function Bin() {
               <span className="w-12 text-quiet">{thing.what}</span>
               <span className="min-w-0 flex-1 truncate">{thing.name}</span>
               <span className="text-quiet">
-                deleted {when(thing.at)}, {daysLeft(thing.at, DAYS)} days left
+                {t("deleted {{at}}, {{at2}} days left", {
+                  at: when(thing.at),
+                  at2: daysLeft(thing.at, DAYS),
+                })}
               </span>
-              <Button onClick={() => act.mutate(thing.restore)} aria-label={`Take ${thing.name} back`}>
-                Take back
+              <Button
+                onClick={() => act.mutate(thing.restore)}
+                aria-label={t("Take {{name}} back", { name: thing.name })}
+              >
+                {t("Take back")}
               </Button>
               <Button
                 weight="quiet"
                 onClick={() => act.mutate(thing.forget)}
-                aria-label={`Forget ${thing.name} for good`}
+                aria-label={t("Forget {{name}} for good", { name: thing.name })}
               >
-                Forget
+                {t("Forget")}
               </Button>
             </li>
           ))}
@@ -83,14 +92,16 @@ export function Bin() {
       </main>
       <NoticeLine />
       {sure && (
-        <Dialog title="Empty the bin" open onClose={() => setSure(false)}>
+        <Dialog title={t("Empty the bin")} open onClose={() => setSure(false)}>
           <p>
-            {things.length === 1 ? "One thing is" : `${things.length} things are`} forgotten for good, with
-            the files of bakes.
+            {t("{{value}} forgotten for good, with the files of bakes.", {
+              value:
+                things.length === 1 ? t("One thing is") : t("{{value}} things are", { value: things.length }),
+            })}
           </p>
           <div className="mt-3 flex justify-end gap-2">
             <Button weight="quiet" onClick={() => setSure(false)}>
-              Cancel
+              {t("Cancel")}
             </Button>
             <Button
               weight="main"
@@ -99,7 +110,7 @@ export function Bin() {
                 setSure(false);
               }}
             >
-              Empty it
+              {t("Empty it")}
             </Button>
           </div>
         </Dialog>

@@ -1,3 +1,4 @@
+import { t } from "../text";
 import {
   keepPreviousData,
   useInfiniteQuery,
@@ -20,9 +21,9 @@ import { ViewLink } from "../ui/view-link";
 import { FRESH, go } from "../route";
 
 const sorts = [
-  { value: "changed", title: "Last changed" },
-  { value: "made", title: "Newest" },
-  { value: "name", title: "Name" },
+  { value: "changed", title: t("Last changed") },
+  { value: "made", title: t("Newest") },
+  { value: "name", title: t("Name") },
 ];
 /** Skies of a page of the wall. */
 const PAGE = 60;
@@ -77,28 +78,28 @@ export function Skies() {
   return (
     <div className="flex h-full flex-col">
       <header className="flex h-9 shrink-0 items-center gap-2 border-b border-line px-3">
-        <h1 className="text-large">Skies</h1>
+        <h1 className="text-large">{t("Skies")}</h1>
         <input
           type="search"
-          aria-label="Search the skies by name or tag"
-          placeholder="Name or tag"
+          aria-label={t("Search the skies by name or tag")}
+          placeholder={t("Name or tag")}
           value={wanted}
           onChange={(e) => setWanted(e.target.value)}
           className="ml-4 h-6 w-56 rounded-soft border border-edge bg-panel px-2"
         />
         <div className="w-36">
-          <Choice label="Sort by" value={sort} options={sorts} onChange={(v) => setSort(v as SkySort)} />
+          <Choice label={t("Sort by")} value={sort} options={sorts} onChange={(v) => setSort(v as SkySort)} />
         </div>
         <span className="flex-1" />
         <Button weight="quiet" onClick={() => go("/bin")}>
-          Bin
+          {t("Bin")}
         </Button>
         <Button weight="quiet" onClick={() => go("/bakes")}>
-          Bakes
+          {t("Bakes")}
         </Button>
         <span className="relative">
           <Button weight="main" onClick={() => setStarting(true)}>
-            Start a sky…
+            {t("Start a sky…")}
           </Button>
           <FirstHint name="skies" className="top-8 right-0" />
         </span>
@@ -111,8 +112,8 @@ export function Skies() {
         {there && list.length === 0 && (
           <p role="status" className="text-black">
             {wanted.trim()
-              ? `No sky has “${wanted.trim()}” in its name or tags.`
-              : "No sky here yet. Start one."}
+              ? t("No sky has “{{wanted}}” in its name or tags.", { wanted: wanted.trim() })
+              : t("No sky here yet. Start one.")}
           </p>
         )}
         <ul className="grid grid-cols-[repeat(auto-fill,minmax(380px,1fr))] gap-4">
@@ -136,7 +137,7 @@ export function Skies() {
                   <button
                     key={tag}
                     type="button"
-                    title={`Skies with ${tag}`}
+                    title={t("Skies with {{tag}}", { tag })}
                     className="min-h-6 min-w-6 shrink-0 cursor-pointer truncate text-small text-quiet hover:text-ink hover:underline"
                     onClick={() => setWanted(tag)}
                   >
@@ -145,14 +146,14 @@ export function Skies() {
                 ))}
                 <span className="ml-auto shrink-0 text-small text-quiet">{when(sky.updated_at)}</span>
                 <Menu
-                  words="more"
-                  label={`more: what to do with ${sky.name}`}
+                  words={t("more")}
+                  label={t("more: what to do with {{name}}", { name: sky.name })}
                   className="text-quiet hover:bg-raised hover:text-ink"
                   items={[
-                    ["Duplicate", () => act.mutate(() => api.duplicate(sky.id))],
-                    ["Rename…", () => setRenaming(sky)],
-                    ["Tags…", () => setTagging(sky)],
-                    ["Delete", () => remove(sky)],
+                    [t("Duplicate"), () => act.mutate(() => api.duplicate(sky.id))],
+                    [t("Rename…"), () => setRenaming(sky)],
+                    [t("Tags…"), () => setTagging(sky)],
+                    [t("Delete"), () => remove(sky)],
                   ]}
                 />
               </div>
@@ -162,7 +163,7 @@ export function Skies() {
         {skies.hasNextPage && (
           <p className="mt-4 text-center">
             <Button weight="main" onClick={() => void skies.fetchNextPage()}>
-              Show more of {skies.data?.pages[0]?.total}
+              {t("Show more of {{total}}", { total: skies.data?.pages[0]?.total })}
             </Button>
           </p>
         )}
@@ -170,10 +171,10 @@ export function Skies() {
       <NoticeLine />
       {renaming && (
         <TextDialog
-          title="Rename the sky"
+          title={t("Rename the sky")}
           back={renaming.id}
-          label="Name"
-          act="Rename"
+          label={t("Name")}
+          act={t("Rename")}
           text={renaming.name}
           most={120}
           save={(name) => api.rename(renaming.id, name)}
@@ -183,10 +184,10 @@ export function Skies() {
       )}
       {tagging && (
         <TextDialog
-          title="Tags of the sky"
+          title={t("Tags of the sky")}
           back={tagging.id}
-          label="Tags, with commas between them"
-          act="Keep"
+          label={t("Tags, with commas between them")}
+          act={t("Keep")}
           text={tagging.tags.join(", ")}
           most={500}
           save={(text) =>
@@ -260,7 +261,7 @@ function TextDialog({
         )}
         <div className="mt-3 flex justify-end gap-2">
           <Button weight="quiet" onClick={onClose}>
-            Cancel
+            {t("Cancel")}
           </Button>
           <Button weight="main" type="submit">
             {act}
@@ -280,7 +281,7 @@ function Start({ onClose }: { onClose: () => void }) {
     onSuccess: (sky, slug) => go(`/sky/${sky.id}${slug ? "" : FRESH}`),
   });
   return (
-    <Dialog title="Start a sky" open onClose={onClose}>
+    <Dialog title={t("Start a sky")} open onClose={onClose}>
       <ul className="flex h-[60vh] flex-col gap-2 overflow-y-auto">
         {starters.data?.map((s) => (
           <li key={s.slug}>
@@ -303,9 +304,9 @@ function Start({ onClose }: { onClose: () => void }) {
       </ul>
       {begin.isError && <p role="alert">{begin.error.message}</p>}
       <div className="mt-3 flex justify-between">
-        <Button onClick={() => begin.mutate(null)}>An empty sky</Button>
+        <Button onClick={() => begin.mutate(null)}>{t("An empty sky")}</Button>
         <Button weight="quiet" onClick={onClose}>
-          Cancel
+          {t("Cancel")}
         </Button>
       </div>
     </Dialog>

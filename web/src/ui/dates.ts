@@ -1,3 +1,4 @@
+import { t } from "../text";
 /** Dates as lists show them. */
 
 const day = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", year: "numeric" });
@@ -7,8 +8,8 @@ const time = new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digi
 export function when(moment: string, now = new Date()): string {
   const at = new Date(moment);
   const midnight = new Date(now.getFullYear(), now.getMonth(), now.getDate()).getTime();
-  if (at.getTime() >= midnight) return `today ${time.format(at)}`;
-  if (at.getTime() >= midnight - 86_400_000) return `yesterday ${time.format(at)}`;
+  if (at.getTime() >= midnight) return t("today {{at}}", { at: time.format(at) });
+  if (at.getTime() >= midnight - 86_400_000) return t("yesterday {{at}}", { at: time.format(at) });
   return day.format(at);
 }
 

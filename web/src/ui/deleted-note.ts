@@ -1,3 +1,4 @@
+import { t } from "../text";
 /** What was deleted while the page is open, last first, and how it comes back. */
 
 import { queryClient } from "../data/query-client";
@@ -30,15 +31,21 @@ async function bringBack() {
     say();
     await queryClient.invalidateQueries({ queryKey: [last.list] });
   } catch (e) {
-    tell({ key: "restore", words: `“${last.name}” did not come back: ${(e as Error).message}` });
+    tell({
+      key: t("restore"),
+      words: t("“{{name}}” did not come back: {{message}}", {
+        name: last.name,
+        message: (e as Error).message,
+      }),
+    });
   }
 }
 
 function say() {
   const last = list[0];
   if (!last) return clearNotice(KEY);
-  const others = list.length > 1 ? ` and ${list.length - 1} more` : "";
-  const where = last.inBin ? "in the bin" : "deleted";
+  const others = list.length > 1 ? t(" and {{value}} more", { value: list.length - 1 }) : "";
+  const where = last.inBin ? t("in the bin") : "deleted";
   const words = `“${last.name}”${others} ${list.length > 1 ? "are" : "is"} ${where}.`;
-  tell({ key: KEY, words, act: { words: "Undo", run: () => void bringBack() } });
+  tell({ key: KEY, words, act: { words: t("Undo"), run: () => void bringBack() } });
 }

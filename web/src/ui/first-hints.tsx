@@ -1,15 +1,21 @@
+import { t } from "../text";
 import { create } from "zustand";
 import { persist } from "zustand/middleware";
 import { Button } from "./button";
 
 /** Hints for who is new, in the order in which they come; each stands where it is about. */
 const hints = {
-  skies: "Every sky here can be opened, changed and copied. “Start a sky” begins from one of the starters.",
-  section:
+  skies: t(
+    "Every sky here can be opened, changed and copied. “Start a sky” begins from one of the starters.",
+  ),
+  section: t(
     "The sky from space down to the ground. Press a part to change it; drag a layer to move it up or down.",
-  picture: "Drag the sun by its ring, and the sky to look around. Nothing but your hand moves the exposure.",
-  day: "Drag along the day: light follows the hour.",
-  find: "Type a plain word, like redder or bigger: the rows that do it come up.",
+  ),
+  picture: t(
+    "Drag the sun by its ring, and the sky to look around. Nothing but your hand moves the exposure.",
+  ),
+  day: t("Drag along the day: light follows the hour."),
+  find: t("Type a plain word, like redder or bigger: the rows that do it come up."),
 } as const;
 export type HintName = keyof typeof hints;
 const names = Object.keys(hints) as HintName[];
@@ -41,7 +47,7 @@ export function FirstHint({ name, className }: { name: HintName; className: stri
   if (!shown) return null;
   return (
     <aside
-      aria-label="Hint"
+      aria-label={t("Hint")}
       data-testid={`hint-${name}`}
       className={
         "pointer-events-none absolute z-20 w-52 rounded-soft border border-edge bg-bench p-2 shadow-float " +
@@ -51,10 +57,10 @@ export function FirstHint({ name, className }: { name: HintName; className: stri
       <p>{hints[name]}</p>
       <p className="mt-1 flex gap-1">
         <Button className="pointer-events-auto px-2 py-0" onClick={() => close(name)}>
-          Got it
+          {t("Got it")}
         </Button>
         <Button weight="quiet" className="pointer-events-auto px-2 py-0" onClick={closeAll}>
-          No hints
+          {t("No hints")}
         </Button>
       </p>
     </aside>

@@ -1,3 +1,4 @@
+import { t } from "../text";
 import { Popover } from "radix-ui";
 import { useEffect, type ReactNode } from "react";
 import { create } from "zustand";
@@ -51,7 +52,7 @@ const One = ({ notice, whole = false }: { notice: Notice; whole?: boolean }) => 
   >
     {notice.fault && (
       <span aria-hidden className="shrink-0 rounded-soft border border-edge px-1 text-small">
-        fault
+        {t("fault")}
       </span>
     )}
     <span className={whole ? "" : "truncate"} title={whole ? undefined : notice.words}>
@@ -64,7 +65,7 @@ const One = ({ notice, whole = false }: { notice: Notice; whole?: boolean }) => 
     )}
     {!notice.fault && (
       <Button weight="quiet" className="px-1 py-0" onClick={() => clearNotice(notice.key)}>
-        Close
+        {t("Close")}
       </Button>
     )}
   </p>
@@ -77,7 +78,7 @@ export function NoticeLine({ children }: { children?: ReactNode }) {
   return (
     <footer
       data-testid="notices"
-      aria-label="Notices"
+      aria-label={t("Notices")}
       className="flex h-7 shrink-0 items-center gap-4 border-t border-line bg-bench px-3"
     >
       {children}
@@ -87,14 +88,14 @@ export function NoticeLine({ children }: { children?: ReactNode }) {
           <Popover.Trigger
             className={"min-h-6 shrink-0 cursor-pointer px-1 text-quiet underline hover:text-ink"}
           >
-            {more.length} more
+            {t("{{value}} more", { value: more.length })}
           </Popover.Trigger>
           <Popover.Portal>
             <Popover.Content
               side="top"
               align="start"
               sideOffset={4}
-              aria-label="More notices"
+              aria-label={t("More notices")}
               className="z-30 max-w-xl rounded-soft border border-line bg-panel p-3 shadow-float"
             >
               {more.map((n) => (

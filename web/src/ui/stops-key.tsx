@@ -1,9 +1,10 @@
+import { t } from "../text";
 import { bandColour, STOPS } from "../data/bands";
 
 /** What each false colour stands for, in stops from grey. */
 export function StopsKey() {
   return (
-    <ol className="flex shrink-0 border-t border-line" aria-label="Stops from grey">
+    <ol className="flex shrink-0 border-t border-line" aria-label={t("Stops from grey")}>
       {STOPS.map((stop, i) => {
         const [r, g, b] = bandColour(i);
         const dark = 0.2126 * r + 0.7152 * g + 0.0722 * b < 110;

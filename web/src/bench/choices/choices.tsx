@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { useEffect, useRef, useState, type KeyboardEvent } from "react";
 import type { Sky } from "../../data/sky";
 import { Button } from "../../ui/button";
@@ -17,7 +18,7 @@ export function Choices({ sky }: { sky: Sky }) {
 type Way = Choice["options"][number];
 
 /** What the sky is now, where no way says so. */
-const asItIs: Way = { label: "as it is", edit: () => {}, now: true };
+const asItIs: Way = { label: t("as it is"), edit: () => {}, now: true };
 
 function Offered({ choice, sky }: { choice: Choice; sky: Sky }) {
   const { change, offer, showPreview } = useBench.getState();
@@ -70,7 +71,7 @@ function Offered({ choice, sky }: { choice: Choice; sky: Sky }) {
           </Button>
         )}
         <Button weight="quiet" className="ml-auto" onClick={() => offer(null)}>
-          Cancel
+          {t("Cancel")}
         </Button>
       </header>
       <ol ref={list} className="flex flex-wrap gap-2" onPointerLeave={() => show(null)}>

@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { useState } from "react";
 import { api, type Starter } from "../../data/api";
 import { partTitles, type Part } from "../../data/parts";
@@ -39,7 +40,7 @@ export function KeepStarter({
       if (starter) await api.labelStarter(starter.slug, label);
       else await api.keepStarter({ ...label, part, document: kept(sky, part, layer) });
       await anewStarters();
-      if (!starter) tell({ key: "starters", words: `Kept as a starter: ${name}.` });
+      if (!starter) tell({ key: "starters", words: t("Kept as a starter: {{name}}.", { name }) });
       onClose();
     } catch (e) {
       setFault((e as Error).message);
@@ -48,7 +49,7 @@ export function KeepStarter({
   const parts = (Object.keys(partTitles) as Part[]).filter((p) => p !== "layer" || sky.clouds.length > 0);
   const field = "h-7 w-full rounded-soft border border-edge bg-bench px-2";
   return (
-    <Dialog title={starter ? "This starter" : "Keep as a starter"} open onClose={onClose}>
+    <Dialog title={starter ? t("This starter") : t("Keep as a starter")} open onClose={onClose}>
       <form
         className="flex flex-col gap-2"
         onSubmit={(e) => {
@@ -57,7 +58,7 @@ export function KeepStarter({
         }}
       >
         <label>
-          <span className="text-quiet">Name</span>
+          <span className="text-quiet">{t("Name")}</span>
           <input
             autoFocus
             value={name}
@@ -68,9 +69,9 @@ export function KeepStarter({
         </label>
         {!starter && (
           <div>
-            <span className="text-quiet">What it offers</span>
+            <span className="text-quiet">{t("What it offers")}</span>
             <Choice
-              label="What it offers"
+              label={t("What it offers")}
               value={part}
               options={parts.map((value) => ({ value, title: partTitles[value] }))}
               onChange={(v) => setPart(v as Part)}
@@ -79,9 +80,9 @@ export function KeepStarter({
         )}
         {!starter && part === "layer" && (
           <div>
-            <span className="text-quiet">Which layer</span>
+            <span className="text-quiet">{t("Which layer")}</span>
             <Choice
-              label="Which layer"
+              label={t("Which layer")}
               value={layer ?? ""}
               options={sky.clouds.map((l) => ({ value: l.id, title: l.name || l.id }))}
               onChange={setLayer}
@@ -89,20 +90,20 @@ export function KeepStarter({
           </div>
         )}
         <label>
-          <span className="text-quiet">Tags, with commas between them</span>
+          <span className="text-quiet">{t("Tags, with commas between them")}</span>
           <input value={tags} maxLength={500} className={field} onChange={(e) => setTags(e.target.value)} />
         </label>
         <label>
-          <span className="text-quiet">A line about it</span>
+          <span className="text-quiet">{t("A line about it")}</span>
           <input value={about} maxLength={400} className={field} onChange={(e) => setAbout(e.target.value)} />
         </label>
         {fault && <p role="alert">{fault}</p>}
         <div className="mt-1 flex justify-end gap-2">
           <Button weight="quiet" onClick={onClose}>
-            Cancel
+            {t("Cancel")}
           </Button>
           <Button weight="main" type="submit">
-            Keep
+            {t("Keep")}
           </Button>
         </div>
       </form>

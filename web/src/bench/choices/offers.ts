@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import type { NumberField } from "../../data/fields";
 import { showNumber } from "../../data/number";
 import type { Sky } from "../../data/sky";
@@ -12,15 +13,19 @@ export function deal(selection: Selection, sky: Sky, from?: number): Choice {
   const first = from ?? (layer?.seed ?? 0) + 1;
   const seeds = Array.from({ length: 9 }, (_, i) => (first + i) % 2 ** 32);
   return {
-    title: `Deal: ${layer?.name ?? "clouds"}, seeds ${first} to ${first + 8}`,
+    title: t("Deal: {{value}}, seeds {{first}} to {{first2}}", {
+      value: layer?.name ?? "clouds",
+      first,
+      first2: first + 8,
+    }),
     options: seeds.map((seed) => ({
-      label: `seed ${seed}`,
+      label: t("seed {{seed}}", { seed }),
       edit: (s) => {
         const l = s.clouds[index];
         if (l) l.seed = seed;
       },
     })),
-    more: { words: "Deal again", next: () => deal(selection, sky, first + 9) },
+    more: { words: t("Deal again"), next: () => deal(selection, sky, first + 9) },
   };
 }
 
@@ -42,7 +47,12 @@ export function bracket(
   const { factor, unit } = shownUnit(field.unit);
   const ends = [values[0] ?? value, values[4] ?? value].map((v) => showNumber(v * factor));
   return {
-    title: `Bracket: ${field.title}, ${ends[0]} to ${ends[1]} ${unit}`,
+    title: t("Bracket: {{title}}, {{value}} to {{value2}} {{unit}}", {
+      title: field.title,
+      value: ends[0],
+      value2: ends[1],
+      unit,
+    }),
     options: [...new Set(values)].map((v) => ({
       label: `${showNumber(v * factor)} ${unit}`,
       now: v === value,
@@ -52,7 +62,7 @@ export function bracket(
       },
     })),
     ...(reach < STEPS / 4
-      ? { more: { words: "Step outwards", next: () => bracket(field, value, edit, reach * 2) } }
+      ? { more: { words: t("Step outwards"), next: () => bracket(field, value, edit, reach * 2) } }
       : {}),
   };
 }

@@ -1,3 +1,4 @@
+import { t } from "../../text";
 /** Starters of one's own: kept from files, and given as files. */
 
 import { api, type Starter } from "../../data/api";
@@ -38,7 +39,10 @@ export async function keepStarterFiles(files: File[]): Promise<number> {
     }
   }
   await anewStarters();
-  const said = kept > 0 ? [`${kept === 1 ? "One starter" : `${kept} starters`} came in.`] : [];
+  const said =
+    kept > 0
+      ? [t("{{value}} came in.", { value: kept === 1 ? t("One starter") : t("{{kept}} starters", { kept }) })]
+      : [];
   tell({ key: "starters", words: [...said, ...faults].join(" ") });
   return kept;
 }
@@ -47,7 +51,7 @@ export async function keepStarterFiles(files: File[]): Promise<number> {
 export function sendStarters(starters: Starter[]) {
   const [first] = starters;
   if (!first) return;
-  const name = starters.length === 1 ? first.name : `${starters.length} starters`;
+  const name = starters.length === 1 ? first.name : t("{{value}} starters", { value: starters.length });
   download(new Blob([starterFile(starters)], { type: "application/json" }), name, "json");
 }
 

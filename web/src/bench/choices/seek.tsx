@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { useState } from "react";
 import { api } from "../../data/api";
 import type { Candidate, SearchResult, SearchVariable, Target } from "../../data/measures";
@@ -20,33 +21,38 @@ const frameThird = (left: number, right: number, filled: boolean): Target => ({
 
 /** What can be wished for, in words. */
 const wishes: [string, Target][] = [
-  ["the sun clear", { of: "sun", seen: "clear" }],
-  ["the sun veiled", { of: "sun", seen: "veiled" }],
-  ["the sun hidden", { of: "sun", seen: "hidden" }],
-  ["the sun at the rim of a gap", { of: "sun", seen: "rim" }],
-  ["left third free", frameThird(0, 1 / 3, false)],
-  ["middle third free", frameThird(1 / 3, 2 / 3, false)],
-  ["right third free", frameThird(2 / 3, 1, false)],
-  ["left third filled", frameThird(0, 1 / 3, true)],
-  ["middle third filled", frameThird(1 / 3, 2 / 3, true)],
-  ["right third filled", frameThird(2 / 3, 1, true)],
+  [t("the sun clear"), { of: "sun", seen: "clear" }],
+  [t("the sun veiled"), { of: "sun", seen: "veiled" }],
+  [t("the sun hidden"), { of: "sun", seen: "hidden" }],
+  [t("the sun at the rim of a gap"), { of: "sun", seen: "rim" }],
+  [t("left third free"), frameThird(0, 1 / 3, false)],
+  [t("middle third free"), frameThird(1 / 3, 2 / 3, false)],
+  [t("right third free"), frameThird(2 / 3, 1, false)],
+  [t("left third filled"), frameThird(0, 1 / 3, true)],
+  [t("middle third filled"), frameThird(1 / 3, 2 / 3, true)],
+  [t("right third filled"), frameThird(2 / 3, 1, true)],
 ];
 
 const percent = (share: number) => `${(100 * share).toFixed(share > 0.1 ? 0 : 1)} %`;
 
 /** What may change, in words. */
 const ways: [SearchVariable, string][] = [
-  ["slide", "slide"],
-  ["seed", "seed"],
-  ["thickness", "optical thickness"],
+  ["slide", t("slide")],
+  ["seed", t("seed")],
+  ["thickness", t("optical thickness")],
 ];
 
 /** What a candidate changes, in words. */
 const changed: Record<SearchVariable, (f: Candidate, l: CloudLayer) => string> = {
   slide: (f, l) =>
-    `slid ${showNumber(Math.round(Math.hypot(f.slide_east_m - l.slide_east_m, f.slide_north_m - l.slide_north_m) / 10) / 100)} km`,
-  seed: (f) => `seed ${f.seed}`,
-  thickness: (f) => `thickness ${f.optical_thickness.toPrecision(3)}`,
+    t("slid {{showNumber}} km", {
+      showNumber: showNumber(
+        Math.round(Math.hypot(f.slide_east_m - l.slide_east_m, f.slide_north_m - l.slide_north_m) / 10) / 100,
+      ),
+    }),
+  seed: (f) => t("seed {{seed}}", { seed: f.seed }),
+  thickness: (f) =>
+    t("thickness {{optical_thickness}}", { optical_thickness: f.optical_thickness.toPrecision(3) }),
 };
 
 function offered(
@@ -57,15 +63,19 @@ function offered(
   { found, without }: SearchResult,
 ): Choice {
   const index = sky.clouds.findIndex((l) => l.id === layer.id);
-  const what = wish.of === "frame" ? "free" : wish.of === "spot" ? "lit" : "sun";
+  const what = wish.of === "frame" ? t("free") : wish.of === "spot" ? t("lit") : t("sun");
   const near = found.some((f) => f.off <= 0.1);
   return {
-    title: `Seek: ${layer.name}, ${words}`,
+    title: t("Seek: {{name}}, {{words}}", { name: layer.name, words }),
     note: near
       ? undefined
-      : `No other ${ways.find(([way]) => way === by)?.[1]} comes near; without this layer: ${what} ${percent(without)}.`,
+      : t("No other {{value}} comes near; without this layer: {{what}} {{without}}.", {
+          value: ways.find(([way]) => way === by)?.[1],
+          what,
+          without: percent(without),
+        }),
     options: found.map((f) => ({
-      label: `${what} ${percent(f.figure)}, ${changed[by](f, layer)}${f.off > 0.25 ? ", not quite" : ""}`,
+      label: `${what} ${percent(f.figure)}, ${changed[by](f, layer)}${f.off > 0.25 ? t(", not quite") : ""}`,
       edit: (s) => {
         const l = s.clouds[index];
         if (!l) return;
@@ -100,25 +110,37 @@ export function Seek({ sky, layer, schema }: { sky: Sky; layer: CloudLayer; sche
   const [east, north] = [Number(spot.east), Number(spot.north)];
   const there = Number.isFinite(east) && Number.isFinite(north) && Math.hypot(east, north) < 100;
   const seekSpot = (lit: boolean) =>
-    void seek(`the land ${east} km east, ${north} km north ${lit ? "lit" : "shaded"}`, {
-      of: "spot",
-      east_m: 1000 * east,
-      north_m: 1000 * north,
-      lit,
-    });
+    void seek(
+      t("the land {{east}} km east, {{north}} km north {{value}}", {
+        east,
+        north,
+        value: lit ? t("lit") : t("shaded"),
+      }),
+      {
+        of: "spot",
+        east_m: 1000 * east,
+        north_m: 1000 * north,
+        lit,
+      },
+    );
   const framing = useBench((s) => s.framing !== null);
   /** A rectangle that is drawn in the Picture. */
   const seekFrame = (filled: boolean) =>
     drawFrame(
-      (frame) => void seek(`that part ${filled ? "filled" : "free"}`, { of: "frame", ...frame, filled }),
+      (frame) =>
+        void seek(t("that part {{value}}", { value: filled ? t("filled") : t("free") }), {
+          of: "frame",
+          ...frame,
+          filled,
+        }),
     );
   const number = "h-6 w-10 border border-edge bg-bench text-right font-value";
   return (
     <fieldset disabled={busy} className="py-1" data-testid="seek">
       <label className="flex items-baseline justify-between gap-2 text-quiet">
-        Seek by changing its
+        {t("Seek by changing its")}
         <select
-          aria-label="What may change"
+          aria-label={t("What may change")}
           className="h-6 border border-edge bg-bench px-1 text-ink"
           value={by}
           onChange={(e) => setBy(e.target.value as SearchVariable)}
@@ -131,7 +153,7 @@ export function Seek({ sky, layer, schema }: { sky: Sky; layer: CloudLayer; sche
         </select>
       </label>
       <select
-        aria-label="What to seek"
+        aria-label={t("What to seek")}
         className="mt-1 h-6 w-full border border-edge bg-bench px-1"
         value=""
         onChange={(e) => {
@@ -140,23 +162,23 @@ export function Seek({ sky, layer, schema }: { sky: Sky; layer: CloudLayer; sche
         }}
       >
         <option value="" disabled>
-          {busy ? "seeking…" : "choose…"}
+          {busy ? t("seeking…") : t("choose…")}
         </option>
         {wishes.map(([words]) => (
           <option key={words}>{words}</option>
         ))}
       </select>
       <div className="mt-1 flex flex-wrap items-baseline gap-x-2 text-quiet">
-        {framing ? "Draw it in the Picture" : "a part of the Picture"}
+        {framing ? t("Draw it in the Picture") : t("a part of the Picture")}
         {(["free", "filled"] as const).map((what) => (
           <Button key={what} weight="quiet" onClick={() => seekFrame(what === "filled")}>
-            {what}
+            {what === "free" ? t("free") : t("filled")}
           </Button>
         ))}
       </div>
       <div className="mt-1 flex items-baseline gap-2">
         <label className="text-quiet">
-          direct sun{" "}
+          {t("direct sun")}{" "}
           <input
             className={number}
             value={share}
@@ -168,38 +190,40 @@ export function Seek({ sky, layer, schema }: { sky: Sky; layer: CloudLayer; sche
         <Button
           weight="quiet"
           disabled={!valid}
-          onClick={() => void seek(`direct sun ${wished} %`, { of: "sun_share", share: wished / 100 })}
+          onClick={() =>
+            void seek(t("direct sun {{wished}} %", { wished }), { of: "sun_share", share: wished / 100 })
+          }
         >
-          Seek
+          {t("Seek")}
         </Button>
       </div>
       <div className="mt-1 flex flex-wrap items-baseline gap-x-2 gap-y-1 text-quiet">
         <label>
-          land{" "}
+          {t("land")}{" "}
           <input
-            aria-label="km east of the eye"
+            aria-label={t("km east of the eye")}
             className={number}
             value={spot.east}
             onChange={(e) => setSpot({ ...spot, east: e.target.value })}
             aria-invalid={!there}
           />{" "}
-          km east,
+          {t("km east,")}
         </label>
         <label>
           <input
-            aria-label="km north of the eye"
+            aria-label={t("km north of the eye")}
             className={number}
             value={spot.north}
             onChange={(e) => setSpot({ ...spot, north: e.target.value })}
             aria-invalid={!there}
           />{" "}
-          north
+          {t("north")}
         </label>
         <Button weight="quiet" disabled={!there} onClick={() => seekSpot(true)}>
-          lit
+          {t("lit")}
         </Button>
         <Button weight="quiet" disabled={!there} onClick={() => seekSpot(false)}>
-          shaded
+          {t("shaded")}
         </Button>
       </div>
     </fieldset>

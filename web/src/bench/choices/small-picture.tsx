@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { useEffect, useState } from "react";
 import { api } from "../../data/api";
 import type { Sky } from "../../data/sky";
@@ -24,7 +25,7 @@ export function SmallPicture({ document, width }: { document: () => Sky; width: 
       {source ? (
         <img src={source} alt="" className="block h-full w-full object-cover" />
       ) : (
-        <span className="block p-2 text-small text-quiet">{failed ? "no picture" : "drawing…"}</span>
+        <span className="block p-2 text-small text-quiet">{failed ? t("no picture") : t("drawing…")}</span>
       )}
     </span>
   );

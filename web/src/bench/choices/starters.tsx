@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, starterPicture, type Starter } from "../../data/api";
@@ -14,11 +15,18 @@ import { KeepStarter } from "./keep-starter";
 import { anewStarters, dragStarter, keepStarterFiles, sendStarters, STARTERS } from "./own-starters";
 
 /** Parts that can be taken of a whole sky. */
+/** What a starter may leave as it is, in words. */
+const holds: Record<keyof Held, string> = {
+  sun: t("sun"),
+  exposure: t("exposure"),
+  viewpoint: t("viewpoint"),
+  land: t("land"),
+};
 const takes: Part[] = ["all", "air", "lights", "clouds", "grade"];
 
 /** Whether a starter's name, tags or line hold all words that are typed. */
 export const isFound = (s: Starter, typed: string) => {
-  const said = [s.name, s.about, ...s.tags, s.own ? "own" : "shipped", partTitles[s.part]].join(" ");
+  const said = [s.name, s.about, ...s.tags, s.own ? t("own") : "shipped", partTitles[s.part]].join(" ");
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
   return words.every((w) => said.toLowerCase().includes(w));
 };
@@ -66,7 +74,7 @@ export function Starters({ onClose }: { onClose: () => void }) {
   const { record } = useBench.getState();
   return (
     <aside
-      aria-label="Starters"
+      aria-label={t("Starters")}
       data-testid="starters"
       data-own-keys
       className="flex w-[290px] shrink-0 flex-col border-l border-line bg-panel"
@@ -89,13 +97,13 @@ export function Starters({ onClose }: { onClose: () => void }) {
     >
       <div className="border-b border-line px-3 pb-2">
         <SwitchLine
-          label="What to take"
+          label={t("What to take")}
           value={take}
-          options={takes.map((value) => ({ value, title: value === "all" ? "All" : partTitles[value] }))}
+          options={takes.map((value) => ({ value, title: value === "all" ? t("All") : partTitles[value] }))}
           onChange={(v) => setTake(v as Part)}
         />
         <fieldset className="flex min-w-0 flex-wrap items-center gap-x-2">
-          <legend className="float-left mr-2 text-quiet">Hold</legend>
+          <legend className="float-left mr-2 text-quiet">{t("Hold")}</legend>
           {(["sun", "exposure", "viewpoint", "land"] as const).map((what) => (
             <label key={what} className="flex min-h-6 cursor-pointer items-center gap-1">
               <input
@@ -104,14 +112,14 @@ export function Starters({ onClose }: { onClose: () => void }) {
                 onChange={(e) => setHeld({ ...held, [what]: e.target.checked })}
                 className="accent-[var(--color-accent)]"
               />
-              {what}
+              {holds[what]}
             </label>
           ))}
         </fieldset>
         <input
           type="search"
-          aria-label="Search the starters by name, tag or what they offer"
-          placeholder="name, tag, own"
+          aria-label={t("Search the starters by name, tag or what they offer")}
+          placeholder={t("name, tag, own")}
           value={typed}
           onChange={(e) => setTyped(e.target.value)}
           className="mt-1 h-6 w-full rounded-soft border border-edge bg-bench px-2"
@@ -140,7 +148,7 @@ export function Starters({ onClose }: { onClose: () => void }) {
                 {s.name}
                 {(s.own || s.part !== "all") && (
                   <span className="block truncate text-small text-quiet">
-                    {[s.part === "all" ? "own" : partTitles[s.part].toLowerCase(), ...s.tags].join(" · ")}
+                    {[s.part === "all" ? t("own") : partTitles[s.part].toLowerCase(), ...s.tags].join(" · ")}
                   </span>
                 )}
               </span>
@@ -150,23 +158,23 @@ export function Starters({ onClose }: { onClose: () => void }) {
         ))}
         {list.length === 0 && !starters.isPending && (
           <li className="px-3 py-2 text-quiet">
-            {starters.isError ? starters.error.message : "No starter is called so."}
+            {starters.isError ? starters.error.message : t("No starter is called so.")}
           </li>
         )}
       </ul>
       <div className="flex flex-wrap gap-1 border-t border-line p-2">
         <Button weight="quiet" className="px-2" onClick={() => setKeeping("new")}>
-          Keep this sky…
+          {t("Keep this sky…")}
         </Button>
         <Button weight="quiet" className="px-2" onClick={() => file.current?.click()}>
-          From files…
+          {t("From files…")}
         </Button>
         <input
           ref={file}
           type="file"
           multiple
           accept="application/json,.json"
-          aria-label="Files with starters"
+          aria-label={t("Files with starters")}
           className="hidden"
           onChange={(e) => {
             void keepStarterFiles([...(e.target.files ?? [])]);
@@ -177,19 +185,19 @@ export function Starters({ onClose }: { onClose: () => void }) {
           <Button
             weight="quiet"
             className="px-2"
-            title="All of one's own that are listed, as one file"
+            title={t("All of one's own that are listed, as one file")}
             onClick={() => sendStarters(list.filter((s) => s.own))}
           >
-            To a file
+            {t("To a file")}
           </Button>
         )}
       </div>
       <div className="flex justify-between border-t border-line p-2">
         <Button weight="quiet" onClick={onClose}>
-          As it was
+          {t("As it was")}
         </Button>
         <Button weight="main" onClick={keep} disabled={chosen === null}>
-          Keep it
+          {t("Keep it")}
         </Button>
       </div>
       {keeping && own && (
@@ -219,18 +227,18 @@ function StarterMenu({ starter, onLabel }: { starter: Starter; onLabel: () => vo
     }
   };
   const items: [string, () => void][] = [
-    ["Save as a file", () => sendStarters([starter])],
+    [t("Save as a file"), () => sendStarters([starter])],
     ...(starter.own
       ? ([
-          ["Name, tags…", onLabel],
-          ["Delete", () => void remove()],
+          [t("Name, tags…"), onLabel],
+          [t("Delete"), () => void remove()],
         ] as [string, () => void][])
       : []),
   ];
   return (
     <Menu
-      words="more"
-      label={`more: what to do with ${starter.name}`}
+      words={t("more")}
+      label={t("more: what to do with {{name}}", { name: starter.name })}
       items={items}
       className="text-small text-quiet hover:text-ink"
     />

@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { useEffect, useRef, useState, type PointerEvent, type RefObject } from "react";
 import type { Pin } from "../../data/api";
 import {
@@ -60,7 +61,7 @@ function Wipe(compared: Compared) {
         role="slider"
         data-own-keys
         data-testid="wipe-edge"
-        aria-label="Edge between the pin at the left and the sky at the right"
+        aria-label={t("Edge between the pin at the left and the sky at the right")}
         aria-valuemin={0}
         aria-valuemax={100}
         aria-valuenow={Math.round(100 * edge)}
@@ -110,14 +111,14 @@ function Flicker(compared: Compared) {
         data-testid="flicker"
         className="absolute top-2 left-2 rounded-soft bg-bench px-2 py-1 text-small"
       >
-        {shown ? compared.pin.name : "now"}
+        {shown ? compared.pin.name : t("now")}
       </span>
       {still && (
         <Button
           className="pointer-events-auto absolute top-2 right-2 bg-bench"
           onClick={() => setShown((v) => !v)}
         >
-          Swap
+          {t("Swap")}
         </Button>
       )}
     </div>
@@ -142,8 +143,14 @@ function Difference({
     if (!stops || !drawing.current || stops.length !== width * height) return;
     draw(drawing.current, stops, width, height);
     const { mean, most } = summary(stops);
-    const of = pin.document ? "scene light without discs" : "display values";
-    setTold(`${of}: ${mean.toFixed(2)} stops in the mean, nine tenths within ${most.toFixed(2)}`);
+    const of = pin.document ? t("scene light without discs") : t("display values");
+    setTold(
+      t("{{of}}: {{mean}} stops in the mean, nine tenths within {{most}}", {
+        of,
+        mean: mean.toFixed(2),
+        most: most.toFixed(2),
+      }),
+    );
   }, [pin, frame, pinned, photograph, canvas, width, height]);
   return (
     <div className="pointer-events-none absolute inset-0 z-10">
@@ -155,20 +162,22 @@ function Difference({
         ref={drawing}
         data-testid="difference"
         className="absolute inset-0 h-full w-full"
-        aria-label="Difference in stops"
+        aria-label={t("Difference in stops")}
       />
       <div className="absolute inset-x-0 bottom-0 bg-bench">
         <p role="status" data-testid="difference-told" className="px-2 text-small">
-          {told || "waiting for both pictures…"}
+          {told || t("waiting for both pictures…")}
         </p>
-        <ol aria-label="Stops brighter now than the pin" className="flex">
+        <ol aria-label={t("Stops brighter now than the pin")} className="flex">
           {Array.from({ length: STEPS.length + 1 }, (_, i) => (
             <li
               key={i}
               className="flex-1 text-center font-value text-small text-black"
               style={{ background: `rgb(${stepColour(i).join(" ")})` }}
             >
-              {i === 0 ? `under ${STEPS[0]}` : `${(STEPS[i - 1] ?? 0) > 0 ? "+" : ""}${STEPS[i - 1]}`}
+              {i === 0
+                ? t("under {{value}}", { value: STEPS[0] })
+                : `${(STEPS[i - 1] ?? 0) > 0 ? "+" : ""}${STEPS[i - 1]}`}
             </li>
           ))}
         </ol>
@@ -218,21 +227,21 @@ export function CompareBar() {
   if (!pin) return null;
   return (
     <section
-      aria-label="Comparing"
+      aria-label={t("Comparing")}
       data-testid="compare-bar"
       className="flex shrink-0 items-center gap-4 border-t border-line bg-panel px-3"
     >
       <p className="min-w-0 truncate">
-        <span className="text-quiet">Compared with</span> {pin.name}
+        <span className="text-quiet">{t("Compared with")}</span> {pin.name}
       </p>
       <SwitchLine
-        label="How to compare"
+        label={t("How to compare")}
         value={way}
         options={(Object.keys(wayTitles) as Way[]).map((value) => ({ value, title: wayTitles[value] }))}
         onChange={(v) => setWay(v as Way)}
       />
       <Button weight="quiet" className="ml-auto" onClick={() => compare(null)}>
-        Stop comparing
+        {t("Stop comparing")}
       </Button>
     </section>
   );

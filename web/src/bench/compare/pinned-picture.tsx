@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { useEffect, useMemo, useRef } from "react";
 import { photographPath, type Pin } from "../../data/api";
 import type { Sky } from "../../data/sky";
@@ -78,5 +79,7 @@ function PinnedState({
     socket.request(sky, width, height, panorama);
     return () => socket.close();
   }, [sky, width, height, panorama, marking, onFrame]);
-  return <canvas ref={canvas} data-testid="pinned" className="block h-full w-full" aria-label="The pin" />;
+  return (
+    <canvas ref={canvas} data-testid="pinned" className="block h-full w-full" aria-label={t("The pin")} />
+  );
 }

@@ -1,3 +1,4 @@
+import { t } from "../../text";
 /** Pins of the open sky: made from it, or from a photograph. */
 
 import { useQuery } from "@tanstack/react-query";
@@ -16,8 +17,8 @@ export const usePins = (sky: string | undefined) =>
 function freeName(pins: Pin[] | undefined): string {
   const taken = new Set(pins?.map((p) => p.name));
   let n = (pins?.length ?? 0) + 1;
-  while (taken.has(`Pin ${n}`)) n += 1;
-  return `Pin ${n}`;
+  while (taken.has(t("Pin {{n}}", { n }))) n += 1;
+  return t("Pin {{n}}", { n });
 }
 
 async function pinned(make: () => Promise<Pin>): Promise<Pin | null> {
@@ -26,7 +27,7 @@ async function pinned(make: () => Promise<Pin>): Promise<Pin | null> {
     await queryClient.invalidateQueries({ queryKey: keyOf(pin.sky_id) });
     return pin;
   } catch (e) {
-    tell({ key: "pins", words: `It was not pinned: ${(e as Error).message}` });
+    tell({ key: "pins", words: t("It was not pinned: {{message}}", { message: (e as Error).message }) });
     return null;
   }
 }
@@ -37,7 +38,7 @@ export async function pinNow() {
   if (!record || !sky) return;
   const known = queryClient.getQueryData<Pin[]>(keyOf(record.id));
   const pin = await pinned(() => api.pin(record.id, freeName(known), sky));
-  if (pin) tell({ key: "pins", words: `Pinned: ${pin.name}.` });
+  if (pin) tell({ key: "pins", words: t("Pinned: {{name}}.", { name: pin.name }) });
 }
 
 /** Keeps a photograph beside the sky, and compares with it. */

@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { memo, useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import type { Strip } from "../../data/api";
 import type { Sky } from "../../data/sky";
@@ -21,7 +22,7 @@ const clock = (minute: number) => {
 /** Elevations whose colour the ribbon shows, across from the sun. */
 const ribbonNames = ["70°", "25°", "5°"];
 
-const eventNames: Record<string, string> = { sunrise: "rise", noon: "noon", sunset: "set" };
+const eventNames: Record<string, string> = { sunrise: t("rise"), noon: t("noon"), sunset: t("set") };
 
 /** The day as a curve over a ribbon of the sky's own colours; dragging it is time. */
 export function Day({ sky }: { sky: Sky }) {
@@ -68,9 +69,9 @@ export function Day({ sky }: { sky: Sky }) {
       <FirstHint name="day" className="top-6 right-2" />
       {!bound && (
         <p className="absolute top-0 left-8 z-10 flex items-baseline gap-1">
-          Sun set by hand
+          {t("Sun set by hand")}
           <Button weight="quiet" className="px-1 py-0 underline" onClick={tie}>
-            Tie it to place and time
+            {t("Tie it to place and time")}
           </Button>
         </p>
       )}
@@ -80,12 +81,12 @@ export function Day({ sky }: { sky: Sky }) {
         className={`block cursor-ew-resize touch-none ${bound ? "" : "opacity-60"}`}
         role="slider"
         tabIndex={0}
-        aria-label="Time of day"
+        aria-label={t("Time of day")}
         aria-valuemin={0}
         aria-valuemax={1439}
         aria-valuenow={minute}
-        aria-valuetext={`${clock(minute)}${sky.place.name ? ` at ${sky.place.name}` : ""}${
-          bound ? "" : ", sun set by hand"
+        aria-valuetext={`${clock(minute)}${sky.place.name ? t(" at {{name}}", { name: sky.place.name }) : ""}${
+          bound ? "" : t(", sun set by hand")
         }`}
         onPointerDown={(e) => {
           e.currentTarget.setPointerCapture(e.pointerId);
@@ -129,7 +130,7 @@ function moveTime(minute: number, moving: boolean) {
   const { sky, change, notify } = useBench.getState();
   if (!sky) return;
   const follows = sky.suns.some((s) => s.placement.by === "place");
-  if (!follows) notify("The sun follows its place and time now; one undo sets it free again.");
+  if (!follows) notify(t("The sun follows its place and time now; one undo sets it free again."));
   change((s) => {
     s.place.at = atMinute(s.place.at, minute);
     const sun = s.suns[0];
@@ -188,7 +189,7 @@ const Hours = memo(function Hours({ strip, width }: { strip: Strip; width: numbe
               fill="#b9b9b9"
               fontSize={10.5}
             >
-              {kind}
+              {kind === "golden" ? t("golden") : t("night")}
             </text>
           )}
         </g>
@@ -244,7 +245,7 @@ const Hours = memo(function Hours({ strip, width }: { strip: Strip; width: numbe
             fill="#b9b9b9"
             fontSize={10}
           >
-            {body}
+            {body === "sun" ? t("sun") : t("moon")}
           </text>
         );
       })}

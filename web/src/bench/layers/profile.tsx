@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { useRef, type KeyboardEvent, type PointerEvent } from "react";
 import { showNumber } from "../../data/number";
 import type { CloudLayer, Sky } from "../../data/sky";
@@ -67,12 +68,16 @@ export function Profile({
   return (
     <div className="py-1" data-testid="profile">
       <div className="flex items-baseline justify-between">
-        <Hint text="Density over height. Click to add a point, drag it, double click or Delete takes it away. Usual: even, or denser toward the top of heaps.">
-          <span className="text-quiet">Profile</span>
+        <Hint
+          text={t(
+            "Density over height. Click to add a point, drag it, double click or Delete takes it away. Usual: even, or denser toward the top of heaps.",
+          )}
+        >
+          <span className="text-quiet">{t("Profile")}</span>
         </Hint>
         {points.length > 0 && (
           <Button weight="quiet" onClick={() => edit((l) => (l.profile = []))}>
-            Make it even
+            {t("Make it even")}
           </Button>
         )}
       </div>
@@ -81,7 +86,7 @@ export function Profile({
         width={WIDTH}
         height={HEIGHT}
         className="touch-none bg-bench"
-        aria-label="Profile of density over altitude"
+        aria-label={t("Profile of density over altitude")}
         onPointerDown={(e) => {
           if (points.length >= MOST_POINTS) return;
           e.currentTarget.setPointerCapture(e.pointerId);
@@ -112,7 +117,10 @@ export function Profile({
         {points.map((p, i) => (
           <PlotPoint
             key={i}
-            label={`Point at ${Math.round(layer.base_m + p.height * layer.depth_m)} m, density ${p.density}`}
+            label={t("Point at {{altitude}} m, density {{density}}", {
+              altitude: Math.round(layer.base_m + p.height * layer.depth_m),
+              density: p.density,
+            })}
             cx={x(p.density)}
             cy={y(p.height)}
             plot={plot}

@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { useEffect, useRef, type PointerEvent } from "react";
 import { anglesOf, directionAt, toward, type Direction } from "../../data/camera";
 import { developer, exposureAt, unpack } from "../../data/develop";
@@ -60,7 +61,7 @@ export function Overhead({ sky }: { sky: Sky }) {
   const suns = sky.suns.map((sun, i) => ({
     light: i as number | "moon",
     selection: `sun${i}` as Selection,
-    name: sky.suns.length > 1 ? `Sun ${i + 1}` : "Sun",
+    name: sky.suns.length > 1 ? t("Sun {{i}}", { i: i + 1 }) : t("Sun"),
     direction:
       sun.placement.by === "hand"
         ? toward(sun.placement.azimuth_deg, sun.placement.elevation_deg)
@@ -71,7 +72,10 @@ export function Overhead({ sky }: { sky: Sky }) {
       ? toward(sky.moon.placement.azimuth_deg, sky.moon.placement.elevation_deg)
       : discs?.[sky.suns.length]?.direction;
   const lights = sky.moon.risen
-    ? [...suns, { light: "moon" as const, selection: "moon" as Selection, name: "Moon", direction: moonAt }]
+    ? [
+        ...suns,
+        { light: "moon" as const, selection: "moon" as Selection, name: t("Moon"), direction: moonAt },
+      ]
     : suns;
 
   const drag = (light: number | "moon", selection: Selection) => ({
@@ -116,15 +120,15 @@ export function Overhead({ sky }: { sky: Sky }) {
         height={SIZE}
         viewBox={`${-SIZE / 2} ${-SIZE / 2} ${SIZE} ${SIZE}`}
         className="absolute left-[6px] touch-none"
-        aria-label="Overhead: the sky as a plan, north up, east right"
+        aria-label={t("Overhead: the sky as a plan, north up, east right")}
       >
         <circle r={RADIUS} fill="none" stroke="#8a8a8a" />
         {(
           [
-            ["N", 0, -RADIUS - 4, "middle"],
-            ["E", RADIUS + 4, 4, "start"],
-            ["S", 0, RADIUS + 12, "middle"],
-            ["W", -RADIUS - 4, 4, "end"],
+            [t("N"), 0, -RADIUS - 4, "middle"],
+            [t("E"), RADIUS + 4, 4, "start"],
+            [t("S"), 0, RADIUS + 12, "middle"],
+            [t("W"), -RADIUS - 4, 4, "end"],
           ] as const
         ).map(([name, x, y, anchor]) => (
           <text key={name} x={x} y={y} textAnchor={anchor} fill="#b9b9b9" fontSize={10.5}>
@@ -157,7 +161,7 @@ export function Overhead({ sky }: { sky: Sky }) {
               className="cursor-grab active:cursor-grabbing"
               role="button"
               tabIndex={0}
-              aria-label={`${name} on the plan; drag it, or move it by the arrow keys`}
+              aria-label={t("{{name}} on the plan; drag it, or move it by the arrow keys", { name })}
               onKeyDown={(e) => {
                 if (e.key === "Enter") select(selection);
                 else nudgeLight(e, light, direction, day);

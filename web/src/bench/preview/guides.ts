@@ -1,3 +1,4 @@
+import { t } from "../../text";
 /** Lines of composition over the Picture, in shares of its frame from the upper left. */
 
 import { toward, type View } from "../../data/camera";
@@ -18,14 +19,14 @@ export const guideNames = [
 export type GuideName = (typeof guideNames)[number];
 
 export const guideTitles: Record<GuideName, string> = {
-  thirds: "Thirds",
-  golden: "Golden section",
-  diagonals: "Diagonals",
-  reciprocals: "Reciprocals of the diagonals",
-  centre: "Centre",
-  horizon: "Horizon",
-  action: "Action safe area",
-  title: "Title safe area",
+  thirds: t("Thirds"),
+  golden: t("Golden section"),
+  diagonals: t("Diagonals"),
+  reciprocals: t("Reciprocals of the diagonals"),
+  centre: t("Centre"),
+  horizon: t("Horizon"),
+  action: t("Action safe area"),
+  title: t("Title safe area"),
 };
 
 /** Margins of the safe areas on each side (EBU R 95, 2017: 93 and 90 % of width and height; from memory). */

@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import { api } from "../../data/api";
 import { anglesOf, toward, type Direction, type Seen, type View } from "../../data/camera";
@@ -24,7 +25,7 @@ async function cutOut(sky: Sky, x: number, y: number) {
     const cloud = await api.pickCloud(sky, x, y);
     const draft = useBench.getState().cutting;
     if (!draft) return;
-    if (!cloud) return notify("There is no cloud at this place. Click on one, or press Escape.");
+    if (!cloud) return notify(t("There is no cloud at this place. Click on one, or press Escape."));
     notify(null);
     setCutting(null);
     setBaking({
@@ -48,7 +49,7 @@ function lightsOf(sky: Sky, frame: PreviewFrame | null): Light[] {
   const lights: Light[] = sky.suns.map((sun, i) => ({
     light: i,
     selection: `sun${i}` as Selection,
-    name: sky.suns.length > 1 ? `sun ${i + 1}` : "sun",
+    name: sky.suns.length > 1 ? t("sun {{i}}", { i: i + 1 }) : t("sun"),
     direction: directionOf(sun.placement, frame?.discs[i]?.direction),
   }));
   if (sky.moon.risen) {
@@ -56,7 +57,7 @@ function lightsOf(sky: Sky, frame: PreviewFrame | null): Light[] {
     lights.push({
       light: "moon",
       selection: "moon",
-      name: "moon",
+      name: t("moon"),
       direction: directionOf(sky.moon.placement, computed),
     });
   }
@@ -291,7 +292,11 @@ function LightHandle({
   const inside = place.ahead && place.x >= 0 && place.x <= 1 && place.y >= 0 && place.y <= 1;
   const [azimuth, elevation] = anglesOf(at);
   const title = name.replace(/^./, (c) => c.toUpperCase());
-  const label = `${title} at ${azimuth.toFixed(0)}°, ${elevation.toFixed(1)}° high`;
+  const label = t("{{title}} at {{azimuth}}°, {{elevation}}° high", {
+    title,
+    azimuth: azimuth.toFixed(0),
+    elevation: elevation.toFixed(1),
+  });
   // Outside the frame a tab at its edge stands for the light, and can be dragged in.
   const x = place.ahead ? clamp(place.x, 0.03, 0.97) : place.x < 0.5 ? 0.97 : 0.03;
   const y = clamp(place.y, 0.04, 0.96);
@@ -299,7 +304,7 @@ function LightHandle({
     <button
       type="button"
       data-testid={selection === "sun0" ? "sun-handle" : `${selection}-handle`}
-      aria-label={`${label}; drag it, or move it by the arrow keys`}
+      aria-label={t("{{label}}; drag it, or move it by the arrow keys", { label })}
       onKeyDown={onKey}
       onClick={(e) => e.detail === 0 && onChoose()}
       title={label}

@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { useEffect, useRef } from "react";
 import type { Grade } from "../../data/sky";
 import { COLUMNS, LEVELS, levelsOf, type Levels as Counted } from "./reading";
@@ -63,23 +64,27 @@ export function Levels({ frame, grade }: { frame: PreviewFrame; grade: Grade }) 
       drawWaveform(waveform.current, counted);
       if (words.current)
         words.current.textContent =
-          `${percent(counted.past)} past white, ${percent(counted.white)} shown as white, ` +
-          `${percent(counted.black)} black`;
+          t("{{past}} past white, {{white}} shown as white, ", {
+            past: percent(counted.past),
+            white: percent(counted.white),
+          }) + t("{{black}} black", { black: percent(counted.black) });
     }, REST_MS);
     return () => clearTimeout(later);
   }, [frame, grade]);
   return (
     <section
-      aria-label="Levels"
+      aria-label={t("Levels")}
       data-testid="levels"
       className="flex shrink-0 items-end gap-4 border-t border-line bg-panel px-3 py-1"
     >
       <figure>
-        <figcaption className="text-small text-quiet">Histogram: black to white</figcaption>
+        <figcaption className="text-small text-quiet">{t("Histogram: black to white")}</figcaption>
         <canvas ref={histogram} width={LEVELS} height={HEIGHT} className="bg-bench" />
       </figure>
       <figure>
-        <figcaption className="text-small text-quiet">Waveform: left to right, white at the top</figcaption>
+        <figcaption className="text-small text-quiet">
+          {t("Waveform: left to right, white at the top")}
+        </figcaption>
         <canvas
           ref={waveform}
           width={COLUMNS}

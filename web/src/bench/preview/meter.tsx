@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { useState } from "react";
 import { showNumber } from "../../data/number";
 import type { Readouts } from "../../data/measures";
@@ -11,24 +12,33 @@ const cd = (v: number) => `${showNumber(v)} cd/m²`;
 /** The first line is what an artist looks at most; the second is the rest. */
 function cellsOf(r: Readouts): [string, string][][] {
   const first: [string, string][] = [
-    ["On level ground", lx(r.global_horizontal_lx)],
-    ["from the sun", percent(r.sun_share)],
-    ["Sun", kelvin(r.sun_cct_k)],
-    ["Sky", kelvin(r.sky_cct_k)],
-    ["Sun shows", percent(r.sun_visible_fraction)],
-    ["Cover seen", `${percent(r.cover_seen_fraction)}, ${Math.round(r.cover_seen_fraction * 8)} oktas`],
-    ["Past white", percent(r.clipped_fraction)],
-    ["Suggested", `${r.suggested_ev100.toFixed(1)} EV`],
+    [t("On level ground"), lx(r.global_horizontal_lx)],
+    [t("from the sun"), percent(r.sun_share)],
+    [t("Sun"), kelvin(r.sun_cct_k)],
+    [t("Sky"), kelvin(r.sky_cct_k)],
+    [t("Sun shows"), percent(r.sun_visible_fraction)],
+    [
+      t("Cover seen"),
+      t("{{cover_seen_fraction}}, {{oktas}} oktas", {
+        cover_seen_fraction: percent(r.cover_seen_fraction),
+        oktas: Math.round(r.cover_seen_fraction * 8),
+      }),
+    ],
+    [t("Past white"), percent(r.clipped_fraction)],
+    [t("Suggested"), t("{{suggested_ev100}} EV", { suggested_ev100: r.suggested_ev100.toFixed(1) })],
   ];
   const rest: [string, string][] = [
-    ["Facing the sun", lx(r.direct_normal_lx)],
-    ["Sun, level", lx(r.direct_horizontal_lx)],
-    ["Sky, level", lx(r.diffuse_horizontal_lx)],
-    ["Zenith", cd(r.zenith_cd_m2)],
-    ["Horizon", cd(r.horizon_cd_m2)],
-    ["Cover", percent(r.cover_fraction)],
-    ["Half-shadow at 100 m", `${showNumber(r.penumbra_at_100_m)} m`],
-    ...r.layers.map((l): [string, string] => [`Thickness, ${l.id}`, showNumber(l.optical_thickness)]),
+    [t("Facing the sun"), lx(r.direct_normal_lx)],
+    [t("Sun, level"), lx(r.direct_horizontal_lx)],
+    [t("Sky, level"), lx(r.diffuse_horizontal_lx)],
+    [t("Zenith"), cd(r.zenith_cd_m2)],
+    [t("Horizon"), cd(r.horizon_cd_m2)],
+    [t("Cover"), percent(r.cover_fraction)],
+    [t("Half-shadow at 100 m"), `${showNumber(r.penumbra_at_100_m)} m`],
+    ...r.layers.map((l): [string, string] => [
+      t("Thickness, {{id}}", { id: l.id }),
+      showNumber(l.optical_thickness),
+    ]),
   ];
   return [first, rest];
 }
@@ -59,7 +69,7 @@ export function Meter() {
             ))}
           </dl>
         ))}
-        {!r && <p className="py-1 text-quiet">The light meter reads the first refined picture.</p>}
+        {!r && <p className="py-1 text-quiet">{t("The light meter reads the first refined picture.")}</p>}
       </div>
       <button
         type="button"
@@ -70,7 +80,7 @@ export function Meter() {
           setOpen(!open);
         }}
       >
-        {open ? "less" : "all readouts"}
+        {open ? t("less") : t("all readouts")}
       </button>
     </div>
   );

@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import type { KeyboardEvent } from "react";
 import type { Strip } from "../../data/api";
 import { anglesOf, toward, type Direction } from "../../data/camera";
@@ -17,7 +18,7 @@ export function moveLight(light: number | "moon", to: Direction, day: Strip | un
   if (!sky || !object) return;
   const body = light === "moon" ? "moon" : "sun";
   if (object.placement.by === "place" && !day) {
-    notify(`The ${body}'s path of the day is not here yet; the server works it out.`);
+    notify(t("The {{body}}'s path of the day is not here yet; the server works it out.", { body }));
     return;
   }
   if (object.placement.by === "place" && day) {
@@ -28,7 +29,7 @@ export function moveLight(light: number | "moon", to: Direction, day: Strip | un
       }, true);
       return;
     }
-    notify(`The ${body} came free of its place and time; one undo brings it back.`);
+    notify(t("The {{body}} came free of its place and time; one undo brings it back.", { body }));
   }
   const [azimuth, elevation] = anglesOf(to);
   change((s) => {

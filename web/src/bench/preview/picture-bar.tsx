@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { Popover } from "radix-ui";
 import type { RefObject } from "react";
 import { anglesOf, type View } from "../../data/camera";
@@ -13,10 +14,13 @@ const signed = (v: number) => `${v < 0 ? "−" : "+"}${Math.abs(v).toFixed(1)}`;
 
 const words = (r: Reading) => {
   const [azimuth, elevation] = anglesOf(r.direction);
-  const stops = r.stops < -30 ? "black" : `${signed(r.stops)} stops`;
+  const stops = r.stops < -30 ? "black" : t("{{stops}} stops", { stops: signed(r.stops) });
   return (
-    `${azimuth.toFixed(1)}°, ${elevation.toFixed(1)}° high · ${showNumber(r.luminance)} cd/m² · ` +
-    `${r.display.join(" ")} · ${stops}`
+    t("{{azimuth}}°, {{elevation}}° high · {{luminance}} cd/m² · ", {
+      azimuth: azimuth.toFixed(1),
+      elevation: elevation.toFixed(1),
+      luminance: showNumber(r.luminance),
+    }) + `${r.display.join(" ")} · ${stops}`
   );
 };
 
@@ -36,17 +40,17 @@ export function PictureBar({
     const { guides } = useLooking.getState();
     try {
       if (canvas.current)
-        await saveScreen(canvas.current, guides, view, dipUnder(sky), record?.name ?? "Picture");
+        await saveScreen(canvas.current, guides, view, dipUnder(sky), record?.name ?? t("Picture"));
     } catch (e) {
       notify(String(e instanceof Error ? e.message : e));
     }
   };
   const switches = [
-    ["panorama", "Around", "The whole sky around the camera (p)"],
-    ["falseColour", "Stops", "False colour: luminance in stops from grey (t)"],
-    ["clipped", "Clipped", "Hatch what is white or black in the picture (c)"],
-    ["levels", "Levels", "Histogram and waveform (l)"],
-    ["keeping", "Read", "A click in the Picture keeps a reading; k keeps what is pointed at"],
+    ["panorama", t("Around"), t("The whole sky around the camera (p)")],
+    ["falseColour", t("Stops"), t("False colour: luminance in stops from grey (t)")],
+    ["clipped", t("Clipped"), t("Hatch what is white or black in the picture (c)")],
+    ["levels", t("Levels"), t("Histogram and waveform (l)")],
+    ["keeping", t("Read"), t("A click in the Picture keeps a reading; k keeps what is pointed at")],
   ] as const;
   return (
     <div className="shrink-0 border-t border-line bg-panel px-3" data-testid="picture-bar">
@@ -60,7 +64,7 @@ export function PictureBar({
         ))}
         <Guides />
         <Button weight="quiet" className="px-1" onClick={() => void save()}>
-          Save picture
+          {t("Save picture")}
         </Button>
       </div>
     </div>
@@ -96,14 +100,14 @@ function Switch({
   );
 }
 
-const stages = { coarse: "coarse", refined: "refining", smooth: "refined", readings: "refined" };
+const stages = { coarse: t("coarse"), refined: t("refining"), smooth: t("refined"), readings: t("refined") };
 
 /** How far the Picture is. */
 function Stage() {
   const stage = useBench((s) => s.frame?.stage);
   return (
     <p data-testid="stage" className="w-14 shrink-0 text-small text-quiet">
-      {stage ? stages[stage] : "drawing"}
+      {stage ? stages[stage] : t("drawing")}
     </p>
   );
 }
@@ -126,15 +130,19 @@ function KeptReadings() {
   return (
     <div
       role="status"
-      aria-label="Kept readings"
+      aria-label={t("Kept readings")}
       data-testid="readings"
       className="flex min-h-7 flex-wrap items-center gap-x-5 border-b border-line font-value text-small"
     >
-      <span>A {words(a)}</span>
-      {b && <span>B {words(b)}</span>}
-      {b && <span className="text-quiet">A to B {signed(b.stops - a.stops)} stops</span>}
+      <span>{t("A {{reading}}", { reading: words(a) })}</span>
+      {b && <span>{t("B {{reading}}", { reading: words(b) })}</span>}
+      {b && (
+        <span className="text-quiet">
+          {t("A to B {{signed}} stops", { signed: signed(b.stops - a.stops) })}
+        </span>
+      )}
       <Button weight="quiet" className="ml-auto px-1" onClick={dropReadings}>
-        Drop
+        {t("Drop")}
       </Button>
     </div>
   );
@@ -147,7 +155,7 @@ function Guides() {
   return (
     <Popover.Root>
       <Popover.Trigger className="min-h-6 shrink-0 cursor-pointer text-quiet hover:text-ink">
-        Guides…
+        {t("Guides…")}
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
@@ -155,7 +163,7 @@ function Guides() {
           align="end"
           sideOffset={4}
           collisionPadding={8}
-          aria-label="Guides"
+          aria-label={t("Guides")}
           data-own-keys
           className="z-30 w-72 rounded-soft border border-line bg-panel p-3 shadow-float"
         >
@@ -172,14 +180,14 @@ function Guides() {
                   {guideTitles[name]}
                 </label>
                 <select
-                  aria-label={`Weight of ${guideTitles[name].toLowerCase()}`}
+                  aria-label={t("Weight of {{value}}", { value: guideTitles[name].toLowerCase() })}
                   value={guides[name].weight}
                   onChange={(e) => setGuide(name, { weight: Number(e.target.value) })}
                   className="h-6 rounded-soft border border-edge bg-bench px-1 font-value text-small"
                 >
                   {WEIGHTS.map((weight) => (
                     <option key={weight} value={weight}>
-                      {weight} px
+                      {t("{{weight}} px", { weight })}
                     </option>
                   ))}
                 </select>

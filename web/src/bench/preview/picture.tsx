@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { lensView, panoramaView } from "../../data/camera";
 import { FirstHint } from "../../ui/first-hints";
@@ -20,12 +21,14 @@ import { PreviewSocket } from "./preview-socket";
 /** Key of what is said of a picture that takes long, and after how many milliseconds. */
 const SLOW = "slow";
 const SLOW_AFTER = 6000;
-const AWAY =
-  "The server is away: the last picture stays, changes are kept in this browser and saved when it is back.";
-const LATE =
-  "The server is slow: the picture is still being made. The last one stays; changes are saved apart.";
+const AWAY = t(
+  "The server is away: the last picture stays, changes are kept in this browser and saved when it is back.",
+);
+const LATE = t(
+  "The server is slow: the picture is still being made. The last one stays; changes are saved apart.",
+);
 
-const fault = (words: string) => tellFault("picture", `No new picture: ${words}`);
+const fault = (words: string) => tellFault("picture", t("No new picture: {{words}}", { words }));
 
 /** Pixels along the longer side of what is asked for. */
 const LARGEST = 1600;
@@ -137,7 +140,7 @@ export function Picture({ handles }: { handles: boolean }) {
           <canvas
             ref={canvas}
             className="block h-full w-full"
-            aria-label={panorama ? "The whole sky around the camera" : "What the camera sees"}
+            aria-label={panorama ? t("The whole sky around the camera") : t("What the camera sees")}
           />
           <FirstHint name="picture" className="bottom-3 left-3" />
           {pin && <Comparison {...{ pin, width, height, panorama, frame, canvas }} />}

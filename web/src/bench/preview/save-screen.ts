@@ -1,3 +1,4 @@
+import { t } from "../../text";
 /** The Picture as it is seen, as a PNG to keep: with the guides that are on. */
 
 import type { View } from "../../data/camera";
@@ -15,7 +16,7 @@ export async function saveScreen(
   const canvas = document.createElement("canvas");
   [canvas.width, canvas.height] = [picture.width, picture.height];
   const pen = canvas.getContext("2d");
-  if (!pen) throw new Error("This browser can't draw the picture.");
+  if (!pen) throw new Error(t("This browser can't draw the picture."));
   pen.drawImage(picture, 0, 0);
   const perPixel = picture.width / Math.max(1, picture.clientWidth);
   for (const guide of guideNames.filter((g) => guides[g].on))
@@ -33,6 +34,6 @@ export async function saveScreen(
         pen.stroke();
       }
   const blob = await new Promise<Blob | null>((done) => canvas.toBlob(done, "image/png"));
-  if (!blob) throw new Error("This browser can't write the picture.");
+  if (!blob) throw new Error(t("This browser can't write the picture."));
   download(blob, name, "png");
 }

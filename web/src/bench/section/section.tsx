@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { useEffect, useRef, useState, type PointerEvent } from "react";
 import { showNumber } from "../../data/number";
 import type { CloudKind, CloudLayer, Sky } from "../../data/sky";
@@ -168,13 +169,16 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
         width={width}
         height={height}
         className="block touch-none"
-        aria-label="Section: the sky by altitude"
+        aria-label={t("Section: the sky by altitude")}
       >
         {/* beyond the air: lights, and what the sky is made of */}
         <Beyond sky={sky} width={width} selection={selection} pick={pick} />
 
         {/* air */}
-        <g {...pick("air")} aria-label={`Air ${showNumber(sky.air.visibility_km)} km`}>
+        <g
+          {...pick("air")}
+          aria-label={t("Air {{visibility_km}} km", { visibility_km: showNumber(sky.air.visibility_km) })}
+        >
           <rect
             y={BEYOND}
             width={width}
@@ -198,13 +202,13 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
             ozone={sky.air.ozone_du}
           />
           <text x={LEFT + 8} y={y(62_000)} fill="#ececec" fontSize={12.5}>
-            Air
+            {t("Air")}
           </text>
           <text x={LEFT + 8} y={y(62_000) + 15} fill="#b9b9b9" fontSize={11} fontFamily="var(--font-value)">
-            {showNumber(sky.air.visibility_km)} km
+            {t("{{visibility_km}} km", { visibility_km: showNumber(sky.air.visibility_km) })}
           </text>
           <text x={right} y={y(23_500)} fill="#b9b9b9" fontSize={11} textAnchor="end">
-            ozone
+            {t("ozone")}
           </text>
           <Mark on={selection === "air"} from={BEYOND + 4} to={y(12_000)} />
         </g>
@@ -225,20 +229,20 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
             </g>
           ))}
           <text x={LEFT - 8} y={y(100_000) - 9} textAnchor="end" fill="#b9b9b9" fontSize={10.5}>
-            km
+            {t("km")}
           </text>
           <line x1={LEFT} x2={LEFT} y1={y(TOP_OF_AIR)} y2={y(0)} stroke="#8a8a8a" />
         </g>
 
         {/* clouds: what is selected lies on top */}
-        <g {...pick("clouds")} aria-label="Add clouds">
+        <g {...pick("clouds")} aria-label={t("Add clouds")}>
           <rect x={LEFT + 1} y={y(ADDING) - 17} width={90} height={24} fill="transparent" />
           <text x={LEFT + 8} y={y(ADDING)} fill="#b9b9b9" fontSize={11.5} textDecoration="underline">
-            Add clouds
+            {t("Add clouds")}
           </text>
           <Mark on={selection === "clouds"} from={y(ADDING) - 14} to={y(ADDING) + 4} />
         </g>
-        <g {...pick("drift")} aria-label={`Wind ${windLine(sky)}`}>
+        <g {...pick("drift")} aria-label={t("Wind {{wind}}", { wind: windLine(sky) })}>
           <rect x={LEFT + 1} y={y(ADDING) + 7} width={130} height={24} fill="transparent" />
           <text
             x={LEFT + 8}
@@ -249,7 +253,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
             strokeWidth={4}
             paintOrder="stroke"
           >
-            Wind{" "}
+            {t("Wind")}{" "}
             <tspan fontFamily="var(--font-value)" fontSize={11}>
               {windLine(sky)}
             </tspan>
@@ -263,7 +267,12 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
             <g key={layer.id}>
               <g
                 {...pick(selectionOf(layer))}
-                aria-label={`Clouds: ${layer.name}, ${showNumber(layer.base_m)} m and ${showNumber(layer.depth_m)} m deep${layer.muted ? ", muted" : ""}`}
+                aria-label={t("Clouds: {{name}}, {{base_m}} m and {{depth_m}} m deep{{value}}", {
+                  name: layer.name,
+                  base_m: showNumber(layer.base_m),
+                  depth_m: showNumber(layer.depth_m),
+                  value: layer.muted ? t(", muted") : "",
+                })}
                 onClick={undefined}
                 className="cursor-grab active:cursor-grabbing"
                 onPointerDown={take("band", layer)}
@@ -346,7 +355,7 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
         <g
           {...pick("eye")}
           onClick={undefined}
-          aria-label={`eye ${showNumber(sky.eye.altitude_m)} m`}
+          aria-label={t("eye {{altitude_m}} m", { altitude_m: showNumber(sky.eye.altitude_m) })}
           className="cursor-ns-resize"
           onPointerDown={take("eye")}
           onPointerMove={move}
@@ -357,7 +366,8 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
           <line x1={LEFT} x2={right} y1={eyeY} y2={eyeY} stroke="#ececec" strokeDasharray="2 3" />
           <path d={`M${LEFT} ${eyeY - 4} l7 4 l-7 4 z`} fill="#ececec" />
           <text x={right} y={eyeY - 4} textAnchor="end" fill="#ececec" fontSize={11.5}>
-            eye <tspan fontFamily="var(--font-value)">{showNumber(sky.eye.altitude_m)} m</tspan>
+            {t("eye ")}
+            <tspan fontFamily="var(--font-value)">{showNumber(sky.eye.altitude_m)} m</tspan>
           </text>
           <Mark on={selection === "eye"} from={eyeY - 9} to={eyeY + 9} />
         </g>
@@ -389,10 +399,10 @@ export function Section({ sky, usual }: { sky: Sky; usual: Record<CloudKind, Clo
           </text>
           <Mark on={selection === "land"} from={y(0) + 2} to={y(0) + 24} />
         </g>
-        <g {...pick("grade")} aria-label={`Grade ${gradeLine(sky)}`}>
+        <g {...pick("grade")} aria-label={t("Grade {{grade}}", { grade: gradeLine(sky) })}>
           <rect y={height - LAND + 26} width={width} height={LAND - 26} fill="#262626" />
           <text x={LEFT + 8} y={height - 27} fill="#ececec" fontSize={12.5}>
-            Grade
+            {t("Grade")}
           </text>
           <text x={LEFT + 8} y={height - 11} fill="#b9b9b9" fontSize={11} fontFamily="var(--font-value)">
             {gradeLine(sky)}
@@ -441,7 +451,7 @@ function Beyond({
           <g
             key={l.selection}
             {...pick(l.selection)}
-            aria-label={`${l.name}, ${l.line}${l.muted ? ", muted" : ""}`}
+            aria-label={`${l.name}, ${l.line}${l.muted ? t(", muted") : ""}`}
           >
             <rect x={x} y={2} width={step} height={42} fill="transparent" />
             <circle cx={x + 12} cy={one ? 22 : 16} r={8} fill="none" stroke="#ececec" />
@@ -468,36 +478,36 @@ function Beyond({
       })}
       <Line
         selection="moon"
-        label={sky.moon.risen ? "Moon" : "No moon"}
+        label={sky.moon.risen ? t("Moon") : t("No moon")}
         y={48}
         on={selection === "moon"}
         pick={pick}
         width={width}
       >
-        {sky.moon.risen ? "Moon" : "No moon"}
+        {sky.moon.risen ? t("Moon") : t("No moon")}
       </Line>
       <Line
         selection="place"
-        label={`Place: ${sky.place.name} ${momentOf(sky)}`}
+        label={t("Place: {{name}} {{moment}}", { name: sky.place.name, moment: momentOf(sky) })}
         y={72}
         on={selection === "place"}
         pick={pick}
         width={width}
       >
-        {sky.place.name || "Place"}{" "}
+        {sky.place.name || t("Place")}{" "}
         <tspan fontFamily="var(--font-value)" fontSize={11} fill="#b9b9b9">
           {momentOf(sky)}
         </tspan>
       </Line>
       <Line
         selection="source"
-        label={`Sky ${madeOf(sky)}`}
+        label={t("Sky {{made}}", { made: madeOf(sky) })}
         y={96}
         on={selection === "source"}
         pick={pick}
         width={width}
       >
-        Sky{" "}
+        {t("Sky")}{" "}
         <tspan fontSize={11} fill="#b9b9b9">
           {madeOf(sky)}
         </tspan>
@@ -518,20 +528,21 @@ const addLand = (s: Sky) => {
 };
 
 const windLine = ({ drift }: Sky) =>
-  `${showNumber(drift.wind_m_s)} m/s${drift.passed_min > 0 ? `, ${showNumber(drift.passed_min)} min` : ""}`;
+  `${showNumber(drift.wind_m_s)} m/s${drift.passed_min > 0 ? t(", {{passed_min}} min", { passed_min: showNumber(drift.passed_min) }) : ""}`;
 
 const fogLine = ({ fog }: Sky) =>
-  fog.amount > 0 ? `Low ${fogName(fog.visibility_km).toLowerCase()}` : "Add low fog";
+  fog.amount > 0 ? t("Low {{value}}", { value: fogName(fog.visibility_km).toLowerCase() }) : t("Add low fog");
 
-const landLine = ({ land }: Sky) => (land.shown ? "Trial land" : "Add trial land");
+const landLine = ({ land }: Sky) => (land.shown ? t("Trial land") : t("Add trial land"));
 
-const gradeLine = ({ grade }: Sky) => `${showNumber(grade.ev100)} EV ${Math.round(grade.white_k)} K`;
+const gradeLine = ({ grade }: Sky) =>
+  t("{{ev100}} EV {{white_k}} K", { ev100: showNumber(grade.ev100), white_k: Math.round(grade.white_k) });
 
 /** Date and hour, as the Section shows them. */
 const momentOf = (sky: Sky) => `${sky.place.at.slice(5, 10)} ${sky.place.at.slice(11, 16)}`;
 
 const madeOf = (sky: Sky) =>
-  ({ air: "of air", standard: "after the standard", gradient: "painted" })[sky.source.made_of.kind];
+  ({ air: t("of air"), standard: t("after the standard"), gradient: t("painted") })[sky.source.made_of.kind];
 
 /** A line; `label` is what is read out. */
 function Line({

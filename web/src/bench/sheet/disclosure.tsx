@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { Collapsible } from "radix-ui";
 import { useState, type ReactNode } from "react";
 
@@ -31,7 +32,7 @@ export function Disclosure({
           }
         >
           {title}
-          <span className="text-small text-quiet">{open ? "fold" : "unfold"}</span>
+          <span className="text-small text-quiet">{open ? t("fold") : t("unfold")}</span>
         </Collapsible.Trigger>
       </h3>
       <Collapsible.Content>{children}</Collapsible.Content>

@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { fieldsOf, type Field, type Schema } from "../../data/fields";
 import { showNumber } from "../../data/number";
 import type { Sky } from "../../data/sky";
@@ -19,7 +20,8 @@ export type Group = {
 
 const without = (fields: Field[], ...names: string[]) => fields.filter((f) => !names.includes(f.name));
 
-export const sunName = (sky: Sky, i: number) => (sky.suns.length > 1 ? `Sun ${i + 1}` : "Sun");
+export const sunName = (sky: Sky, i: number) =>
+  sky.suns.length > 1 ? t("Sun {{i}}", { i: i + 1 }) : t("Sun");
 
 /** Every row of a sky, group by group. */
 export function groupsOf(sky: Sky, schema: Schema): Group[] {
@@ -35,7 +37,7 @@ export function groupsOf(sky: Sky, schema: Schema): Group[] {
     if (of && fields.length > 0)
       groups.push({ selection, owner, fields, of, edit, ...(defaults ? { defaults } : {}) });
   };
-  add("place", "Place and time", without(fieldsOf(schema, "Place"), "at", "name", "zone"), (s) => s.place);
+  add("place", t("Place and time"), without(fieldsOf(schema, "Place"), "at", "name", "zone"), (s) => s.place);
   sky.suns.forEach((sun, i) => {
     const [selection, owner] = [`sun${i}` as Selection, sunName(sky, i)];
     const { placement, colour } = sun;
@@ -45,28 +47,28 @@ export function groupsOf(sky: Sky, schema: Schema): Group[] {
   });
   const moon = sky.moon;
   if (moon.risen) {
-    add("moon", "Moon", fieldsOf(schema, "Placement", moon.placement.by), (s) => s.moon.placement);
-    add("moon", "Moon", fieldsOf(schema, "MoonPhase", moon.phase.by), (s) => s.moon.phase);
-    add("moon", "Moon", without(fieldsOf(schema, "Moon"), "risen"), (s) => s.moon);
+    add("moon", t("Moon"), fieldsOf(schema, "Placement", moon.placement.by), (s) => s.moon.placement);
+    add("moon", t("Moon"), fieldsOf(schema, "MoonPhase", moon.phase.by), (s) => s.moon.phase);
+    add("moon", t("Moon"), without(fieldsOf(schema, "Moon"), "risen"), (s) => s.moon);
   }
-  add("source", "Sky", fieldsOf(schema, "SkyKind", sky.source.made_of.kind), (s) => s.source.made_of);
-  add("source", "Sky", fieldsOf(schema, "SkySource"), (s) => s.source);
-  add("source", "Night", fieldsOf(schema, "Night"), (s) => s.night);
-  add("air", "Air", fieldsOf(schema, "Air"), (s) => s.air);
-  add("fog", "Low fog", without(fieldsOf(schema, "Fog"), "muted"), (s) => s.fog);
+  add("source", t("Sky"), fieldsOf(schema, "SkyKind", sky.source.made_of.kind), (s) => s.source.made_of);
+  add("source", t("Sky"), fieldsOf(schema, "SkySource"), (s) => s.source);
+  add("source", t("Night"), fieldsOf(schema, "Night"), (s) => s.night);
+  add("air", t("Air"), fieldsOf(schema, "Air"), (s) => s.air);
+  add("fog", t("Low fog"), without(fieldsOf(schema, "Fog"), "muted"), (s) => s.fog);
   sky.clouds.forEach((layer, i) => {
     const usual = schema.usual[layer.kind];
     const defaults = { ...usual, seed: layer.seed, slide_east_m: 0, slide_north_m: 0 };
     const fields = without(fieldsOf(schema, "CloudLayer"), "muted", "kind");
-    add(selectionOf(layer), layer.name || "Clouds", fields, (s) => s.clouds[i], defaults);
+    add(selectionOf(layer), layer.name || t("Clouds"), fields, (s) => s.clouds[i], defaults);
   });
-  add("drift", "Wind and drift", fieldsOf(schema, "Drift"), (s) => s.drift);
-  add("land", "Trial land", without(fieldsOf(schema, "Land"), "muted"), (s) => s.land);
+  add("drift", t("Wind and drift"), fieldsOf(schema, "Drift"), (s) => s.drift);
+  add("land", t("Trial land"), without(fieldsOf(schema, "Land"), "muted"), (s) => s.land);
   const eye = fieldsOf(schema, "Eye");
-  add("eye", "Eye", sky.eye.frame === "free" ? eye : without(eye, "free_aspect"), (s) => s.eye);
-  add("grade", "Grade", fieldsOf(schema, "Grade"), (s) => s.grade);
-  add("grade", "Glare of the lens", fieldsOf(schema, "LensGlare"), (s) => s.grade.glare);
-  add("grade", "Ranges", fieldsOf(schema, "ToneRanges"), (s) => s.grade.ranges);
+  add("eye", t("Eye"), sky.eye.frame === "free" ? eye : without(eye, "free_aspect"), (s) => s.eye);
+  add("grade", t("Grade"), fieldsOf(schema, "Grade"), (s) => s.grade);
+  add("grade", t("Glare of the lens"), fieldsOf(schema, "LensGlare"), (s) => s.grade.glare);
+  add("grade", t("Ranges"), fieldsOf(schema, "ToneRanges"), (s) => s.grade.ranges);
   for (const name of ["lift", "gamma", "gain"] as const)
     add(
       "grade",
@@ -77,7 +79,7 @@ export function groupsOf(sky: Sky, schema: Schema): Group[] {
   if (sky.grade.table.size > 0)
     add(
       "grade",
-      "Table of colours",
+      t("Table of colours"),
       fieldsOf(schema, "ColourTable").filter((f) => ["strength", "input"].includes(f.name)),
       (s) => s.grade.table,
     );
@@ -86,12 +88,12 @@ export function groupsOf(sky: Sky, schema: Schema): Group[] {
 
 /** WMO: fog under 1 km, mist to 5 km; what is dry and reaches farther is haze. */
 export const fogName = (visibility_km: number) =>
-  visibility_km < 1 ? "Fog" : visibility_km <= 5 ? "Mist" : "Haze";
+  visibility_km < 1 ? t("Fog") : visibility_km <= 5 ? t("Mist") : t("Haze");
 
 /** Words a painter would type, and the rows they mean. */
 const plainWords: [string, string[]][] = [
   [
-    "redder warmer red orange evening",
+    t("redder warmer red orange evening"),
     [
       "elevation_deg",
       "dust_optical_depth",
@@ -102,42 +104,54 @@ const plainWords: [string, string[]][] = [
       "light_shift_mired",
     ],
   ],
-  ["bluer colder blue", ["ozone_du", "molecules", "white_k", "scatter_tint", "light_shift_mired", "kelvin"]],
   [
-    "hazier haze clearer depth distance aerial",
+    t("bluer colder blue"),
+    ["ozone_du", "molecules", "white_k", "scatter_tint", "light_shift_mired", "kelvin"],
+  ],
+  [
+    t("hazier haze clearer depth distance aerial"),
     ["visibility_km", "aerosol_scale_height_m", "aerosol", "amount"],
   ],
-  ["darker brighter lighter exposure", ["ev100", "strength", "seen_strength", "light_strength", "floor_lx"]],
-  ["softer shadows penumbra", ["angular_diameter_deg"]],
-  ["shafts rays beams", ["visibility_km", "cover", "amount"]],
-  ["higher lower", ["elevation_deg", "altitude_m", "base_m", "pitch_deg"]],
-  ["thicker thinner", ["water_content_g_m3", "depth_m", "droplet_um", "visibility_km"]],
-  ["turn rotate direction", ["azimuth_deg", "heading_deg", "north_offset_deg"]],
-  ["zoom closer wide", ["lens_mm"]],
-  ["tilt dutch level roll horizon", ["roll_deg", "pitch_deg", "shift_up_mm"]],
-  ["colourful vivid dull grey saturation", ["saturation"]],
-  ["contrast punch flat", ["contrast", "pivot_stops", "shadows", "lights"]],
-  ["lift gamma gain wheels", ["all", "red", "green", "blue"]],
-  ["crop format aspect proportions", ["frame", "free_aspect"]],
-  ["corners vignette dark edges", ["vignette"]],
-  ["night stars moon", ["floor_lx", "phase_deg", "earthshine"]],
-  ["sunset sunrise dusk dawn golden", ["elevation_deg", "dust_optical_depth"]],
-  ["temperature kelvin", ["white_k", "kelvin"]],
-  ["wispy wisps thin feathery", ["stretch", "erosion", "edge", "lobes"]],
-  ["blur soft blurry sharp", ["edge", "angular_diameter_deg", "visibility_km"]],
-  ["bigger larger size smaller", ["cell_size_m", "depth_m", "angular_diameter_deg", "lobes"]],
-  ["halo glow bloom aureole", ["halo", "glare", "strength", "aerosol", "visibility_km"]],
-  ["star starburst rays spikes diffraction flare", ["strength", "blades", "f_number", "roundness"]],
-  ["streaks wind shear drawn drift move", ["stretch", "heading_deg", "lean_deg", "wind_m_s", "wind_share"]],
-  ["crisp soft veiled edges ragged", ["edge", "erosion", "erosion_grain", "flat_base"]],
-  ["time loop older boil change", ["age_min", "passed_min", "loop_min"]],
-  ["shadow shade darker side", ["shade_lift", "shade_tint", "own_shadow", "shadow_on_land", "high_orders"]],
   [
-    "planet world alien",
+    t("darker brighter lighter exposure"),
+    ["ev100", "strength", "seen_strength", "light_strength", "floor_lx"],
+  ],
+  [t("softer shadows penumbra"), ["angular_diameter_deg"]],
+  [t("shafts rays beams"), ["visibility_km", "cover", "amount"]],
+  [t("higher lower"), ["elevation_deg", "altitude_m", "base_m", "pitch_deg"]],
+  [t("thicker thinner"), ["water_content_g_m3", "depth_m", "droplet_um", "visibility_km"]],
+  [t("turn rotate direction"), ["azimuth_deg", "heading_deg", "north_offset_deg"]],
+  [t("zoom closer wide"), ["lens_mm"]],
+  [t("tilt dutch level roll horizon"), ["roll_deg", "pitch_deg", "shift_up_mm"]],
+  [t("colourful vivid dull grey saturation"), ["saturation"]],
+  [t("contrast punch flat"), ["contrast", "pivot_stops", "shadows", "lights"]],
+  [t("lift gamma gain wheels"), ["all", "red", "green", "blue"]],
+  [t("crop format aspect proportions"), ["frame", "free_aspect"]],
+  [t("corners vignette dark edges"), ["vignette"]],
+  [t("night stars moon"), ["floor_lx", "phase_deg", "earthshine"]],
+  [t("sunset sunrise dusk dawn golden"), ["elevation_deg", "dust_optical_depth"]],
+  [t("temperature kelvin"), ["white_k", "kelvin"]],
+  [t("wispy wisps thin feathery"), ["stretch", "erosion", "edge", "lobes"]],
+  [t("blur soft blurry sharp"), ["edge", "angular_diameter_deg", "visibility_km"]],
+  [t("bigger larger size smaller"), ["cell_size_m", "depth_m", "angular_diameter_deg", "lobes"]],
+  [t("halo glow bloom aureole"), ["halo", "glare", "strength", "aerosol", "visibility_km"]],
+  [t("star starburst rays spikes diffraction flare"), ["strength", "blades", "f_number", "roundness"]],
+  [
+    t("streaks wind shear drawn drift move"),
+    ["stretch", "heading_deg", "lean_deg", "wind_m_s", "wind_share"],
+  ],
+  [t("crisp soft veiled edges ragged"), ["edge", "erosion", "erosion_grain", "flat_base"]],
+  [t("time loop older boil change"), ["age_min", "passed_min", "loop_min"]],
+  [
+    t("shadow shade darker side"),
+    ["shade_lift", "shade_tint", "own_shadow", "shadow_on_land", "high_orders"],
+  ],
+  [
+    t("planet world alien"),
     ["planet_radius_km", "molecules_scale_height_m", "scatter_tint", "absorb_tint", "molecules"],
   ],
-  ["more less clouds cover overcast", ["cover", "cell_size_m"]],
-  ["mist low", ["amount", "depth_m", "patchiness"]],
+  [t("more less clouds cover overcast"), ["cover", "cell_size_m"]],
+  [t("mist low"), ["amount", "depth_m", "patchiness"]],
 ];
 
 /** Fields whose name, title, help or plain words hold what is typed, best first. */
@@ -178,6 +192,9 @@ export const sunLine = (sky: Sky, i: number): string => {
   const sun = sky.suns[i];
   if (!sun) return "";
   const { placement: p, colour: c } = sun;
-  const where = p.by === "hand" ? `${showNumber(p.elevation_deg)}° high` : "by place and time";
+  const where =
+    p.by === "hand"
+      ? t("{{elevation_deg}}° high", { elevation_deg: showNumber(p.elevation_deg) })
+      : t("by place and time");
   return c.by === "temperature" ? `${where}, ${Math.round(c.kelvin)} K` : where;
 };

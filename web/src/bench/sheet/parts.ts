@@ -1,3 +1,4 @@
+import { t } from "../../text";
 /** Parts of a sky as a Sheet has them: taken as they are, put back as usual, carried to another sky. */
 
 import { usualOf, type Schema } from "../../data/fields";
@@ -71,7 +72,9 @@ export function copyPart(sky: Sky, selection: Selection) {
   const part = partOf(sky, selection);
   if (!part) return;
   localStorage.setItem(CLIPBOARD, JSON.stringify(part));
-  useBench.getState().notify(`Copied: ${part.kind}. Paste it into the same Sheet of any sky.`);
+  useBench
+    .getState()
+    .notify(t("Copied: {{kind}}. Paste it into the same Sheet of any sky.", { kind: part.kind }));
 }
 
 /** What was copied last, read once for each text: Sheets ask with every move of a hand. */

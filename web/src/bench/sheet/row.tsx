@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { Slider } from "radix-ui";
 import { useId, useLayoutEffect, useRef, useState } from "react";
 import type { NumberField } from "../../data/fields";
@@ -45,11 +46,15 @@ export function Row({
   const enter = () => {
     if (text === null) return;
     const read = readNumber(text, value * factor, field.hard[0] < 0);
-    if (read === null) return setFault(`“${text}” is not a number`);
+    if (read === null) return setFault(t("“{{text}}” is not a number", { text }));
     const next = field.whole ? Math.round(read / factor) : read / factor;
     if (next < field.hard[0] || next > field.hard[1])
       return setFault(
-        `${showNumber(field.hard[0] * factor)} to ${showNumber(field.hard[1] * factor)} ${field.unit}`,
+        t("{{showNumber}} to {{showNumber2}} {{unit}}", {
+          showNumber: showNumber(field.hard[0] * factor),
+          showNumber2: showNumber(field.hard[1] * factor),
+          unit: field.unit,
+        }),
       );
     setText(null);
     setFault(null);
@@ -69,23 +74,29 @@ export function Row({
             {changed && (
               <button
                 type="button"
-                aria-label={`back: ${field.title} to ${showNumber(byDefault * factor)}`}
-                title={`Back to ${showNumber(byDefault * factor)} ${field.unit}`}
+                aria-label={t("back: {{title}} to {{showNumber}}", {
+                  title: field.title,
+                  showNumber: showNumber(byDefault * factor),
+                })}
+                title={t("Back to {{showNumber}} {{unit}}", {
+                  showNumber: showNumber(byDefault * factor),
+                  unit: field.unit,
+                })}
                 onClick={() => onChange(byDefault, false)}
                 className={act}
               >
-                back
+                {t("back")}
               </button>
             )}
             {onBracket && (
               <button
                 type="button"
-                aria-label={`bracket: ${field.title}`}
-                title="Bracket: five pictures across its range"
+                aria-label={t("bracket: {{title}}", { title: field.title })}
+                title={t("Bracket: five pictures across its range")}
                 onClick={onBracket}
                 className={act}
               >
-                bracket
+                {t("bracket")}
               </button>
             )}
           </span>
@@ -156,7 +167,14 @@ export function Row({
         <span
           aria-hidden
           data-testid={`notch-${field.name}`}
-          title={changed ? `Back to ${showNumber(byDefault * factor)} ${field.unit}` : undefined}
+          title={
+            changed
+              ? t("Back to {{showNumber}} {{unit}}", {
+                  showNumber: showNumber(byDefault * factor),
+                  unit: field.unit,
+                })
+              : undefined
+          }
           onClick={() => onChange(byDefault, false)}
           className={`absolute top-[15px] h-[9px] w-6 -translate-x-1/2 ${changed ? "cursor-pointer" : "pointer-events-none"}`}
           style={{ left: `${notch}%` }}

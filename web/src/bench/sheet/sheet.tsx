@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { useEffect, useRef } from "react";
 import type { Schema } from "../../data/fields";
 import type { Sky } from "../../data/sky";
@@ -22,20 +23,20 @@ function titleOf(selection: Selection, sky: Sky): string {
   const sun = sunOf(selection);
   if (sun !== null) return sunName(sky, sun);
   const layer = sky.clouds[layerOf(selection, sky)];
-  if (layer) return layer.name || "Clouds";
-  if (selection === "fog") return `Low ${fogName(sky.fog.visibility_km).toLowerCase()}`;
+  if (layer) return layer.name || t("Clouds");
+  if (selection === "fog") return t("Low {{value}}", { value: fogName(sky.fog.visibility_km).toLowerCase() });
   const titles: Record<string, string> = {
-    place: "Place and time",
-    moon: "Moon",
-    source: "Sky",
-    air: "Air",
-    clouds: "New layer",
-    drift: "Wind and drift",
-    land: "Trial land",
-    eye: "Eye",
-    grade: "Grade",
-    history: "History",
-    pins: "Pins",
+    place: t("Place and time"),
+    moon: t("Moon"),
+    source: t("Sky"),
+    air: t("Air"),
+    clouds: t("New layer"),
+    drift: t("Wind and drift"),
+    land: t("Trial land"),
+    eye: t("Eye"),
+    grade: t("Grade"),
+    history: t("History"),
+    pins: t("Pins"),
   };
   return titles[selection] ?? selection;
 }
@@ -73,9 +74,9 @@ export function Sheet({ selection, sky, schema }: { selection: Selection; sky: S
             weight="quiet"
             className="px-2"
             onClick={() => select(null)}
-            aria-label="Fold the sheet away"
+            aria-label={t("Fold the sheet away")}
           >
-            Fold
+            {t("Fold")}
           </Button>
         </span>
       </header>
@@ -94,22 +95,22 @@ function PartActions({ selection, sky, schema }: { selection: Selection; sky: Sk
     <>
       {partOf(sky, selection) && (
         <Button weight="quiet" className="px-2" onClick={() => copyPart(sky, selection)}>
-          Copy
+          {t("Copy")}
         </Button>
       )}
       {takes(sky, selection, copied()) && (
         <Button weight="quiet" className="px-2" onClick={() => pastePart(selection)}>
-          Paste
+          {t("Paste")}
         </Button>
       )}
       {reset && (
         <Button
           weight="quiet"
           className="px-2"
-          title="All of this sheet as usual; one undo brings it back"
+          title={t("All of this sheet as usual; one undo brings it back")}
           onClick={() => change(reset)}
         >
-          Reset
+          {t("Reset")}
         </Button>
       )}
     </>
@@ -154,7 +155,7 @@ function Muting({ selection, muted }: { selection: "fog" | "land"; muted: boolea
         })
       }
     >
-      {muted ? "Show it" : "Mute it"}
+      {muted ? t("Show it") : t("Mute it")}
     </Button>
   );
 }

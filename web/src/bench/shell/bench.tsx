@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Group, Panel, Separator, useDefaultLayout } from "react-resizable-panels";
@@ -63,7 +64,7 @@ export function Bench({ id }: { id: string }) {
 
   useEffect(() => {
     const { open, close, settle, notify, clearView } = useBench.getState();
-    if (record.data && open(record.data)) notify("Unsaved changes from last time are back.");
+    if (record.data && open(record.data)) notify(t("Unsaved changes from last time are back."));
     return () => {
       settle();
       saveNow();
@@ -164,13 +165,13 @@ export function Bench({ id }: { id: string }) {
               void schema.refetch();
             }}
           >
-            Try again
+            {t("Try again")}
           </Button>
-          <Button onClick={() => go("/")}>Back to the skies</Button>
+          <Button onClick={() => go("/")}>{t("Back to the skies")}</Button>
         </div>
       </main>
     );
-  if (!sky || !schema.data) return <main className="p-8 text-quiet">Opening…</main>;
+  if (!sky || !schema.data) return <main className="p-8 text-quiet">{t("Opening…")}</main>;
   const commands = commandsOf({
     bake: () => useBench.getState().setBaking(newDraft()),
     starters: () => setFlicking(true),
@@ -223,9 +224,9 @@ export function Bench({ id }: { id: string }) {
             "px-4 py-2 shadow-float"
           }
         >
-          Click on the cloud to take.{" "}
+          {t("Click on the cloud to take.")}{" "}
           <Button weight="quiet" onClick={() => useBench.getState().setBaking(cutting)}>
-            Cancel
+            {t("Cancel")}
           </Button>
         </p>
       )}
@@ -245,7 +246,10 @@ function BenchBake({ draft }: { draft: BakeDraft }) {
       onDraft={setBaking}
       onCut={setCutting}
       onAsked={(made) =>
-        notify(`The bake of “${made.name}” is in the queue.`, { words: "Bakes", run: () => go("/bakes") })
+        notify(t("The bake of “{{name}}” is in the queue.", { name: made.name }), {
+          words: t("Bakes"),
+          run: () => go("/bakes"),
+        })
       }
       onClose={() => setBaking(null)}
     />
@@ -309,12 +313,12 @@ function Columns({ sheet, children }: { sheet: React.ReactNode; children: React.
             maxSize={SHEET.wide}
             groupResizeBehavior="preserve-pixel-size"
           >
-            <aside aria-label="Sheet" className="unfold flex h-full flex-col bg-panel">
+            <aside aria-label={t("Sheet")} className="unfold flex h-full flex-col bg-panel">
               {sheet}
             </aside>
           </Panel>
           <Separator
-            aria-label="Width of the sheet"
+            aria-label={t("Width of the sheet")}
             className="w-[5px] border-x border-line bg-panel hover:bg-raised focus-visible:bg-accent-light"
           />
         </>
@@ -345,39 +349,39 @@ function Bar({
   return (
     <header className="flex h-9 shrink-0 items-center gap-2 border-b border-line bg-bench px-2">
       <Button weight="quiet" onClick={() => go("/")}>
-        Skies
+        {t("Skies")}
       </Button>
       <h1 className="truncate text-large">{record?.name}</h1>
       <Button weight="quiet" onClick={undo} disabled={past === 0 && !moving}>
-        Undo
+        {t("Undo")}
       </Button>
       <Button weight="quiet" onClick={redo} disabled={future === 0}>
-        Redo
+        {t("Redo")}
       </Button>
       <Button weight="quiet" onClick={() => select("history")}>
-        History
+        {t("History")}
       </Button>
       <Button weight="quiet" onClick={() => select("pins")}>
-        Pins
+        {t("Pins")}
       </Button>
       <span className="flex-1" />
       <span className="relative">
         <Button weight="quiet" onClick={onFind}>
-          Find
+          {t("Find")}
         </Button>
         <FirstHint name="find" className="top-8 right-0" />
       </span>
       <Button weight="quiet" onClick={onStarters}>
-        Starters
+        {t("Starters")}
       </Button>
       <Button weight="quiet" onClick={onKeys}>
-        Keys
+        {t("Keys")}
       </Button>
       <Button weight="quiet" onClick={() => go("/bakes")}>
-        Bakes
+        {t("Bakes")}
       </Button>
       <Button weight="main" onClick={onBake}>
-        Bake…
+        {t("Bake…")}
       </Button>
     </header>
   );
@@ -386,9 +390,9 @@ function Bar({
 function SaveState() {
   const saving = useBench((s) => s.saving);
   const said = {
-    saved: "saved",
-    unsaved: "saving…",
-    away: "The server is away: your changes are kept here and saved when it is back.",
+    saved: t("saved"),
+    unsaved: t("saving…"),
+    away: t("The server is away: your changes are kept here and saved when it is back."),
     stale: "",
     refused: "",
   }[saving.state];
@@ -398,15 +402,16 @@ function SaveState() {
       : "";
   return (
     <p data-testid="saving" data-state={saving.state} role="status" className="shrink-0 text-quiet">
-      {fault ? `Not saved: ${fault}` : said}
+      {fault ? t("Not saved: {{fault}}", { fault }) : said}
       {saving.state === "stale" && (
         <>
           <span title={saving.conflicts.map(fieldName).join("; ")}>
-            Changed here and elsewhere: {fieldName(saving.conflicts[0] ?? { path: [] })}
-            {saving.conflicts.length > 1 && ` and ${saving.conflicts.length - 1} more`}.
+            {t("Changed here and elsewhere: ")}
+            {fieldName(saving.conflicts[0] ?? { path: [] })}
+            {saving.conflicts.length > 1 && t(" and {{value}} more", { value: saving.conflicts.length - 1 })}.
           </span>{" "}
-          <Button onClick={() => resolveConflicts(true)}>Keep mine</Button>{" "}
-          <Button onClick={() => resolveConflicts(false)}>Take theirs</Button>
+          <Button onClick={() => resolveConflicts(true)}>{t("Keep mine")}</Button>{" "}
+          <Button onClick={() => resolveConflicts(false)}>{t("Take theirs")}</Button>
         </>
       )}
     </p>

@@ -1,3 +1,4 @@
+import { t } from "../../text";
 /** What the Bench can do, by words that are typed into Find. */
 
 import { pinNow } from "../compare/pins";
@@ -17,22 +18,26 @@ export function commandsOf(open: {
   const { undo, redo, select } = useBench.getState();
   const { turn } = useLooking.getState();
   return [
-    { title: "Bake…", words: "export render save map hdri environment volume", run: open.bake },
-    { title: "Starters", words: "preset look flick begin", run: open.starters },
-    { title: "History", words: "undo steps back earlier", run: () => select("history") },
-    { title: "Pins", words: "keep state compare snapshot version reference", run: () => select("pins") },
-    { title: "Pin this state", words: "keep snapshot version compare", run: () => void pinNow() },
-    { title: "Undo", words: "back", run: undo },
-    { title: "Redo", words: "again forward", run: redo },
-    { title: "Add clouds", words: "new layer cloud", run: () => select("clouds") },
-    { title: "Look around", words: "panorama 360 whole sphere", run: () => turn("panorama") },
-    { title: "False colour", words: "stops exposure zebra", run: () => turn("falseColour") },
-    { title: "Clipped", words: "hatch zebra white overexposed", run: () => turn("clipped") },
-    { title: "Levels", words: "histogram waveform scope", run: () => turn("levels") },
-    { title: "Picture takes the window", words: "full screen wide big larger", run: open.wide },
-    { title: "Keys", words: "shortcuts keyboard help", run: open.keys },
-    { title: "Bakes", words: "queue files downloads", run: () => open.go("/bakes") },
-    { title: "Skies", words: "home wall all projects", run: () => open.go("/") },
+    { title: t("Bake…"), words: t("export render save map hdri environment volume"), run: open.bake },
+    { title: t("Starters"), words: t("preset look flick begin"), run: open.starters },
+    { title: t("History"), words: t("undo steps back earlier"), run: () => select("history") },
+    {
+      title: t("Pins"),
+      words: t("keep state compare snapshot version reference"),
+      run: () => select("pins"),
+    },
+    { title: t("Pin this state"), words: t("keep snapshot version compare"), run: () => void pinNow() },
+    { title: t("Undo"), words: t("back"), run: undo },
+    { title: t("Redo"), words: t("again forward"), run: redo },
+    { title: t("Add clouds"), words: t("new layer cloud"), run: () => select("clouds") },
+    { title: t("Look around"), words: t("panorama 360 whole sphere"), run: () => turn("panorama") },
+    { title: t("False colour"), words: t("stops exposure zebra"), run: () => turn("falseColour") },
+    { title: t("Clipped"), words: t("hatch zebra white overexposed"), run: () => turn("clipped") },
+    { title: t("Levels"), words: t("histogram waveform scope"), run: () => turn("levels") },
+    { title: t("Picture takes the window"), words: t("full screen wide big larger"), run: open.wide },
+    { title: t("Keys"), words: t("shortcuts keyboard help"), run: open.keys },
+    { title: t("Bakes"), words: t("queue files downloads"), run: () => open.go("/bakes") },
+    { title: t("Skies"), words: t("home wall all projects"), run: () => open.go("/") },
   ];
 }
 

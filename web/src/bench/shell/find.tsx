@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { useEffect, useRef, useState } from "react";
 import type { Schema } from "../../data/fields";
 import type { Sky } from "../../data/sky";
@@ -39,8 +40,8 @@ export function Find({
       <input
         ref={input}
         type="search"
-        aria-label="Find a row by a plain word"
-        placeholder="redder, ozone, softer shadows…"
+        aria-label={t("Find a row by a plain word")}
+        placeholder={t("redder, ozone, softer shadows…")}
         value={typed}
         onChange={(e) => setTyped(e.target.value)}
         className="m-2 h-6 rounded-soft border border-edge bg-bench px-2"
@@ -77,7 +78,7 @@ export function Find({
           </section>
         ))}
         {typed.trim() && found.length + acts.length === 0 && (
-          <p className="pb-1 text-quiet">No row does that. Try a plainer word.</p>
+          <p className="pb-1 text-quiet">{t("No row does that. Try a plainer word.")}</p>
         )}
       </div>
     </div>

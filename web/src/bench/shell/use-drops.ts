@@ -1,3 +1,4 @@
+import { t } from "../../text";
 import { useEffect } from "react";
 import { tell } from "../../ui/notices";
 import { pinPhotograph } from "../compare/pins";
@@ -26,7 +27,7 @@ export function useDrops(openTray: () => void) {
           key: "drop",
           words:
             `${others.map((f) => f.name).join(", ")}: ` +
-            "a photograph (PNG, JPEG, WebP) or a sky (JSON) can be dropped here.",
+            t("a photograph (PNG, JPEG, WebP) or a sky (JSON) can be dropped here."),
         });
     };
     window.addEventListener("dragover", over);

@@ -1,3 +1,4 @@
+import { t } from "../../text";
 /**
  * Saving by itself: soon after each change, on leaving, and again after an outage. Changes made
  * elsewhere are merged.
@@ -116,7 +117,7 @@ async function mergeStored() {
   });
   keepChange(useBench.getState());
   if (conflicts.length > 0) return;
-  useBench.getState().notify("Changes made elsewhere were taken in.");
+  useBench.getState().notify(t("Changes made elsewhere were taken in."));
   scheduleSave(0);
 }
 

@@ -1,3 +1,4 @@
+import { t } from "../../text";
 /** What the Picture is compared with, and how. No part of any sky. */
 
 import { create } from "zustand";
@@ -7,10 +8,10 @@ import type { Pin } from "../../data/api";
 export type Way = "wipe" | "beside" | "flicker" | "difference";
 
 export const wayTitles: Record<Way, string> = {
-  wipe: "Wipe",
-  beside: "Side by side",
-  flicker: "Flicker",
-  difference: "Difference",
+  wipe: t("Wipe"),
+  beside: t("Side by side"),
+  flicker: t("Flicker"),
+  difference: t("Difference"),
 };
 
 type Comparing = {

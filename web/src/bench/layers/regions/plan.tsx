@@ -1,3 +1,4 @@
+import { t } from "../../../text";
 import { useRef, useState, type PointerEvent } from "react";
 import { halfWidth, type Direction } from "../../../data/camera";
 import type { CloudLayer, Sky } from "../../../data/sky";
@@ -60,7 +61,7 @@ export function Plan({
         width={SIZE}
         height={SIZE}
         className={`block touch-none bg-bench select-none ${drawing ? "cursor-crosshair" : ""}`}
-        aria-label="Plan of cover regions, north up, east right"
+        aria-label={t("Plan of cover regions, north up, east right")}
         onPointerDown={(e) => {
           if (!drawing) return;
           // A stroke selects no text on its way.
@@ -120,7 +121,7 @@ export function Plan({
               strokeDasharray={region.change < 0 ? "4 3" : undefined}
               role="button"
               tabIndex={0}
-              aria-label={`${nameOf(region)}; moved by the arrow keys`}
+              aria-label={t("{{region}}; moved by the arrow keys", { region: nameOf(region) })}
               onKeyDown={(e) => {
                 if (e.key === "Enter") onChoose(i);
                 const step = arrowOf(e.key);
@@ -164,16 +165,16 @@ export function Plan({
             stroke="#ececec"
             pointerEvents="none"
           >
-            <title>Toward the first sun</title>
+            <title>{t("Toward the first sun")}</title>
           </circle>
         )}
         <text x={SIZE / 2} y={12} textAnchor="middle" className="fill-quiet text-[10.5px]">
-          N
+          {t("N")}
         </text>
       </svg>
       <p className="flex items-baseline justify-between text-small text-quiet">
-        north up, east right
-        <span className="flex gap-2" role="group" aria-label="Reach of the plan">
+        {t("north up, east right")}
+        <span className="flex gap-2" role="group" aria-label={t("Reach of the plan")}>
           {REACHES.map((km) => (
             <button
               key={km}
@@ -182,7 +183,7 @@ export function Plan({
               className={`min-h-6 min-w-6 cursor-pointer font-value hover:text-ink ${reach === km ? "text-ink underline underline-offset-4" : ""}`}
               onClick={() => setReach(km)}
             >
-              {km} km
+              {t("{{km}} km", { km })}
             </button>
           ))}
         </span>

@@ -1,3 +1,4 @@
+import { t } from "../../../text";
 import { useRef, useState } from "react";
 import { fieldsOf, words, type Schema } from "../../../data/fields";
 import type { CloudLayer, CoverRegion, Sky } from "../../../data/sky";
@@ -45,34 +46,34 @@ export function Regions({ sky, index, schema }: { sky: Sky; index: number; schem
           setDrawing(false);
           const drawn = drawnRegion(line, layer);
           if (drawn) add(drawn);
-          else notify("An outline needs at least three corners: press and draw around.");
+          else notify(t("An outline needs at least three corners: press and draw around."));
         }}
       />
       {!full && (
-        <div className="flex flex-wrap gap-1 py-1" role="group" aria-label="Add a region">
+        <div className="flex flex-wrap gap-1 py-1" role="group" aria-label={t("Add a region")}>
           {(["disc", "wedge", "band"] as const).map((shape) => (
             <Button key={shape} weight="quiet" onClick={() => add(newRegion(shape, layer))}>
               {words(shape)}
             </Button>
           ))}
           <Button weight="quiet" aria-pressed={drawing} onClick={() => setDrawing(!drawing)}>
-            {drawing ? "Draw on the plan" : "Freehand"}
+            {drawing ? t("Draw on the plan") : t("Freehand")}
           </Button>
           <Button weight="quiet" onClick={() => file.current?.click()}>
-            Image…
+            {t("Image…")}
           </Button>
           <input
             ref={file}
             type="file"
             accept="image/*"
             className="hidden"
-            aria-label="Image of cover"
+            aria-label={t("Image of cover")}
             onChange={(e) => {
               const image = e.target.files?.[0];
               e.target.value = "";
               if (image)
                 imageRegion(image, layer).then(add, () =>
-                  notify(`${image.name} is no image that can be read.`),
+                  notify(t("{{name}} is no image that can be read.", { name: image.name })),
                 );
             }}
           />
@@ -95,7 +96,7 @@ export function Regions({ sky, index, schema }: { sky: Sky; index: number; schem
       {region && chosen !== null && (
         <div className="border-t border-line pt-1" data-testid="region">
           <label className="flex items-baseline justify-between gap-2 py-1 text-quiet">
-            Name
+            {t("Name")}
             <input
               className="w-40 bg-transparent text-right text-ink"
               maxLength={120}
@@ -130,7 +131,7 @@ export function Regions({ sky, index, schema }: { sky: Sky; index: number; schem
                 })
               }
             >
-              {region.muted ? "Show the region" : "Mute the region"}
+              {region.muted ? t("Show the region") : t("Mute the region")}
             </Button>
             <Button
               weight="quiet"
@@ -139,7 +140,7 @@ export function Regions({ sky, index, schema }: { sky: Sky; index: number; schem
                 setChosen(null);
               }}
             >
-              Remove the region
+              {t("Remove the region")}
             </Button>
           </div>
         </div>

@@ -1,3 +1,4 @@
+import { t } from "../../../text";
 import type { CloudLayer, CoverRegion, Sky } from "../../../data/sky";
 import type { Direction } from "../../../data/camera";
 import { words } from "../../../data/fields";
@@ -117,7 +118,7 @@ export async function imageRegion(file: File, layer: CloudLayer): Promise<CoverR
   const image = await createImageBitmap(file);
   const canvas = new OffscreenCanvas(TEXELS, TEXELS);
   const context = canvas.getContext("2d");
-  if (!context) throw new Error("this browser can't read images");
+  if (!context) throw new Error(t("this browser can't read images"));
   const side = Math.min(image.width, image.height);
   const [left, top] = [(image.width - side) / 2, (image.height - side) / 2];
   context.drawImage(image, left, top, side, side, 0, 0, TEXELS, TEXELS);
@@ -138,4 +139,8 @@ export async function imageRegion(file: File, layer: CloudLayer): Promise<CoverR
 
 /** What a region is called; by its shape where it has no name. */
 export const nameOf = (r: CoverRegion) =>
-  r.name || `${words(r.outline.shape)}, ${r.change < 0 ? "less" : "more"} cover`;
+  r.name ||
+  t("{{shape}}, {{value}} cover", {
+    shape: words(r.outline.shape),
+    value: r.change < 0 ? t("less") : t("more"),
+  });

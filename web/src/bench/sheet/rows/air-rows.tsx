@@ -1,3 +1,4 @@
+import { t } from "../../../text";
 import type { Schema } from "../../../data/fields";
 import type { Air, Sky } from "../../../data/sky";
 import { Button } from "../../../ui/button";
@@ -26,7 +27,7 @@ const FIRST = [
  */
 const worlds: { title: string; air: Partial<Air> }[] = [
   {
-    title: "The earth",
+    title: t("The earth"),
     air: {
       molecules: 1,
       molecules_scale_height_m: 8000,
@@ -37,7 +38,7 @@ const worlds: { title: string; air: Partial<Air> }[] = [
     },
   },
   {
-    title: "Thin and dusty, like Mars",
+    title: t("Thin and dusty, like Mars"),
     air: {
       molecules: 0.03,
       molecules_scale_height_m: 11_100,
@@ -51,7 +52,7 @@ const worlds: { title: string; air: Partial<Air> }[] = [
     },
   },
   {
-    title: "Thick and orange, like Titan",
+    title: t("Thick and orange, like Titan"),
     air: {
       molecules: 8,
       molecules_scale_height_m: 16_000,
@@ -63,7 +64,7 @@ const worlds: { title: string; air: Partial<Air> }[] = [
     },
   },
   {
-    title: "Twice the air",
+    title: t("Twice the air"),
     air: { molecules: 2, molecules_scale_height_m: 8000, scatter_tint: [1, 1, 1], planet_radius_km: 9000 },
   },
 ];
@@ -78,8 +79,8 @@ export function AirRows({ sky, schema }: { sky: Sky; schema: Schema }) {
   return (
     <>
       <GroupRows group={{ ...group, fields: first }} />
-      <Disclosure title="Another world" open={false}>
-        <p className="text-quiet">Begin from</p>
+      <Disclosure title={t("Another world")} open={false}>
+        <p className="text-quiet">{t("Begin from")}</p>
         <div className="flex flex-wrap gap-1 py-1" data-testid="worlds">
           {worlds.map(({ title, air }) => (
             <Button

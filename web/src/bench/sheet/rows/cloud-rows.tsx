@@ -1,3 +1,4 @@
+import { t } from "../../../text";
 import { fieldsOf, words, type Field, type NumberField, type Schema } from "../../../data/fields";
 import { showNumber } from "../../../data/number";
 import type { CloudKind, CloudLayer, Sky } from "../../../data/sky";
@@ -18,7 +19,7 @@ import { ChoiceRow, Rows } from "./rows";
 /** Which rows lie together; what is in none of these comes first. */
 const GROUPS: { title: string; names: string[] }[] = [
   {
-    title: "Form",
+    title: t("Form"),
     names: [
       "stretch",
       "heading_deg",
@@ -35,7 +36,7 @@ const GROUPS: { title: string; names: string[] }[] = [
     ],
   },
   {
-    title: "Light",
+    title: t("Light"),
     names: [
       "halo",
       "scatter_tint",
@@ -50,7 +51,7 @@ const GROUPS: { title: string; names: string[] }[] = [
     ],
   },
   {
-    title: "Place and age",
+    title: t("Place and age"),
     names: ["seed", "slide_east_m", "slide_north_m", "age_min", "wind_share"],
   },
 ];
@@ -59,15 +60,20 @@ const grouped = new Set(GROUPS.flatMap((g) => g.names));
 /** Rows of ice speak of ice. */
 function inWords(schema: Schema, l: CloudLayer, field: Field): Field {
   if (!schema.ice.includes(l.kind)) return field;
-  const titles: Record<string, string> = { water_content_g_m3: "Ice content", droplet_um: "Crystal size" };
+  const titles: Record<string, string> = {
+    water_content_g_m3: t("Ice content"),
+    droplet_um: t("Crystal size"),
+  };
   return { ...field, title: titles[field.name] ?? field.title };
 }
 
 const thicknessField: NumberField = {
   kind: "number",
   name: "optical_thickness",
-  title: "Optical thickness",
-  help: "How much light the core takes out of its way, straight down. Translucidus to about 3: the sun shows through; opacus above. Sets the water content.",
+  title: t("Optical thickness"),
+  help: t(
+    "How much light the core takes out of its way, straight down. Translucidus to about 3: the sun shows through; opacus above. Sets the water content.",
+  ),
   unit: "",
   soft: [0.05, 200],
   hard: [0, 100000],
@@ -107,7 +113,7 @@ export function CloudRows({ selection, sky, schema }: { selection: Selection; sk
   return (
     <>
       <label className="flex items-baseline justify-between gap-2 py-1 text-quiet">
-        Name
+        {t("Name")}
         <input
           data-testid="layer-name"
           className="w-40 bg-transparent text-right text-ink"
@@ -138,19 +144,19 @@ export function CloudRows({ selection, sky, schema }: { selection: Selection; sk
       )}
       <div className="flex flex-wrap gap-x-2 gap-y-1 py-1">
         <Button onClick={() => edit((l) => (l.muted = !l.muted))} aria-pressed={layer.muted}>
-          {layer.muted ? "Show the layer" : "Mute the layer"}
+          {layer.muted ? t("Show the layer") : t("Mute the layer")}
         </Button>
         <Button
           weight="quiet"
           aria-pressed={dragging}
           className={dragging ? "underline underline-offset-4" : ""}
-          title="Drag a cloud, or its shadow, in the Picture"
+          title={t("Drag a cloud, or its shadow, in the Picture")}
           onClick={() => setDragging(!dragging)}
         >
-          Grasp
+          {t("Grasp")}
         </Button>
         <Button weight="quiet" onClick={() => offer(deal(selection, sky))}>
-          Deal
+          {t("Deal")}
         </Button>
         {others.length > 0 && (
           <Button
@@ -158,7 +164,7 @@ export function CloudRows({ selection, sky, schema }: { selection: Selection; sk
             aria-pressed={alone}
             onClick={() => edit((l, s) => s.clouds.forEach((o) => (o.muted = !alone && o !== l)))}
           >
-            {alone ? "Show all layers" : "Solo"}
+            {alone ? t("Show all layers") : t("Solo")}
           </Button>
         )}
         {sky.clouds.length < MOST_LAYERS && (
@@ -172,7 +178,7 @@ export function CloudRows({ selection, sky, schema }: { selection: Selection; sk
               if (added) select(selectionOf(added));
             }}
           >
-            Duplicate
+            {t("Duplicate")}
           </Button>
         )}
         <Button
@@ -184,7 +190,7 @@ export function CloudRows({ selection, sky, schema }: { selection: Selection; sk
             select(null);
           }}
         >
-          Remove it
+          {t("Remove it")}
         </Button>
       </div>
       <Row
@@ -197,7 +203,7 @@ export function CloudRows({ selection, sky, schema }: { selection: Selection; sk
         {varietyOf(thickness)}
       </p>
       {rows(fields.filter((f) => f.name === "cover"))}
-      <Disclosure title="Seek">
+      <Disclosure title={t("Seek")}>
         <Seek sky={sky} layer={layer} schema={schema} />
       </Disclosure>
       {rows(fields.filter((f) => f.name !== "cover" && !grouped.has(f.name)))}
@@ -207,7 +213,7 @@ export function CloudRows({ selection, sky, schema }: { selection: Selection; sk
           {title === "Form" && <Profile layer={layer} edit={edit} />}
         </Disclosure>
       ))}
-      <Disclosure title="Cover regions">
+      <Disclosure title={t("Cover regions")}>
         <Regions key={layer.id} sky={sky} index={index} schema={schema} />
       </Disclosure>
     </>
@@ -216,20 +222,20 @@ export function CloudRows({ selection, sky, schema }: { selection: Selection; sk
 
 /** What a painter would call a kind. */
 const plainNames: Record<CloudKind, string> = {
-  cumulus_humilis: "Small fair-weather heaps",
-  cumulus_mediocris: "Heaps",
-  cumulus_congestus: "Towers",
-  cumulonimbus: "Thunder tower with an anvil",
-  stratocumulus: "Low rolls and slabs",
-  stratus: "Low grey lid",
-  nimbostratus: "Rain deck",
-  altocumulus: "Flock of small heaps",
-  altostratus: "Grey veil, sun as through milk glass",
-  cirrocumulus: "Fine ripples, high up",
-  cirrostratus: "Thin veil with a ring",
-  cirrus_fibratus: "High threads",
-  cirrus_uncinus: "Hooked threads",
-  contrail: "Trail of an aircraft",
+  cumulus_humilis: t("Small fair-weather heaps"),
+  cumulus_mediocris: t("Heaps"),
+  cumulus_congestus: t("Towers"),
+  cumulonimbus: t("Thunder tower with an anvil"),
+  stratocumulus: t("Low rolls and slabs"),
+  stratus: t("Low grey lid"),
+  nimbostratus: t("Rain deck"),
+  altocumulus: t("Flock of small heaps"),
+  altostratus: t("Grey veil, sun as through milk glass"),
+  cirrocumulus: t("Fine ripples, high up"),
+  cirrostratus: t("Thin veil with a ring"),
+  cirrus_fibratus: t("High threads"),
+  cirrus_uncinus: t("Hooked threads"),
+  contrail: t("Trail of an aircraft"),
 };
 
 /** A sky with one layer, looked at as it is. */
@@ -243,14 +249,18 @@ const alone = (sky: Sky, layer: CloudLayer): Sky => ({
 function NewLayer({ sky, schema }: { sky: Sky; schema: Schema }) {
   const { change, select } = useBench.getState();
   if (sky.clouds.length >= MOST_LAYERS)
-    return <p className="pt-2 text-quiet">A sky holds {MOST_LAYERS} layers; remove one to add another.</p>;
+    return (
+      <p className="pt-2 text-quiet">
+        {t("A sky holds {{MOST_LAYERS}} layers; remove one to add another.", { MOST_LAYERS })}
+      </p>
+    );
   const kinds = (Object.entries(schema.usual) as [CloudKind, CloudLayer][]).sort(
     ([, a], [, b]) => b.base_m - a.base_m,
   );
   return (
     <div className="pt-2">
       <p className="mb-2 text-quiet">
-        {sky.clouds.length === 0 ? "No cloud layer yet. Add one of a kind:" : "Add a layer of a kind:"}
+        {sky.clouds.length === 0 ? t("No cloud layer yet. Add one of a kind:") : t("Add a layer of a kind:")}
       </p>
       <ul>
         {kinds.map(([kind, layer]) => (

@@ -1,3 +1,4 @@
+import { t } from "../../../text";
 import { useId } from "react";
 import { decodeSrgb, encodeSrgb } from "../../../data/develop";
 import type { ColourField } from "../../../data/fields";
@@ -79,7 +80,7 @@ export function ColourRow({
           {value.map((v, i) => (
             <input
               key={`${i}:${v}`}
-              aria-label={`${field.title}: ${["red", "green", "blue"][i]}`}
+              aria-label={`${field.title}: ${[t("red"), t("green"), t("blue")][i]}`}
               defaultValue={showNumber(v)}
               onFocus={(e) => e.target.select()}
               onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
@@ -94,7 +95,7 @@ export function ColourRow({
         </span>
         <span className="flex gap-2">
           <button type="button" className={link} onClick={() => carry(value)}>
-            carry
+            {t("carry")}
           </button>
           <button
             type="button"
@@ -102,7 +103,7 @@ export function ColourRow({
             disabled={!carried}
             onClick={() => carried && onChange(carried, false)}
           >
-            lay down
+            {t("lay down")}
           </button>
           <button
             type="button"
@@ -110,7 +111,7 @@ export function ColourRow({
             aria-pressed={picking}
             onClick={() => pick(picking ? null : picked)}
           >
-            pick
+            {t("pick")}
           </button>
         </span>
       </div>

@@ -1,3 +1,4 @@
+import { t } from "../../../text";
 import { useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import { CURVE_STEPS, drawnCurve } from "../../../data/grade";
 import type { CurvePoint, DrawnCurves, Sky } from "../../../data/sky";
@@ -15,10 +16,10 @@ const MOST_POINTS = 16;
 const STEP = 0.01;
 const tidy = (v: number) => Math.round(Math.max(0, Math.min(1, v)) * 1000) / 1000;
 const channels: { value: Channel; title: string }[] = [
-  { value: "together", title: "Together" },
-  { value: "red", title: "Red" },
-  { value: "green", title: "Green" },
-  { value: "blue", title: "Blue" },
+  { value: "together", title: t("Together") },
+  { value: "red", title: t("Red") },
+  { value: "green", title: t("Green") },
+  { value: "blue", title: t("Blue") },
 ];
 
 /** The curve as points of the drawing. */
@@ -58,7 +59,7 @@ export function CurveRows({ sky }: { sky: Sky }) {
   return (
     <div data-testid="curves">
       <SwitchLine
-        label="Which curve"
+        label={t("Which curve")}
         value={channel}
         options={channels}
         onChange={(v) => setChannel(v as Channel)}
@@ -68,7 +69,7 @@ export function CurveRows({ sky }: { sky: Sky }) {
         width={SIDE}
         height={SIDE}
         className="touch-none overflow-visible bg-bench"
-        aria-label={`Curve, ${channel}: display value in to the right, out upward`}
+        aria-label={t("Curve, {{channel}}: display value in to the right, out upward", { channel })}
         onPointerDown={(e) => {
           if (points.length >= MOST_POINTS) return;
           e.currentTarget.setPointerCapture(e.pointerId);
@@ -94,7 +95,7 @@ export function CurveRows({ sky }: { sky: Sky }) {
         {points.map((p, i) => (
           <PlotPoint
             key={i}
-            label={`Point from ${p.from} to ${p.to}`}
+            label={t("Point from {{from}} to {{to}}", { from: p.from, to: p.to })}
             cx={SIDE * p.from}
             cy={SIDE * (1 - p.to)}
             plot={plot}
@@ -110,7 +111,7 @@ export function CurveRows({ sky }: { sky: Sky }) {
             {(["from", "to"] as const).map((end) => (
               <NumberField
                 key={end}
-                label={`Point ${i + 1}, ${end}`}
+                label={t("Point {{i}}, {{end}}", { i: i + 1, end: end === "from" ? t("from") : t("to") })}
                 value={p[end]}
                 onChange={(v) =>
                   edit((list) => {
@@ -121,14 +122,14 @@ export function CurveRows({ sky }: { sky: Sky }) {
               />
             ))}
             <Button weight="quiet" className="px-1" onClick={() => edit((list) => list.splice(i, 1))}>
-              Delete
+              {t("Delete")}
             </Button>
           </li>
         ))}
       </ul>
       {points.length < MOST_POINTS && (
         <Button weight="quiet" onClick={() => edit((list) => list.push({ from: 0.5, to: 0.5 }))}>
-          Add a point
+          {t("Add a point")}
         </Button>
       )}
     </div>

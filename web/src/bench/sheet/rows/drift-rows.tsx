@@ -1,3 +1,4 @@
+import { t } from "../../../text";
 import type { Schema } from "../../../data/fields";
 import { showNumber } from "../../../data/number";
 import type { Sky } from "../../../data/sky";
@@ -19,10 +20,20 @@ export function DriftRows({ sky, schema }: { sky: Sky; schema: Schema }) {
       {sky.drift.loop_min > 0 && open && (
         <p className="pt-2 text-small text-quiet" data-testid="loop">
           {open.length === 0
-            ? "The loop closes: its end is its beginning."
-            : `The loop can't close: ${open
-                .map((o) => `${nameOf(o.id)} drifts ${showNumber(Math.round(o.drift_m / 100) / 10)} km`)
-                .join(", ")}. Fields of clouds repeat nowhere; a share of wind of 0 keeps a layer in place.`}
+            ? t("The loop closes: its end is its beginning.")
+            : t(
+                "The loop can't close: {{value}}. Fields of clouds repeat nowhere; a share of wind of 0 keeps a layer in place.",
+                {
+                  value: open
+                    .map((o) =>
+                      t("{{id}} drifts {{showNumber}} km", {
+                        id: nameOf(o.id),
+                        showNumber: showNumber(Math.round(o.drift_m / 100) / 10),
+                      }),
+                    )
+                    .join(", "),
+                },
+              )}
         </p>
       )}
     </>

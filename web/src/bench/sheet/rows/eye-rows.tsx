@@ -1,3 +1,4 @@
+import { t } from "../../../text";
 import { useState } from "react";
 import type { Schema } from "../../../data/fields";
 import type { Eye, Sky } from "../../../data/sky";
@@ -18,7 +19,7 @@ export function EyeRows({ sky, schema }: { sky: Sky; schema: Schema }) {
   return (
     <>
       {group && <GroupRows group={group} />}
-      <Disclosure title="Viewpoints">
+      <Disclosure title={t("Viewpoints")}>
         <Viewpoints sky={sky} />
       </Disclosure>
     </>
@@ -31,8 +32,8 @@ function Viewpoints({ sky }: { sky: Sky }) {
     change((s) => {
       const names = s.viewpoints.map((v) => v.name);
       let number = names.length + 1;
-      while (names.includes(`Viewpoint ${number}`)) number += 1;
-      s.viewpoints.push({ name: `Viewpoint ${number}`, eye: structuredClone(s.eye) });
+      while (names.includes(t("Viewpoint {{number}}", { number }))) number += 1;
+      s.viewpoints.push({ name: t("Viewpoint {{number}}", { number }), eye: structuredClone(s.eye) });
     });
   return (
     <div data-testid="viewpoints">
@@ -41,7 +42,7 @@ function Viewpoints({ sky }: { sky: Sky }) {
           <li key={`${i} ${JSON.stringify(eye)}`}>
             <button
               type="button"
-              aria-label={`Look from ${name}`}
+              aria-label={t("Look from {{name}}", { name })}
               className="block w-full cursor-pointer"
               onClick={() =>
                 change((s) => {
@@ -55,7 +56,7 @@ function Viewpoints({ sky }: { sky: Sky }) {
           </li>
         ))}
       </ul>
-      {sky.viewpoints.length < MOST && <Button onClick={keep}>Keep this viewpoint</Button>}
+      {sky.viewpoints.length < MOST && <Button onClick={keep}>{t("Keep this viewpoint")}</Button>}
     </div>
   );
 }
@@ -74,7 +75,7 @@ function Name({ name, index }: { name: string; index: number }) {
   return (
     <span className="flex items-baseline">
       <input
-        aria-label={`Name of ${name}`}
+        aria-label={t("Name of {{name}}", { name })}
         value={typed}
         maxLength={80}
         onChange={(e) => setTyped(e.target.value)}
@@ -84,7 +85,7 @@ function Name({ name, index }: { name: string; index: number }) {
       />
       <button
         type="button"
-        aria-label={`Delete ${name}`}
+        aria-label={t("Delete {{name}}", { name })}
         className="min-h-6 cursor-pointer px-1 text-small text-quiet hover:text-ink"
         onClick={() =>
           change((s) => {
@@ -92,7 +93,7 @@ function Name({ name, index }: { name: string; index: number }) {
           })
         }
       >
-        Delete
+        {t("Delete")}
       </button>
     </span>
   );

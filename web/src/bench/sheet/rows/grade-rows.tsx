@@ -1,3 +1,4 @@
+import { t } from "../../../text";
 import { useRef, useState } from "react";
 import { api } from "../../../data/api";
 import { exposureAt } from "../../../data/develop";
@@ -19,9 +20,9 @@ import { WheelPad } from "./wheel";
 
 const exposing = ["ev100", "white_k", "tint", "tone_curve"];
 const wheels = [
-  ["lift", "Lift"],
-  ["gamma", "Gamma"],
-  ["gain", "Gain"],
+  ["lift", t("Lift")],
+  ["gamma", t("Gamma")],
+  ["gain", t("Gain")],
 ] as const;
 
 /** All of the grade, in parts, in the order in which they are applied. */
@@ -29,26 +30,26 @@ export function GradeRows({ sky, schema }: { sky: Sky; schema: Schema }) {
   const groups = groupsOf(sky, schema).filter((g) => g.selection === "grade");
   const own = groups.find((g) => g.owner === "Grade");
   const named = (name: string) => groups.find((g) => g.owner === name);
-  const [ranges, glare] = [named("Ranges"), named("Glare of the lens")];
+  const [ranges, glare] = [named(t("Ranges")), named(t("Glare of the lens"))];
   const part = (names: (name: string) => boolean) =>
     own && { ...own, fields: own.fields.filter((f) => names(f.name)) };
   const colour = part((name) => !exposing.includes(name));
   return (
     <>
       <Exposure sky={sky} group={part((name) => exposing.includes(name))} />
-      <Disclosure title="Lens, contrast and colour" open={false}>
+      <Disclosure title={t("Lens, contrast and colour")} open={false}>
         {colour && <GroupRows group={colour} />}
         {glare && (
           <section className="border-t border-line pt-1">
-            <h4 className="text-quiet">Glare of the lens</h4>
+            <h4 className="text-quiet">{t("Glare of the lens")}</h4>
             <GroupRows group={glare} />
           </section>
         )}
       </Disclosure>
-      <Disclosure title="Shadows, midtones, lights" open={false}>
+      <Disclosure title={t("Shadows, midtones, lights")} open={false}>
         {ranges && <GroupRows group={ranges} />}
       </Disclosure>
-      <Disclosure title="Lift, gamma, gain" open={false}>
+      <Disclosure title={t("Lift, gamma, gain")} open={false}>
         {wheels.map(([name, title]) => {
           const group = named(title);
           return (
@@ -66,13 +67,13 @@ export function GradeRows({ sky, schema }: { sky: Sky; schema: Schema }) {
           );
         })}
       </Disclosure>
-      <Disclosure title="Drawn curves" open={false}>
+      <Disclosure title={t("Drawn curves")} open={false}>
         <CurveRows sky={sky} />
       </Disclosure>
-      <Disclosure title="A table of colours" open={false}>
-        <TakenTable sky={sky} group={named("Table of colours")} />
+      <Disclosure title={t("A table of colours")} open={false}>
+        <TakenTable sky={sky} group={named(t("Table of colours"))} />
       </Disclosure>
-      <Disclosure title="To finish elsewhere" open={false}>
+      <Disclosure title={t("To finish elsewhere")} open={false}>
         <Lut sky={sky} />
       </Disclosure>
       <Reset schema={schema} />
@@ -95,14 +96,19 @@ function Exposure({ sky, group }: { sky: Sky; group: Group | undefined }) {
       {several && (
         <div className="py-1" data-testid="exposures">
           <p className="text-quiet">
-            Exposure by sun height, now{" "}
-            <span className="font-value text-ink">{exposureAt(sky.grade, elevation).toFixed(1)} EV</span>
+            {t("Exposure by sun height, now")}{" "}
+            <span className="font-value text-ink">
+              {t("{{value}} EV", { value: exposureAt(sky.grade, elevation).toFixed(1) })}
+            </span>
           </p>
           <ul>
             {exposures.map((e, i) => (
               <li key={i} className="flex items-center justify-between gap-2 font-value">
                 <span>
-                  {showNumber(e.sun_elevation_deg)}° {showNumber(e.ev100)} EV
+                  {t("{{sun_elevation_deg}}° {{ev100}} EV", {
+                    sun_elevation_deg: showNumber(e.sun_elevation_deg),
+                    ev100: showNumber(e.ev100),
+                  })}
                 </span>
                 <button
                   type="button"
@@ -113,7 +119,7 @@ function Exposure({ sky, group }: { sky: Sky; group: Group | undefined }) {
                     })
                   }
                 >
-                  Delete
+                  {t("Delete")}
                 </button>
               </li>
             ))}
@@ -131,7 +137,7 @@ function Exposure({ sky, group }: { sky: Sky; group: Group | undefined }) {
               })
             }
           >
-            Take the suggested {suggested.toFixed(1)} EV
+            {t("Take the suggested {{suggested}} EV", { suggested: suggested.toFixed(1) })}
           </Button>
         )}
         {exposures.length < 8 && (
@@ -143,7 +149,7 @@ function Exposure({ sky, group }: { sky: Sky; group: Group | undefined }) {
               })
             }
           >
-            Keep this exposure for a sun at {elevation.toFixed(0)}°
+            {t("Keep this exposure for a sun at {{elevation}}°", { elevation: elevation.toFixed(0) })}
           </Button>
         )}
       </div>
@@ -164,19 +170,25 @@ function TakenTable({ sky, group }: { sky: Sky; group: Group | undefined }) {
         s.grade.table = { ...taken, name };
       });
     } catch (e) {
-      notify(`${chosen.name} can't be taken: ${e instanceof Error ? e.message : String(e)}`);
+      notify(
+        t("{{name}} can't be taken: {{value}}", {
+          name: chosen.name,
+          value: e instanceof Error ? e.message : String(e),
+        }),
+      );
     }
   };
   return (
     <div data-testid="taken-table">
       {table.size > 0 && (
         <p className="py-1">
-          {table.name}, <span className="font-value">{table.size}</span> values a side
+          {table.name}, <span className="font-value">{table.size}</span>
+          {t(" values a side")}
         </p>
       )}
       {group && <GroupRows group={group} />}
       <div className="mt-1 flex gap-2">
-        <Button onClick={() => file.current?.click()}>Bring in a .cube…</Button>
+        <Button onClick={() => file.current?.click()}>{t("Bring in a .cube…")}</Button>
         {table.size > 0 && (
           <Button
             weight="quiet"
@@ -186,14 +198,14 @@ function TakenTable({ sky, group }: { sky: Sky; group: Group | undefined }) {
               })
             }
           >
-            Delete
+            {t("Delete")}
           </Button>
         )}
         <input
           ref={file}
           type="file"
           accept=".cube"
-          aria-label="A table of colours"
+          aria-label={t("A table of colours")}
           className="hidden"
           onChange={(e) => {
             const [chosen] = e.target.files ?? [];
@@ -211,32 +223,32 @@ function Lut({ sky }: { sky: Sky }) {
   const [input, setInput] = useState<TableInput>("log");
   const { record, notify } = useBench.getState();
   const take = async (size: 33 | 65) => {
-    const name = record?.name ?? "Grade";
+    const name = record?.name ?? t("Grade");
     try {
       download(await api.lut(sky, size, input, name), `${name} ${input} ${size}`, "cube");
     } catch (e) {
-      notify(`The table can't be made: ${e instanceof Error ? e.message : String(e)}`);
+      notify(t("The table can't be made: {{value}}", { value: e instanceof Error ? e.message : String(e) }));
     }
   };
   return (
     <div data-testid="lut">
       <SwitchLine
-        label="What the table takes"
+        label={t("What the table takes")}
         value={input}
         options={[
-          { value: "log", title: "Scene light" },
-          { value: "display", title: "Display values" },
+          { value: "log", title: t("Scene light") },
+          { value: "display", title: t("Display values") },
         ]}
         onChange={(v) => setInput(v as TableInput)}
       />
       <p className="text-small text-quiet">
         {input === "log"
-          ? "Stops from grey, from -10 to +8 as 0 to 1: all of the grade but its exposure."
-          : "Ranges, lift, gamma, gain and curves alone."}
+          ? t("Stops from grey, from -10 to +8 as 0 to 1: all of the grade but its exposure.")
+          : t("Ranges, lift, gamma, gain and curves alone.")}
       </p>
       <div className="mt-1 flex gap-2">
-        <Button onClick={() => void take(33)}>.cube, 33</Button>
-        <Button onClick={() => void take(65)}>.cube, 65</Button>
+        <Button onClick={() => void take(33)}>{t(".cube, 33")}</Button>
+        <Button onClick={() => void take(65)}>{t(".cube, 65")}</Button>
       </div>
     </div>
   );
@@ -252,7 +264,7 @@ function Reset({ schema }: { schema: Schema }) {
     });
   return (
     <Button weight="quiet" className="mt-3" onClick={reset}>
-      Reset all but the exposure
+      {t("Reset all but the exposure")}
     </Button>
   );
 }

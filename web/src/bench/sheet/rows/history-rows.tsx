@@ -1,3 +1,4 @@
+import { t } from "../../../text";
 import { useEffect, useRef, useState } from "react";
 import { fieldName, type Change } from "../../../data/changes";
 import { showNumber } from "../../../data/number";
@@ -12,7 +13,7 @@ const WIDTH = 96;
 function shown(value: unknown): string {
   if (typeof value === "number") return showNumber(value);
   if (typeof value === "string") return value;
-  if (typeof value === "boolean") return value ? "yes" : "no";
+  if (typeof value === "boolean") return value ? t("yes") : t("no");
   return "";
 }
 
@@ -24,12 +25,12 @@ const named = (words: string, sky: Sky) =>
 export function stepName(from: Sky, to: Sky): string {
   const changes = between(from, to).filter((c) => !c.order);
   const first: Change | undefined = changes[0];
-  if (!first) return "order of the layers";
+  if (!first) return t("order of the layers");
   const gone = first.path.length === 2 && first.path[0] === "clouds" && first.value === undefined;
   const field = named(fieldName(first), gone ? from : to);
   const value = shown(first.value);
-  const what = gone ? `${field} deleted` : value ? `${field}: ${value}` : field;
-  return changes.length > 1 ? `${what}, and ${changes.length - 1} more` : what;
+  const what = gone ? t("{{field}} deleted", { field }) : value ? `${field}: ${value}` : field;
+  return changes.length > 1 ? t("{{what}}, and {{value}} more", { what, value: changes.length - 1 }) : what;
 }
 
 /** Every step that was made, the newest first; one press goes to it. */
@@ -61,8 +62,8 @@ export function HistoryRows() {
                   <SmallPicture document={() => state} width={WIDTH} />
                 </Seen>
                 <span className="min-w-0 leading-tight break-words">
-                  {before ? stepName(before, state) : "As it was first"}
-                  {i === now && <span className="block text-small text-quiet">now</span>}
+                  {before ? stepName(before, state) : t("As it was first")}
+                  {i === now && <span className="block text-small text-quiet">{t("now")}</span>}
                 </span>
               </button>
             </li>

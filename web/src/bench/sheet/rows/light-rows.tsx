@@ -1,3 +1,4 @@
+import { t } from "../../../text";
 import type { Schema } from "../../../data/fields";
 import { anglesOf } from "../../../data/camera";
 import type { LightColour, MoonPhase, Placement, Sky } from "../../../data/sky";
@@ -38,11 +39,11 @@ function Placing({
 }) {
   return (
     <SwitchLine
-      label={`How the ${of} is placed`}
+      label={t("How the {{of}} is placed", { of })}
       value={placement.by}
       options={[
-        { value: "hand", title: "By hand" },
-        { value: "place", title: "By place and time" },
+        { value: "hand", title: t("By hand") },
+        { value: "place", title: t("By place and time") },
       ]}
       onChange={(by) => onChange(by === "hand" ? byHand(disc) : { by: "place" })}
     />
@@ -55,7 +56,7 @@ export function SunRows({ selection, sky, schema }: { selection: Selection; sky:
   const i = sunOf(selection) ?? 0;
   const disc = useBench((s) => s.frame?.discs[i]);
   const sun = sky.suns[i];
-  if (!sun) return <p className="pt-2 text-quiet">There is no such sun.</p>;
+  if (!sun) return <p className="pt-2 text-quiet">{t("There is no such sun.")}</p>;
   const of = rowsOf(sky, schema, selection);
   const colours: Record<LightColour["by"], LightColour> = {
     sunlight: { by: "sunlight" },
@@ -86,17 +87,17 @@ export function SunRows({ selection, sky, schema }: { selection: Selection; sky:
           className="cursor-pointer text-quiet underline underline-offset-2 hover:text-ink"
           onClick={() => select("place")}
         >
-          {sky.place.name || "Place"}, {sky.place.at.slice(0, 10)} {sky.place.at.slice(11, 16)}
+          {sky.place.name || t("Place")}, {sky.place.at.slice(0, 10)} {sky.place.at.slice(11, 16)}
         </button>
       )}
       <div className="my-2 border-t border-line" />
       <SwitchLine
-        label="Colour of the light"
+        label={t("Colour of the light")}
         value={sun.colour.by}
         options={[
-          { value: "sunlight", title: "Sunlight" },
-          { value: "temperature", title: "Temperature" },
-          { value: "tint", title: "Tint" },
+          { value: "sunlight", title: t("Sunlight") },
+          { value: "temperature", title: t("Temperature") },
+          { value: "tint", title: t("Tint") },
         ]}
         onChange={(by) =>
           set((s) => {
@@ -115,7 +116,7 @@ export function SunRows({ selection, sky, schema }: { selection: Selection; sky:
             })
           }
         >
-          {sun.muted ? "Show the sun" : "Mute the sun"}
+          {sun.muted ? t("Show the sun") : t("Mute the sun")}
         </Button>
         {sky.suns.length < 4 && (
           <Button
@@ -134,7 +135,7 @@ export function SunRows({ selection, sky, schema }: { selection: Selection; sky:
               select(`sun${sky.suns.length}` as Selection);
             }}
           >
-            One more sun
+            {t("One more sun")}
           </Button>
         )}
         {sky.suns.length > 1 && (
@@ -147,7 +148,7 @@ export function SunRows({ selection, sky, schema }: { selection: Selection; sky:
               select(null);
             }}
           >
-            Remove it
+            {t("Remove it")}
           </Button>
         )}
       </div>
@@ -169,7 +170,7 @@ export function MoonRows({ sky, schema }: { sky: Sky; schema: Schema }) {
   if (!moon.risen)
     return (
       <div className="pt-2">
-        <p className="mb-2 text-quiet">This sky has no moon.</p>
+        <p className="mb-2 text-quiet">{t("This sky has no moon.")}</p>
         <Button
           onClick={() =>
             change((s) => {
@@ -177,7 +178,7 @@ export function MoonRows({ sky, schema }: { sky: Sky; schema: Schema }) {
             })
           }
         >
-          Let there be one
+          {t("Let there be one")}
         </Button>
       </div>
     );
@@ -196,16 +197,19 @@ export function MoonRows({ sky, schema }: { sky: Sky; schema: Schema }) {
       {of(moon.placement)}
       {readout && (
         <p className="font-value text-quiet">
-          {tenth(readout.elevation_deg)}° high at {tenth(readout.azimuth_deg)}°
+          {t("{{elevation_deg}}° high at {{azimuth_deg}}°", {
+            elevation_deg: tenth(readout.elevation_deg),
+            azimuth_deg: tenth(readout.azimuth_deg),
+          })}
         </p>
       )}
       <div className="my-2 border-t border-line" />
       <SwitchLine
-        label="Phase of the moon"
+        label={t("Phase of the moon")}
         value={moon.phase.by}
         options={[
-          { value: "time", title: "Phase by time" },
-          { value: "hand", title: "Phase by hand" },
+          { value: "time", title: t("Phase by time") },
+          { value: "hand", title: t("Phase by hand") },
         ]}
         onChange={(by) =>
           change((s) => {
@@ -224,7 +228,7 @@ export function MoonRows({ sky, schema }: { sky: Sky; schema: Schema }) {
           })
         }
       >
-        No moon
+        {t("No moon")}
       </Button>
     </>
   );

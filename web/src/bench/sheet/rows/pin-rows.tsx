@@ -1,3 +1,4 @@
+import { t } from "../../../text";
 import { useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
 import { api, photographPath, type Pin } from "../../../data/api";
@@ -24,15 +25,15 @@ export function PinRows() {
   return (
     <div data-testid="pins">
       <div className="flex flex-wrap gap-2 py-2">
-        <Button onClick={() => void pinNow()}>Pin this state</Button>
+        <Button onClick={() => void pinNow()}>{t("Pin this state")}</Button>
         <Button weight="quiet" onClick={() => file.current?.click()}>
-          Pin a photograph…
+          {t("Pin a photograph…")}
         </Button>
         <input
           ref={file}
           type="file"
           accept="image/png,image/jpeg,image/webp"
-          aria-label="A photograph to pin"
+          aria-label={t("A photograph to pin")}
           className="hidden"
           onChange={(e) => {
             const [chosen] = e.target.files ?? [];
@@ -43,8 +44,9 @@ export function PinRows() {
       </div>
       {pins.data?.length === 0 && (
         <p className="text-quiet">
-          A pin keeps the sky as it is now, to compare with and to go back to. Photographs can be dropped
-          here, too.
+          {t(
+            "A pin keeps the sky as it is now, to compare with and to go back to. Photographs can be dropped here, too.",
+          )}
         </p>
       )}
       {pins.isError && <p className="text-quiet">{pins.error.message}</p>}
@@ -86,7 +88,7 @@ function PinItem({ pin }: { pin: Pin }) {
         )}
       </div>
       <NameField
-        label={`Name of the pin ${pin.name}`}
+        label={t("Name of the pin {{name}}", { name: pin.name })}
         name={pin.name}
         save={(name) => act(() => api.renamePin(pin.id, name))}
       />
@@ -96,16 +98,16 @@ function PinItem({ pin }: { pin: Pin }) {
           className="px-2 aria-pressed:border-ink"
           onClick={() => compare(compared ? null : pin)}
         >
-          {compared ? "Stop comparing" : "Compare"}
+          {compared ? t("Stop comparing") : t("Compare")}
         </Button>
         {pin.document && <BringBack pin={pin.document} name={pin.name} />}
         <Button
           weight="quiet"
           className="px-2"
-          aria-label={`Delete the pin ${pin.name}`}
+          aria-label={t("Delete the pin {{name}}", { name: pin.name })}
           onClick={() => void remove()}
         >
-          Delete
+          {t("Delete")}
         </Button>
       </div>
     </li>
@@ -128,17 +130,17 @@ function BringBack({ pin, name }: { pin: Sky; name: string }) {
       partTitles[part],
       () => put((sky) => given(sky, pin, part)),
     ]),
-    ["Viewpoint", () => put((sky) => ({ ...sky, eye: structuredClone(pin.eye) }))],
-    ["Land", () => put((sky) => ({ ...sky, land: structuredClone(pin.land) }))],
+    [t("Viewpoint"), () => put((sky) => ({ ...sky, eye: structuredClone(pin.eye) }))],
+    [t("Land"), () => put((sky) => ({ ...sky, land: structuredClone(pin.land) }))],
     ...pin.clouds.map((layer): [string, () => void] => [
-      `Layer: ${layer.name || layer.id}`,
+      t("Layer: {{value}}", { value: layer.name || layer.id }),
       () => put((sky) => withLayer(sky, pin, layer.id)),
     ]),
   ];
   return (
     <Menu
-      words="Bring back…"
-      label={`Bring back from ${name}`}
+      words={t("Bring back…")}
+      label={t("Bring back from {{name}}", { name })}
       items={items}
       align="start"
       className="border border-edge hover:bg-raised"

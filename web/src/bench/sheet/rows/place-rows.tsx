@@ -1,3 +1,4 @@
+import { t } from "../../../text";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Place } from "../../../data/api";
@@ -40,7 +41,7 @@ export function PlaceRows({ sky, schema }: { sky: Sky; schema: Schema }) {
       <PlaceSearch place={place.name} />
       <div className="flex flex-wrap items-end gap-2 py-1">
         <label className="text-quiet">
-          Date
+          {t("Date")}
           <input
             type="date"
             min="1950-01-01"
@@ -51,7 +52,7 @@ export function PlaceRows({ sky, schema }: { sky: Sky; schema: Schema }) {
           />
         </label>
         <label className="text-quiet">
-          Hour
+          {t("Hour")}
           <input
             type="time"
             className={`block font-value ${box}`}
@@ -72,11 +73,11 @@ export function PlaceRows({ sky, schema }: { sky: Sky; schema: Schema }) {
               )
           }
         >
-          Now
+          {t("Now")}
         </Button>
       </div>
       <label className="block py-1 text-quiet">
-        Time zone
+        {t("Time zone")}
         <span className="flex items-center gap-2">
           <input
             className={`block w-full ${box}`}
@@ -95,7 +96,7 @@ export function PlaceRows({ sky, schema }: { sky: Sky; schema: Schema }) {
       </label>
       {group && <GroupRows group={group} />}
       {!follows && (
-        <p className="pt-1 text-quiet">Nothing follows place and time: every light is set by hand.</p>
+        <p className="pt-1 text-quiet">{t("Nothing follows place and time: every light is set by hand.")}</p>
       )}
     </>
   );
@@ -130,7 +131,7 @@ function PlaceSearch({ place }: { place: string }) {
   return (
     <div className="relative py-1">
       <label className="text-quiet">
-        Place
+        {t("Place")}
         <input
           type="search"
           data-testid="place-search"
@@ -175,7 +176,7 @@ function PlaceSearch({ place }: { place: string }) {
             </li>
           ))}
           {found.isSuccess && list.length === 0 && (
-            <li className="px-2 py-1 text-quiet">No such place; coordinates can be typed below.</li>
+            <li className="px-2 py-1 text-quiet">{t("No such place; coordinates can be typed below.")}</li>
           )}
         </ul>
       )}

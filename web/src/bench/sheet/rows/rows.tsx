@@ -1,3 +1,4 @@
+import { t } from "../../../text";
 import { Switch as Toggle } from "radix-ui";
 import type { ChoiceField, ColourField, Field, SwitchField } from "../../../data/fields";
 import type { Sky } from "../../../data/sky";
@@ -117,7 +118,7 @@ function SwitchRow({
         aria-label={field.title}
         className="group/switch flex min-h-6 cursor-pointer items-center gap-2"
       >
-        <span className="text-small text-quiet">{value ? "yes" : "no"}</span>
+        <span className="text-small text-quiet">{value ? t("yes") : t("no")}</span>
         <span
           className={
             "flex h-4 w-8 items-center rounded-full border border-edge bg-bench px-0.5 " +

@@ -1,3 +1,4 @@
+import { t } from "../../../text";
 import { useState, type KeyboardEvent, type PointerEvent } from "react";
 import { encodeSrgb } from "../../../data/develop";
 import { fieldsOf, type Schema } from "../../../data/fields";
@@ -35,12 +36,12 @@ export function SourceRows({ sky, schema }: { sky: Sky; schema: Schema }) {
   return (
     <>
       <SwitchLine
-        label="What the sky is made of"
+        label={t("What the sky is made of")}
         value={made.kind}
         options={[
-          { value: "air", title: "Air" },
-          { value: "standard", title: "Standard sky" },
-          { value: "gradient", title: "Gradient" },
+          { value: "air", title: t("Air") },
+          { value: "standard", title: t("Standard sky") },
+          { value: "gradient", title: t("Gradient") },
         ]}
         onChange={(kind) =>
           change((s) => {
@@ -156,7 +157,7 @@ function Gradient({ made, schema }: { made: GradientKind; schema: Schema }) {
             data-testid="gradient-stop"
             role="slider"
             tabIndex={0}
-            aria-label={`Stop ${i + 1}`}
+            aria-label={t("Stop {{i}}", { i: i + 1 })}
             aria-valuemin={0}
             aria-valuemax={end}
             aria-valuenow={s.position_deg}
@@ -182,8 +183,8 @@ function Gradient({ made, schema }: { made: GradientKind; schema: Schema }) {
         ))}
       </svg>
       <p className="flex justify-between text-small text-quiet">
-        <span>{made.along === "sun" ? "at the sun" : "horizon"}</span>
-        <span>{made.along === "sun" ? "opposite" : "overhead"}</span>
+        <span>{made.along === "sun" ? t("at the sun") : t("horizon")}</span>
+        <span>{made.along === "sun" ? t("opposite") : t("overhead")}</span>
       </p>
       {stop &&
         fields.map((f) =>
@@ -225,7 +226,7 @@ function Gradient({ made, schema }: { made: GradientKind; schema: Schema }) {
             setChosen(0);
           }}
         >
-          Drop this stop
+          {t("Drop this stop")}
         </Button>
       )}
       <div className="my-2 border-t border-line" />

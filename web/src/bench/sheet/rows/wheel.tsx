@@ -1,3 +1,4 @@
+import { t } from "../../../text";
 import { useRef, type KeyboardEvent, type PointerEvent } from "react";
 import type { Sky, Wheel as Balance } from "../../../data/sky";
 import { arrowOf } from "../../../ui/arrow-keys";
@@ -52,9 +53,13 @@ export function WheelPad({ title, of, edit }: { title: string; of: Balance; edit
       ref={pad}
       role="slider"
       tabIndex={0}
-      aria-label={`${title}: colour`}
+      aria-label={t("{{title}}: colour", { title })}
       aria-valuenow={Math.round(100 * Math.hypot(x, y))}
-      aria-valuetext={`red ${of.red}, green ${of.green}, blue ${of.blue}`}
+      aria-valuetext={t("red {{red}}, green {{green}}, blue {{blue}}", {
+        red: of.red,
+        green: of.green,
+        blue: of.blue,
+      })}
       width={SIDE}
       height={SIDE}
       viewBox={`${-SIDE / 2} ${-SIDE / 2} ${SIDE} ${SIDE}`}
