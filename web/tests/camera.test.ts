@@ -1,8 +1,10 @@
 import { allNear, equal, near, test } from "./check";
 import { eye } from "./samples";
+import { discBox } from "../src/bench/preview/disc-box";
 import {
   anglesOf,
   aspectOf,
+  axesOf,
   directionAt,
   halfWidth,
   lensView,
@@ -83,4 +85,45 @@ test("a panorama has the heading in its middle and goes round", () => {
     allNear(anglesOf(view.directionAt(x, y)), [azimuth, elevation], 1e-9);
   }
   equal([lensView(eye()).aspect, view.aspect], [16 / 9, 2]);
+});
+
+test("the axes of a rolled picture give its directions back", () => {
+  const rolled = eye({ heading_deg: 77, pitch_deg: 25, roll_deg: 12 });
+  const [right, up, forward] = axesOf(rolled);
+  const [across, along] = [0.6 * halfWidth(rolled), (-0.4 * halfWidth(rolled)) / aspectOf(rolled)];
+  const raw = ([0, 1, 2] as const).map((i) => across * right[i] + along * up[i] + forward[i]);
+  const length = Math.hypot(...raw);
+  allNear(
+    raw.map((v) => v / length),
+    directionAt(rolled, 0.8, 0.7),
+    1e-12,
+  );
+});
+
+test("every pixel of a disc lies in the disc's box", () => {
+  const wide = eye({ lens_mm: 14, heading_deg: 30, pitch_deg: 10, roll_deg: 20 });
+  const [width, height] = [960, 540];
+  for (const [x, y] of [
+    [0.5, 0.5],
+    [0.02, 0.9],
+    [0.97, 0.05],
+  ] as const)
+    for (const radius of [0.0047, 0.05, 0.3]) {
+      const middle = directionAt(wide, x, y);
+      const box = discBox(wide, middle, radius, width, height);
+      for (let px = 0; px < width; px += 3)
+        for (let py = 0; py < height; py += 3) {
+          const d = directionAt(wide, (px + 0.5) / width, (py + 0.5) / height);
+          const cosine = d[0] * middle[0] + d[1] * middle[1] + d[2] * middle[2];
+          if (cosine < Math.cos(radius)) continue;
+          const low = height - 1 - py;
+          const inside =
+            box && px >= box[0] && px < box[0] + box[2] && low >= box[1] && low < box[1] + box[3];
+          equal(inside, true);
+        }
+    }
+});
+
+test("a disc behind the lens has no box", () => {
+  equal(discBox(eye({ heading_deg: 0 }), toward(180, 0), 0.005, 960, 540), null);
 });

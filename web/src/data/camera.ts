@@ -64,6 +64,13 @@ export function inView(eye: Eye, d: Direction): Direction {
   ];
 }
 
+/** The picture's axes to the right, up and forward, as directions. */
+export function axesOf(eye: Eye): [Direction, Direction, Direction] {
+  const [east, north, up] = [inView(eye, [1, 0, 0]), inView(eye, [0, 1, 0]), inView(eye, [0, 0, 1])];
+  const axis = (i: 0 | 1 | 2): Direction => [east[i], north[i], up[i]];
+  return [axis(0), axis(1), axis(2)];
+}
+
 /** A place in the picture, and whether it lies ahead. */
 export type Seen = { x: number; y: number; ahead: boolean };
 

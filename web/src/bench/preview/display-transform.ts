@@ -1,20 +1,45 @@
 import { bandColours, STOPS } from "../../data/bands";
-import { aspectOf, halfWidth, inView } from "../../data/camera";
+import { aspectOf, axesOf, halfWidth, inView } from "../../data/camera";
 import { development, GREY } from "../../data/develop";
 import { CURVE_STEPS, curveTables, tableOf, wheelsOf, type LoadedTable } from "../../data/grade";
 import type { Eye, Grade } from "../../data/sky";
 import type { Disc, PreviewFrame } from "./preview-socket";
-import { fragment, vertex } from "./shader";
+import { discBox } from "./disc-box";
+import { fragmentOf, vertex, type Parts } from "./shader";
 
 /** What is drawn in the place of the developed picture, or over it. */
 export type Marking = { falseColour: boolean; clipped: boolean; panorama: boolean };
 
 export const plain: Marking = { falseColour: false, clipped: false, panorama: false };
 
+/** What a picture of this frame needs of the program. */
+function partsOf(frame: PreviewFrame, grade: Grade, marking: Marking): Parts {
+  const { lift, gain, exponent } = wheelsOf(grade);
+  const { shadows, midtones, lights } = grade.ranges;
+  const discs = frame.discs.length;
+  return {
+    discs,
+    panorama: marking.panorama,
+    false_colour: marking.falseColour,
+    stop_glare: grade.glare.strength > 0 && !marking.panorama && discs > 0,
+    vignette: grade.vignette > 0 && !marking.panorama,
+    contrast: grade.contrast !== 1,
+    saturation: grade.saturation !== 1,
+    curve: development(grade).curve,
+    ranges: [shadows, midtones, lights].some((v) => v !== 0),
+    wheels: lift.some((v) => v !== 0) || [...gain, ...exponent].some((v) => v !== 1),
+    drawn: curveTables(grade) !== null,
+    table: tableOf(grade) !== null,
+    hatched: marking.clipped,
+  };
+}
+
 /** Draws linear HDR pictures, developed on the graphics card. */
 export class DisplayTransform {
   private readonly gl: WebGL2RenderingContext;
-  private readonly program: WebGLProgram;
+  /** The program of each set of parts that was drawn, and the one in use. */
+  private readonly programs = new Map<string, WebGLProgram>();
+  private program: WebGLProgram | null = null;
   private readonly picture: WebGLTexture;
   private readonly mask: WebGLTexture;
   private readonly curves: WebGLTexture;
@@ -27,14 +52,22 @@ export class DisplayTransform {
     const gl = canvas.getContext("webgl2", { antialias: false, alpha: false, preserveDrawingBuffer: true });
     if (!gl) throw new Error("This browser has no WebGL2, which the Picture needs.");
     this.gl = gl as WebGL2RenderingContext;
-    this.program = this.link();
     this.picture = this.texture(this.gl.LINEAR);
     this.mask = this.texture(this.gl.NEAREST);
     this.curves = this.texture(this.gl.NEAREST);
     this.table = this.gl.createTexture();
   }
 
-  private link(): WebGLProgram {
+  private programOf(parts: Parts): WebGLProgram {
+    const key = Object.values(parts).join();
+    const known = this.programs.get(key);
+    if (known) return known;
+    const made = this.link(fragmentOf(parts));
+    this.programs.set(key, made);
+    return made;
+  }
+
+  private link(fragment: string): WebGLProgram {
     const { gl } = this;
     const program = gl.createProgram();
     for (const [kind, source] of [
@@ -87,12 +120,35 @@ export class DisplayTransform {
   }
 
   draw(eye: Eye, grade: Grade, marking: Marking = plain) {
-    const { gl, program, frame } = this;
+    const { gl, frame } = this;
     if (!frame) return;
+    const [width, height] = [gl.drawingBufferWidth, gl.drawingBufferHeight];
+    gl.viewport(0, 0, width, height);
+    const parts = partsOf(frame, grade, marking);
+    const pixel = (marking.panorama ? 2 * Math.PI : 2 * halfWidth(eye)) / width;
+    // Discs without glare cost only the pixels near them.
+    const near = frame.discs.every((d) => d.veil[1] === 0) && !parts.stop_glare && !marking.panorama;
+    this.pass(eye, grade, near ? { ...parts, discs: 0 } : parts, pixel);
+    if (!near) return;
+    gl.enable(gl.SCISSOR_TEST);
+    for (const disc of frame.discs) {
+      const box = discBox(eye, disc.direction, disc.radius + 3 * pixel, width, height);
+      if (!box) continue;
+      gl.scissor(...box);
+      this.pass(eye, grade, parts, pixel);
+    }
+    gl.disable(gl.SCISSOR_TEST);
+  }
+
+  /** Draws all pixels that are not cut off; `pixel` is a pixel's angle, radians. */
+  private pass(eye: Eye, grade: Grade, parts: Parts, pixel: number) {
+    const { gl, frame } = this;
+    if (!frame) return;
+    const program = this.programOf(parts);
+    this.program = program;
     const at = (name: string) => gl.getUniformLocation(program, name);
     const half = halfWidth(eye);
     const rad = Math.PI / 180;
-    gl.viewport(0, 0, gl.drawingBufferWidth, gl.drawingBufferHeight);
     gl.useProgram(program);
     for (const [unit, name, texture] of [
       [0, "picture", this.picture],
@@ -107,16 +163,13 @@ export class DisplayTransform {
     this.colourTable(grade);
     gl.activeTexture(gl.TEXTURE0);
     gl.uniform1f(at("exponent"), frame.exponent);
-    gl.uniform1i(at("panorama"), Number(marking.panorama));
-    gl.uniform1f(at("vignette"), marking.panorama ? 0 : grade.vignette);
+    gl.uniform1f(at("vignette"), grade.vignette);
     const { strength, f_number, blades, roundness, turn_deg } = grade.glare;
-    gl.uniform1f(at("stop_strength"), marking.panorama ? 0 : strength);
+    gl.uniform1f(at("stop_strength"), strength);
     gl.uniform1f(at("stop_half_m"), (0.5e-3 * eye.lens_mm) / f_number);
     gl.uniform1f(at("stop_rays"), blades % 2 === 0 ? blades : 2 * blades);
     gl.uniform1f(at("stop_turn"), turn_deg * rad);
     gl.uniform1f(at("roundness"), roundness);
-    gl.uniform1i(at("hatched"), Number(marking.clipped));
-    gl.uniform1i(at("false_colour"), Number(marking.falseColour));
     gl.uniform1i(at("bands"), STOPS.length);
     gl.uniform1fv(at("band_stops"), STOPS);
     gl.uniform3fv(
@@ -125,9 +178,10 @@ export class DisplayTransform {
     );
     gl.uniform2f(at("half_size"), half, half / aspectOf(eye));
     gl.uniform2f(at("shift"), eye.shift_right_mm / eye.lens_mm, eye.shift_up_mm / eye.lens_mm);
-    gl.uniform3f(at("turn"), eye.heading_deg * rad, eye.pitch_deg * rad, eye.roll_deg * rad);
-    gl.uniform1i(at("discs"), frame.discs.length);
-    if (frame.discs.length > 0) {
+    gl.uniform1f(at("heading"), eye.heading_deg * rad);
+    gl.uniformMatrix3fv(at("camera"), false, axesOf(eye).flat());
+    gl.uniform1f(at("pixel"), pixel);
+    if (parts.discs > 0) {
       const all = (of: (disc: Disc) => number[]) => frame.discs.flatMap(of);
       gl.uniform3fv(
         at("disc"),
@@ -136,6 +190,10 @@ export class DisplayTransform {
       gl.uniform1fv(
         at("disc_radius"),
         all((d) => [d.radius]),
+      );
+      gl.uniform1fv(
+        at("disc_near"),
+        all((d) => [Math.cos(d.radius + 2 * pixel)]),
       );
       gl.uniform3fv(
         at("disc_radiance"),
@@ -155,18 +213,15 @@ export class DisplayTransform {
       );
     }
     gl.uniform1f(at("mask_side"), frame.mask_side);
-    const across = marking.panorama ? 2 * Math.PI : 2 * half;
-    gl.uniform1f(at("pixel"), across / gl.drawingBufferWidth);
     gl.drawArrays(gl.TRIANGLES, 0, 3);
   }
 
   /** Tells the program what the grade does; the third texture is bound for it. */
   private grade(grade: Grade) {
     const { gl, program } = this;
-    const at = (name: string) => gl.getUniformLocation(program, name);
-    const { matrix, curve } = development(grade);
+    const at = (name: string) => program && gl.getUniformLocation(program, name);
+    const { matrix } = development(grade);
     gl.uniformMatrix3fv(at("balance"), true, matrix);
-    gl.uniform1i(at("curve"), curve);
     gl.uniform1f(at("white"), 1.2 * 2 ** grade.ev100);
     gl.uniform1f(at("contrast"), grade.contrast);
     gl.uniform1f(at("pivot"), GREY * 2 ** grade.pivot_stops);
@@ -179,7 +234,6 @@ export class DisplayTransform {
     gl.uniform3fv(at("gain"), gain);
     gl.uniform3fv(at("exponents"), exponent);
     const tables = curveTables(grade);
-    gl.uniform1i(at("drawn"), Number(tables !== null));
     const [width, height] = tables ? [CURVE_STEPS + 1, 3] : [1, 1];
     const values = new Float32Array(width * height);
     tables?.forEach((table, i) => values.set(table, i * width));
@@ -189,7 +243,7 @@ export class DisplayTransform {
   /** Tells the program what table of colours there is; it is sent to the card when it is another one. */
   private colourTable(grade: Grade) {
     const { gl, program } = this;
-    const at = (name: string) => gl.getUniformLocation(program, name);
+    const at = (name: string) => program && gl.getUniformLocation(program, name);
     const table = tableOf(grade);
     gl.activeTexture(gl.TEXTURE3);
     gl.bindTexture(gl.TEXTURE_3D, this.table);

@@ -11,20 +11,42 @@ void main() {
   place.y = 1.0 - place.y;
 }`;
 
+/** What a picture has of lights, marks and grade. What it lacks costs no pixel anything. */
+export type Parts = {
+  discs: number;
+  panorama: boolean;
+  false_colour: boolean;
+  stop_glare: boolean;
+  vignette: boolean;
+  contrast: boolean;
+  saturation: boolean;
+  /** 0 clips, 1 rolls off, 2 is the filmic curve, as `Curve` in the document. */
+  curve: number;
+  ranges: boolean;
+  wheels: boolean;
+  drawn: boolean;
+  table: boolean;
+  hatched: boolean;
+};
+
+/** The fragment program of a picture with these parts. */
+export function fragmentOf(parts: Parts): string {
+  const defines = Object.entries(parts).map(([name, v]) => `#define ${name.toUpperCase()} ${Number(v)}`);
+  return `#version 300 es\n${defines.join("\n")}\n${fragment}`;
+}
+
 /** Develops exactly as the core's develop module, in its order. */
-export const fragment = `#version 300 es
-precision highp float;
+const fragment = `precision highp float;
 precision highp sampler2D;
 precision highp sampler3D;
 uniform sampler2D picture;
 uniform sampler2D mask;
 uniform float exponent;
 uniform mat3 balance;
-uniform int curve;
 uniform vec2 half_size;
-uniform vec3 turn;          // heading, pitch, roll
+uniform float heading;
+uniform mat3 camera;        // right, up and forward of the picture
 uniform vec2 shift;         // of the lens, at distance 1
-uniform bool panorama;
 uniform float vignette;
 uniform float contrast;
 uniform float pivot;
@@ -34,25 +56,24 @@ uniform vec2 range_ends;    // shadows end, lights begin
 uniform vec3 lift;
 uniform vec3 gain;
 uniform vec3 exponents;
-uniform bool drawn;
 uniform sampler2D curves;   // a row for each channel
 uniform sampler3D table;
 uniform int table_size;     // values a side; none is 0
 uniform bool table_of_light;
 uniform float table_strength;
-uniform bool false_colour;
 uniform int bands;
 uniform float band_stops[16];
 uniform vec3 band_colours[16];
 uniform float white;        // cd/m2
-uniform bool hatched;
-uniform int discs;
-uniform vec3 disc[5];       // direction
-uniform float disc_radius[5];
-uniform vec3 disc_radiance[5];
-uniform vec3 disc_veil[5];  // light that glare spreads, lx
-uniform vec3 disc_light[5]; // lx
-uniform vec3 disc_in_lens[5]; // to the right, up, forward
+#if DISCS > 0
+uniform vec3 disc[DISCS];       // direction
+uniform float disc_radius[DISCS];
+uniform float disc_near[DISCS]; // cosine of the angle within which a pixel may show the disc
+uniform vec3 disc_radiance[DISCS];
+uniform vec3 disc_veil[DISCS];  // light that glare spreads, lx
+uniform vec3 disc_light[DISCS]; // lx
+uniform vec3 disc_in_lens[DISCS]; // to the right, up, forward
+#endif
 uniform float stop_strength;
 uniform float stop_half_m;  // half of its width
 uniform float stop_rays;
@@ -68,19 +89,15 @@ vec2 onPlane() {
 }
 
 vec3 direction() {
-  if (panorama) {
-    vec2 angles = vec2(turn.x + (place.x - 0.5) * 6.28318530718, (0.5 - place.y) * 3.14159265359);
-    return vec3(cos(angles.y) * sin(angles.x), cos(angles.y) * cos(angles.x), sin(angles.y));
-  }
-  vec2 p = onPlane();
-  vec2 s = vec2(p.x * cos(turn.z) + p.y * sin(turn.z), p.y * cos(turn.z) - p.x * sin(turn.z));
-  float flat_part = cos(turn.y) - s.y * sin(turn.y);
-  return normalize(vec3(
-    flat_part * sin(turn.x) + s.x * cos(turn.x),
-    flat_part * cos(turn.x) - s.x * sin(turn.x),
-    sin(turn.y) + s.y * cos(turn.y)));
+#if PANORAMA
+  vec2 angles = vec2(heading + (place.x - 0.5) * 6.28318530718, (0.5 - place.y) * 3.14159265359);
+  return vec3(cos(angles.y) * sin(angles.x), cos(angles.y) * cos(angles.x), sin(angles.y));
+#else
+  return normalize(camera * vec3(onPlane(), 1.0));
+#endif
 }
 
+#if DISCS > 0
 // Masks stand one below the other.
 float maskAt(int i, ivec2 p) {
   int side = int(mask_side);
@@ -93,6 +110,7 @@ float spread(float cosine, float rim) {
   return 10.0 / (a * a * a) + 5.0 / (a * a);
 }
 
+#if STOP_GLARE
 // Diffraction by the lens's stop, as the core's picture::diffraction.
 const vec3 WAVELENGTHS = vec3(611e-9, 549e-9, 464e-9);
 
@@ -125,14 +143,15 @@ vec3 stopGlare(int which) {
   return disc_light[which] * stopSpread(offset, max(disc_radius[which], 0.5 * pixel)) * WAVELENGTHS;
 }
 
-vec3 sunlight(int which) {
-  vec3 d = direction();
+#endif
+
+vec3 sunlight(int which, vec3 d) {
   float radius = disc_radius[which];
   vec3 centre = disc[which];
   float ahead = dot(d, centre);
   vec3 glare = vec3(0.0);
   if (disc_veil[which].g > 0.0) glare = disc_veil[which] * spread(ahead, degrees(radius));
-  if (ahead < cos(radius + 2.0 * pixel)) return glare;
+  if (ahead < disc_near[which]) return glare;
   float flat_part = max(length(centre.xy), 1e-6);
   vec3 right = vec3(centre.y, -centre.x, 0.0) / flat_part;
   vec3 up = cross(right, centre);
@@ -147,10 +166,16 @@ vec3 sunlight(int which) {
   return glare + disc_radiance[which] * (m * inside);
 }
 
+#endif
+
 float toneCurve(float v) {
-  if (curve == 0) return clamp(v, 0.0, 1.0);
-  if (curve == 1) return v <= 0.25 ? v : 0.25 + 0.75 * (1.0 - 1.0 / (1.0 + (v - 0.25) / 0.75));
+#if CURVE == 0
+  return clamp(v, 0.0, 1.0);
+#elif CURVE == 1
+  return v <= 0.25 ? v : 0.25 + 0.75 * (1.0 - 1.0 / (1.0 + (v - 0.25) / 0.75));
+#else
   return clamp((v * (2.51 * v + 0.03)) / (v * (2.43 * v + 0.59) + 0.14), 0.0, 1.0);
+#endif
 }
 
 float encode(float v) {
@@ -165,6 +190,7 @@ float ranged(float v) {
   return v + v * (1.0 - v) * more;
 }
 
+#if DRAWN
 float drawnCurve(int channel, float v) {
   const int steps = ${CURVE_STEPS};
   float x = clamp(v, 0.0, 1.0) * float(steps);
@@ -172,11 +198,20 @@ float drawnCurve(int channel, float v) {
   return mix(texelFetch(curves, ivec2(i, channel), 0).r, texelFetch(curves, ivec2(i + 1, channel), 0).r,
              x - float(i));
 }
+#endif
 
 float displayed(int channel, float linear) {
-  float v = ranged(encode(toneCurve(linear)));
+  float v = encode(toneCurve(linear));
+#if RANGES
+  v = ranged(v);
+#endif
+#if WHEELS
   v = pow(clamp(gain[channel] * (v + lift[channel] * (1.0 - v)), 0.0, 1.0), exponents[channel]);
-  return drawn ? drawnCurve(channel, v) : v;
+#endif
+#if DRAWN
+  v = drawnCurve(channel, v);
+#endif
+  return v;
 }
 
 vec3 tableAt(ivec3 i) {
@@ -206,40 +241,47 @@ const vec3 LUMA = vec3(0.212639, 0.715169, 0.072192);
 
 void main() {
   vec3 scene = texture(picture, place).rgb * exp2(exponent);
-  for (int i = 0; i < discs; i++) scene += sunlight(i);
-  if (false_colour) {
-    shown = vec4(bandColour(dot(scene, LUMA)), 1.0);
-    return;
-  }
-  if (stop_strength > 0.0) for (int i = 0; i < discs; i++) scene += stopGlare(i);
-  if (vignette > 0.0) {
-    vec2 p = onPlane();
-    float cosine = inversesqrt(1.0 + dot(p, p));
-    scene *= 1.0 - vignette + vignette * cosine * cosine * cosine * cosine;
-  }
+#if DISCS > 0
+  vec3 d = direction();
+  for (int i = 0; i < DISCS; i++) scene += sunlight(i, d);
+#endif
+#if FALSE_COLOUR
+  shown = vec4(bandColour(dot(scene, LUMA)), 1.0);
+  return;
+#endif
+#if STOP_GLARE
+  for (int i = 0; i < DISCS; i++) scene += stopGlare(i);
+#endif
+#if VIGNETTE
+  vec2 p = onPlane();
+  float cosine = inversesqrt(1.0 + dot(p, p));
+  scene *= 1.0 - vignette + vignette * cosine * cosine * cosine * cosine;
+#endif
   vec3 c = balance * scene;
-  if (contrast != 1.0) c = sign(c) * pivot * pow(abs(c) / pivot, vec3(contrast));
-  if (saturation != 1.0) {
-    float y = dot(c, LUMA);
-    c = vec3(y) + saturation * (c - vec3(y));
-  }
+#if CONTRAST
+  c = sign(c) * pivot * pow(abs(c) / pivot, vec3(contrast));
+#endif
+#if SATURATION
+  float grey = dot(c, LUMA);
+  c = vec3(grey) + saturation * (c - vec3(grey));
+#endif
   float low = min(c.r, min(c.g, c.b));
   if (low < 0.0) {
     float y = max(dot(c, LUMA), 0.0);
     c = max(vec3(y) + (c - vec3(y)) * (y / (y - low)), 0.0);
   }
   vec3 v = vec3(displayed(0, c.r), displayed(1, c.g), displayed(2, c.b));
-  if (table_size > 0) {
-    vec3 stops = log2(max(c, vec3(1e-9)) / ${GREY});
-    vec3 of_light = (stops - float(${TABLE_STOPS[0]})) / float(${TABLE_STOPS[1] - TABLE_STOPS[0]});
-    v = mix(v, lookUp(table_of_light ? of_light : v), table_strength);
-  }
-  if (hatched) {
-    // Stripes that run down where all of a channel's range is used up, and up where none is.
-    float step_at = mod(gl_FragCoord.x + gl_FragCoord.y, 8.0);
-    float step_up = mod(gl_FragCoord.x - gl_FragCoord.y + 8192.0, 8.0);
-    if (max(v.r, max(v.g, v.b)) >= 254.0 / 255.0 && step_at < 2.0) v = vec3(0.0);
-    if (max(v.r, max(v.g, v.b)) < 1.0 / 255.0 && step_up < 2.0) v = vec3(0.6);
-  }
+#if TABLE
+  vec3 stops = log2(max(c, vec3(1e-9)) / ${GREY});
+  vec3 of_light = (stops - float(${TABLE_STOPS[0]})) / float(${TABLE_STOPS[1] - TABLE_STOPS[0]});
+  v = mix(v, lookUp(table_of_light ? of_light : v), table_strength);
+#endif
+#if HATCHED
+  // Stripes that run down where all of a channel's range is used up, and up where none is.
+  float step_at = mod(gl_FragCoord.x + gl_FragCoord.y, 8.0);
+  float step_up = mod(gl_FragCoord.x - gl_FragCoord.y + 8192.0, 8.0);
+  if (max(v.r, max(v.g, v.b)) >= 254.0 / 255.0 && step_at < 2.0) v = vec3(0.0);
+  if (max(v.r, max(v.g, v.b)) < 1.0 / 255.0 && step_up < 2.0) v = vec3(0.6);
+#endif
   shown = vec4(v, 1.0);
 }`;
