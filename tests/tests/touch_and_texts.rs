@@ -90,7 +90,8 @@ async fn nothing_moves_by_itself_where_motion_is_not_wanted() -> Result<()> {
          return (runs(s.transitionDuration) && s.transitionProperty !== 'none') || \
            (s.animationName !== 'none' && runs(s.animationDuration)); }).map((e) => e.outerHTML.slice(0, 80))";
     assert_eq!(browser.eval(moving).await?, json!([]));
-    let changed = "(window.flickered ??= (() => { let n = 0; new MutationObserver((all) => { n += all.length })\
+    let changed = "(window.flickered ??= (() => { let n = 0; \
+         new MutationObserver((all) => { n += all.length })\
          .observe(document.querySelector('[data-testid=pinned]').parentElement, \
            {attributes: true, subtree: true, attributeFilter: ['style', 'class']}); return () => n })())()";
     browser.eval(changed).await?;
@@ -112,7 +113,8 @@ fn unmarked(names: &[String]) -> String {
          const walker = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT); \
          for (let node = walker.nextNode(); node; node = walker.nextNode()) {{ \
            const e = node.parentElement; \
-           if (node.data.trim() && !e.closest('script, style')) look(e.textContent, e.dataset.testid ?? e.tagName); }} \
+           if (node.data.trim() && !e.closest('script, style')) \
+             look(e.textContent, e.dataset.testid ?? e.tagName); }} \
          for (const name of ['aria-label', 'title', 'placeholder', 'alt']) \
            for (const e of document.querySelectorAll('[' + name + ']')) look(e.getAttribute(name), name); \
          return [...bad] }})()",
