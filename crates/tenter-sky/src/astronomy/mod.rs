@@ -1,10 +1,17 @@
-//! Where the sun and the moon stand.
+//! Where the sun, the moon and the stars stand, and how bright the night behind them is.
 
 mod day;
+mod diffuse;
 mod moon;
+mod stars;
 
 pub use day::{Day, Event, MINUTES, Point, STEP_MINUTES, Span};
+pub use diffuse::{S10_CD_M2, galactic_latitude, starlight_s10, van_rhijn, zodiacal_s10};
 pub use moon::{Moon, moon};
+pub use stars::{
+    CATALOGUE_LIMIT, CelestialFrame, MAGNITUDE_ZERO_LX, Star, catalogue, equatorial, starlight_lx, stars_to,
+    temperature_of,
+};
 
 use crate::smoothstep;
 use chrono::{DateTime, Datelike, FixedOffset};
@@ -77,6 +84,13 @@ fn distance_au(jd: f64) -> f64 {
     let e = 0.016708634 - 0.000042037 * t;
     let c = (1.914602 - 0.004817 * t) * m.sin() + 0.019993 * (2.0 * m).sin() + 0.000289 * (3.0 * m).sin();
     1.000001018 * (1.0 - e * e) / (1.0 + e * (m + c.to_radians()).cos())
+}
+
+/// Ecliptic longitude of the sun, radians (Meeus chapter 25).
+fn solar_longitude(t: f64) -> f64 {
+    let m = (357.52911 + 35999.05029 * t).to_radians();
+    let c = (1.914602 - 0.004817 * t) * m.sin() + 0.019993 * (2.0 * m).sin();
+    (280.46646 + 36000.76983 * t + c).to_radians()
 }
 
 /// Seconds between terrestrial and universal time.

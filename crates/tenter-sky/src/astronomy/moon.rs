@@ -1,6 +1,6 @@
 //! The moon after Meeus 1998, "Astronomical Algorithms", chapters 40, 47 and 48 (leading terms).
 
-use super::{delta_t_seconds, distance_au, julian_day};
+use super::{delta_t_seconds, distance_au, julian_day, solar_longitude};
 use chrono::{DateTime, FixedOffset};
 
 /// The moon from one place at one moment; angles in degrees.
@@ -93,13 +93,6 @@ fn geocentric(t: f64) -> (f64, f64, f64) {
         latitude += row[4] * weight(row) * argument(row).sin();
     }
     (lp + (longitude * 1e-6).to_radians(), (latitude * 1e-6).to_radians(), distance)
-}
-
-/// Ecliptic longitude of the sun, radians (Meeus chapter 25).
-fn solar_longitude(t: f64) -> f64 {
-    let m = (357.52911 + 35999.05029 * t).to_radians();
-    let c = (1.914602 - 0.004817 * t) * m.sin() + 0.019993 * (2.0 * m).sin();
-    (280.46646 + 36000.76983 * t + c).to_radians()
 }
 
 /// Position and phase of the moon seen from sea level at a place.
