@@ -14,7 +14,7 @@ use tenter_render::air::TableQuality;
 use tenter_render::integrator::MarchQuality;
 use tenter_render::measure::{QUICK_SIDE, Readouts, clipped_fraction, readouts_with};
 use tenter_render::picture::{
-    Area, Disc, IncrementalRenderer, Picture, Reprojection, discs, render, supersample_edges,
+    Area, Disc, IncrementalRenderer, Picture, Reprojection, add_stars, discs, render, supersample_edges,
 };
 use tenter_render::prepare::{Cancelled, ResolvedSky, SceneCache};
 use tenter_render::scene::Scene;
@@ -181,7 +181,15 @@ impl Task<'_> {
     /// `picture`: of the unit scene.
     fn picture_frame(&self, stage: PreviewStage, scenes: &Scenes, picture: &Picture) -> PreviewFrame {
         let scaled = (self.strength != 1.0).then(|| picture.scaled(self.strength));
-        let picture = scaled.as_ref().unwrap_or(picture);
+        let mut starry = None;
+        let mut picture = scaled.as_ref().unwrap_or(picture);
+        if scenes.lit().night.is_some() {
+            let camera = self.camera(picture.width, picture.height);
+            let whole = Area::whole(&camera);
+            let with = starry.insert(picture.clone());
+            add_stars(with, &camera, whole, scenes.lit(), MarchQuality::COARSE);
+            picture = with;
+        }
         PreviewFrame {
             width: picture.width,
             height: picture.height,

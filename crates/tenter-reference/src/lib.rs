@@ -238,15 +238,15 @@ impl<'a> Reference<'a> {
         let mut tally = Tally::default();
         for _ in 0..paths {
             let Some(direction) = draw(&mut rng) else { break };
-            tally.add(self.with_glow(self.paths.follow(direction, &mut rng)));
+            tally.add(self.with_glow(self.paths.follow(direction, &mut rng), direction));
         }
         tally
     }
 
-    /// Adds isotropic airglow from beyond the air.
-    fn with_glow(&self, seen: PathSample) -> Rgb {
-        let glow = if seen.ends_in_space { self.scene.night_glow } else { 0.0 };
-        seen.light.map(|v| v + glow)
+    /// Adds airglow and faint stars from beyond the air.
+    fn with_glow(&self, seen: PathSample, direction: [f64; 3]) -> Rgb {
+        let glow = if seen.ends_in_space { self.scene.night_radiance(direction) } else { [0.0; 3] };
+        std::array::from_fn(|c| seen.light[c] + glow[c])
     }
 }
 

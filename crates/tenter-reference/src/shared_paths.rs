@@ -114,7 +114,7 @@ impl Reference<'_> {
                 self.paths.follow_known(direction, known, rng)
             };
             if round.number > 0 {
-                tally.add(self.with_glow(seen));
+                tally.add(self.with_glow(seen, direction));
             }
         }
         tally

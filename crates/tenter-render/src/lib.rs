@@ -9,6 +9,7 @@ pub mod clouds;
 pub mod integrator;
 pub mod land;
 pub mod measure;
+pub mod night;
 pub mod picture;
 pub mod plan;
 pub mod prepare;

@@ -83,6 +83,7 @@ impl From<LayersArgument> for LayerSplit {
 #[derive(Clone, Copy, PartialEq, ValueEnum)]
 enum Without {
     Sun,
+    Stars,
     Clouds,
 }
 
@@ -123,7 +124,7 @@ pub struct MapArguments {
     heading: f64,
     #[arg(long, value_enum, default_value = "nits")]
     scale: ScaleArgument,
-    /// Leave something out; may be given twice.
+    /// Leave something out; may be given several times.
     #[arg(long, value_enum)]
     without: Vec<Without>,
     /// Put something in that is not part of a map by itself.
@@ -336,6 +337,7 @@ pub fn map(a: MapArguments) -> Outcome {
             ScaleArgument::Exposed => Scale::Exposed,
         },
         sun: !a.without.contains(&Without::Sun),
+        stars: !a.without.contains(&Without::Stars),
         clouds: !a.without.contains(&Without::Clouds),
         land: a.with.contains(&With::Land),
         lower: a.lower,

@@ -58,6 +58,42 @@ export type MoonPhase = {
 
 export type Night = {
   floor_lx: number;
+  milky_way: number;
+  zodiacal_light: number;
+  stars: Stars;
+  towns: Town[];
+};
+
+export type Stars = {
+  field: StarField;
+  strength: number;
+  spot_arcmin: number;
+  faintest_mag: number;
+  colour: number;
+  turn_deg: number;
+};
+
+export type StarField = {
+  by: "place";
+} | {
+  by: "hand";
+  latitude_deg: number;
+  hour: number;
+} | {
+  by: "invented";
+  seed: number;
+  visible: number;
+  bright: number;
+  colour_spread: number;
+  band: number;
+  band_tilt_deg: number;
+};
+
+export type Town = {
+  azimuth_deg: number;
+  distance_km: number;
+  inhabitants: number;
+  colour: Colour;
 };
 
 export type SkySource = {

@@ -234,7 +234,10 @@ impl RayPacket<'_> {
         let to_ground = R::select(partly, R::splat(f32::MAX), ground);
         let first = scene.lights[0].view.aerial.corners(d);
         let mut lookups = AirLookups { corners: [first; MAX_LIGHTS], forward_lobe: [zero; MAX_LIGHTS] };
-        let mut sky = [R::splat(scene.night_glow); 3];
+        let mut sky = match &scene.night {
+            Some(night) => night.diffuse.radiance(d),
+            None => [R::splat(scene.night_glow); 3],
+        };
         for (i, light) in scene.lights.iter().enumerate() {
             if i > 0 {
                 lookups.corners[i] = light.view.aerial.corners(d);

@@ -9,6 +9,7 @@ mod incremental;
 mod layers;
 mod map;
 mod reproject;
+mod stars;
 mod step_error;
 mod tile;
 mod tile_cache;
@@ -25,6 +26,7 @@ pub use map::{
     MapRender, MapSettings, MapSums, SMALLEST_WIDTH, Scale, SettingsError, clear_share, quality_within,
 };
 pub use reproject::Reprojection;
+pub use stars::{add_stars, star_pixels};
 pub use step_error::{NOISE_PERCENT, step_error};
 pub use traced::{LayeredPixel, Traced};
 
@@ -79,9 +81,10 @@ impl Area {
     }
 }
 
-/// Adds discs and their glare to a picture from a camera.
+/// Adds stars, discs and their glare to a picture from a camera.
 pub fn add_discs(picture: &mut Picture, camera: &Camera, scene: &Scene, discs: &[Disc]) {
     let whole = Area::whole(camera);
+    add_stars(picture, camera, whole, scene, MarchQuality::COARSE);
     for disc in discs {
         disc.add_to(picture, camera, whole, scene);
     }

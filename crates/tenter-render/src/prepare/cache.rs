@@ -5,7 +5,7 @@ use super::lru::{Cancelled, Key, Lru, key};
 use super::resolve_layer::resolve_layer;
 use super::resolved_sky::ResolvedSky;
 use super::sky_light::SkyLight;
-use crate::air::tangent_length;
+use crate::air::{tangent_length, tangent_sine};
 use crate::air::{Air, AirView, Build, SkyRadiance, SunlightTable, TableQuality};
 use crate::clouds::cover::column_statistics::ColumnStatistics;
 use crate::clouds::cover::regions::Regions;
@@ -16,15 +16,16 @@ use crate::clouds::optics::mie::PhaseFunction;
 use crate::clouds::optics::slab_table::SlabTable;
 use crate::clouds::sun_depth::{DensityGrid, SunDepth};
 use crate::land::Land;
+use crate::night::{NightPlace, NightSky};
 use crate::scene::{
     AltitudeInterval, CloudComponent, EnvironmentProbe, Fog, GroundIrradiance, Horizon, Light, MAX_LIGHTS,
-    PlacedLight, Scene, Shading, SlabCorrections,
+    PlacedLight, Scene, Shading, SlabCorrections, time_of,
 };
 use crate::source::painted;
 use std::f64::consts::PI;
 use std::sync::{Arc, Mutex};
 use tenter_sky::document::{self, CloudLayer, Colour, MAX_LAYERS, Phase, Sky, SkyKind};
-use tenter_sky::spectrum::Rgb;
+use tenter_sky::spectrum::{LightToRgb, Rgb};
 
 /// Entries per cache: the current one and a few to go back to; for parts that exist per light, as many per
 /// light.
@@ -41,6 +42,11 @@ const DEPTHS_KEPT: usize = 3;
 /// built again for another light where there is no room.
 const DEPTHS_BYTES: usize = 512 << 20;
 const DENSITIES_BYTES: usize = 256 << 20;
+
+/// Sine of a sun's elevation over which stars and airglow are not looked for (1.5 degrees under the horizon:
+/// the sky is still a million times as bright), and the altitude from which they are at any hour, m.
+const NIGHT_SINE: f64 = -0.026;
+const SPACE_M: f64 = 40e3;
 
 /// A cloud form and the statistics of its columns.
 type Formed = (CloudForm, ColumnStatistics);
@@ -64,6 +70,7 @@ pub struct SceneCache {
     over_ground: Lru<SkyRadiance>,
     sunlight: Lru<SunlightTable>,
     painted: Lru<SkyRadiance>,
+    night: Lru<NightSky>,
     form: Lru<Formed>,
     density: Lru<DensityGrid>,
     sun_depth: Lru<SunDepth>,
@@ -84,6 +91,7 @@ impl Default for SceneCache {
             over_ground: Lru::with_capacity(KEPT_FOR_LIGHTS),
             sunlight: Lru::with_capacity(KEPT_FOR_LIGHTS),
             painted: Lru::with_capacity(KEPT),
+            night: Lru::with_capacity(KEPT),
             form: Lru::with_capacity(KEPT_FOR_LAYERS),
             density: Lru::with_capacity(KEPT_FOR_LAYERS),
             sun_depth: Lru::with_capacity(KEPT_FOR_LAYERS),
@@ -212,6 +220,41 @@ impl SceneCache {
             lights.push(Light { strength: sun.strength as f32, placed, view, over_ground, sunlight });
         }
         Ok(lights)
+    }
+
+    /// The night sky, where no sun outshines it.
+    fn night(
+        &self,
+        sky: &Sky,
+        lights: &[Light],
+        (air, air_key): (&Air, Key),
+        eye: f64,
+        build: Build,
+    ) -> Result<Option<Arc<NightSky>>, Cancelled> {
+        let suns = &lights[..sky.suns.len()];
+        if suns.iter().any(|sun| sun.strength > 0.0 && sun.direction()[2] > NIGHT_SINE) && eye < SPACE_M {
+            return Ok(None);
+        }
+        let first = suns[0].direction();
+        let place = (&sky.night, &sky.place, first, air_key, eye);
+        // It has one quality.
+        let made = self.night.get_or_build(key(place, TableQuality::Full), build, || {
+            let white = LightToRgb::sunlight();
+            NightSky::new(
+                &NightPlace {
+                    night: &sky.night,
+                    place: &sky.place,
+                    at: time_of(sky),
+                    sun: first,
+                    planet: air.medium.planet,
+                    altitude: eye,
+                    horizon: tangent_sine(air.medium.planet, eye, 0.0),
+                    through_air: &SunlightTable::new(&air.medium, &air.transmittance, white, 1e-4),
+                },
+                build,
+            )
+        })?;
+        Ok(Some(made))
     }
 
     /// The forms of all visible layers, from the lowest base up.
@@ -351,7 +394,8 @@ impl SceneCache {
         let shed: Vec<_> =
             lights.iter().map(|l| (l.strength, l.direction(), l.placed.in_sky.to_rgb.key())).collect();
         let turned: Vec<f32> = clouds.iter().map(|c| c.similarity_scale).collect();
-        let night_glow = (sky.night.floor_lx / PI) as f32;
+        let night = self.night(sky, &lights, (&air, air_key), eye, build)?;
+        let night_glow = night.as_ref().map_or((sky.night.floor_lx / PI) as f32, |night| night.mean);
         let made_of =
             (air_key, painted_key, (form_keys, turned), shed, (&sky.source, &sky.fog, night_glow, eye));
         let ambience_key = |quality| key(&made_of, quality);
@@ -377,6 +421,7 @@ impl SceneCache {
             air,
             painted,
             night_glow,
+            night,
             horizon,
             seen_strength,
             fog_lit: fog.map_or([[0.0; 3]; MAX_LIGHTS], |fog| fog_lit(&fog, &lights)),

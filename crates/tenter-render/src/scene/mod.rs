@@ -22,6 +22,7 @@ use crate::clouds::form::CloudForm;
 use crate::clouds::optics::mie::PhaseFunction;
 use crate::clouds::sun_depth::SunDepth;
 use crate::land::Land;
+use crate::night::NightSky;
 use crate::simd::Real;
 use std::sync::Arc;
 use tenter_sky::document::{CloudLayer, Colour};
@@ -36,8 +37,10 @@ pub struct Scene {
     pub air: Arc<Air>,
     /// The sky behind the clouds where it is not scattered by air.
     pub painted: Option<Arc<SkyRadiance>>,
-    /// Isotropic radiance of airglow and stars, cd/m2.
+    /// Mean radiance of airglow and stars, cd/m2: what they light things with.
     pub night_glow: f32,
+    /// Stars and the light between them, where the sun is down.
+    pub night: Option<Arc<NightSky>>,
     pub horizon: Horizon,
     /// Factor on the visible sky's radiance.
     pub seen_strength: f32,
@@ -200,6 +203,11 @@ impl Light {
 impl Scene {
     pub fn planet(&self) -> f64 {
         self.air.medium.planet
+    }
+
+    /// Radiance of the night sky behind clouds in a direction, cd/m2, without its stars.
+    pub fn night_radiance(&self, direction: [f64; 3]) -> Rgb {
+        self.night.as_ref().map_or([self.night_glow; 3], |night| night.diffuse.at(direction))
     }
 
     /// Sine of the elevation of the horizon, negative from above the ground.

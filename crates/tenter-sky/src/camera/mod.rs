@@ -257,6 +257,19 @@ impl Camera {
     }
 }
 
+impl Camera {
+    /// Solid angle of a pixel, steradians: of maps as [`Camera::solid_angle`], of a lens from its middle.
+    pub fn pixel_solid_angle(&self, x: usize, y: usize) -> f64 {
+        match self.projection {
+            Projection::Lens { half_width, .. } => {
+                let side = 2.0 * half_width / self.width as f64;
+                side * side * self.axis_cosine(x as f64 + 0.5, y as f64 + 0.5).powi(3)
+            }
+            _ => self.solid_angle(x, y),
+        }
+    }
+}
+
 /// Unit vector at an azimuth and elevation, radians.
 pub fn toward(azimuth: f64, elevation: f64) -> [f64; 3] {
     let ((sa, ca), (se, ce)) = (azimuth.sin_cos(), elevation.sin_cos());

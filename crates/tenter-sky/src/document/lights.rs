@@ -1,4 +1,4 @@
-//! Place and time, suns, moon and night.
+//! Place and time, suns and moon.
 
 use super::Colour;
 use schemars::JsonSchema;
@@ -207,20 +207,5 @@ impl Default for Moon {
             strength: 1.0,
             earthshine: 1.0,
         }
-    }
-}
-
-/// What is left when sun and moon are down.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(default, deny_unknown_fields)]
-pub struct Night {
-    /// Light of airglow and stars on level ground; what is left when the sun is far down. Usual: 0.0008.
-    #[schemars(title = "Night floor", range(min = 0, max = 10), extend("unit" = "lx", "soft" = [0, 0.01]))]
-    pub floor_lx: f64,
-}
-
-impl Default for Night {
-    fn default() -> Self {
-        Night { floor_lx: 0.0008 }
     }
 }

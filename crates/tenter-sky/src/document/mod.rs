@@ -24,6 +24,7 @@ mod hash;
 mod land;
 mod lights;
 mod migrate;
+mod night;
 mod region;
 pub mod schema;
 mod source;
@@ -40,7 +41,8 @@ pub use grade::{
 };
 pub use hash::of as hash_of;
 pub use land::Land;
-pub use lights::{LightColour, MAX_SUNS, Moon, MoonPhase, Night, Place, Placement, Sun};
+pub use lights::{LightColour, MAX_SUNS, Moon, MoonPhase, Place, Placement, Sun};
+pub use night::{MAX_TOWNS, Night, StarField, Stars, Town};
 pub use region::{CoverRegion, MAX_CORNERS, MAX_COVER_SIDE, MAX_REGIONS, Outline, Tie};
 pub use source::{Along, MAX_STOPS, SkyKind, SkySource, Stop};
 
@@ -68,7 +70,7 @@ pub struct Sky {
     /// The moon and its light.
     #[schemars(title = "Moon")]
     pub moon: Moon,
-    /// Airglow and stars.
+    /// Stars, the Milky Way, airglow and towns.
     #[schemars(title = "Night")]
     pub night: Night,
     /// What the sky behind the clouds is made of.

@@ -15,6 +15,7 @@ pub use sums::MapSums;
 
 use super::disc::{Disc, DiscPixel, add_light, discs};
 use super::step_error::{quality_for, step_error};
+use super::stars::star_pixels;
 use super::{Area, LayerScenes, LayeredPicture, LayeredPixel, Picture, Traced, render_area, render_smooth};
 use crate::air::TableQuality;
 use crate::integrator::MarchQuality;
@@ -39,7 +40,8 @@ pub struct MapRender {
     scene: Scene,
     camera: Camera,
     discs: Vec<Disc>,
-    disc_pixels: Vec<DiscPixel>,
+    /// Discs and stars, as far as they are in the map.
+    light_pixels: Vec<DiscPixel>,
     quality: MarchQuality,
     /// Step error of `quality`, percent, where it was measured.
     step_error: Option<f64>,
@@ -148,14 +150,20 @@ impl MapRender {
             }
         };
         let discs = discs(&scene, quality);
-        let disc_pixels = discs.iter().flat_map(|d| d.pixels(&camera, &scene)).collect();
+        let mut light_pixels: Vec<DiscPixel> = Vec::new();
+        if settings.sun {
+            light_pixels.extend(discs.iter().flat_map(|d| d.pixels(&camera, &scene)));
+        }
+        if let Some(night) = scene.night.as_ref().filter(|_| settings.stars) {
+            light_pixels.extend(star_pixels(&night.stars, &camera, Area::whole(&camera), &scene, quality));
+        }
         Ok(MapRender {
             settings: settings.clone(),
             sky: sky.clone(),
             scene,
             camera,
             discs,
-            disc_pixels,
+            light_pixels,
             quality,
             step_error: noise_left,
             traced: None,
@@ -257,9 +265,7 @@ impl MapRender {
             None => self.trace_band(&self.scene, band, cancelled)?,
         };
         self.fill_lower(&mut picture, area, |pixel, colour| *pixel = colour);
-        if self.settings.sun {
-            add_light(&mut picture, area, &self.disc_pixels);
-        }
+        add_light(&mut picture, area, &self.light_pixels);
         let scale = (1.0 / self.unit()) as f32;
         let mut moved = 0;
         for pixel in &mut picture.pixels {
@@ -305,9 +311,7 @@ impl MapRender {
             height: area.height,
             pixels: vec![[0.0; 3]; area.width * area.height],
         };
-        if self.settings.sun {
-            add_light(&mut lights, area, &self.disc_pixels);
-        }
+        add_light(&mut lights, area, &self.light_pixels);
         let lights: Vec<Rgb> = lights.pixels.iter().map(|p| gamut_to_grey(*p).map(|v| v * scale)).collect();
         let mut sums = MapSums::default();
         for (row, (flat, lights)) in
@@ -333,7 +337,7 @@ impl MapRender {
 
     /// Largest channel value that the discs alone put into a pixel of the file.
     pub fn brightest_disc(&self) -> Option<Largest> {
-        let lit = if self.settings.sun { self.disc_pixels.as_slice() } else { &[] };
+        let lit = self.light_pixels.as_slice();
         let top = |p: &DiscPixel| f64::from(p.light.iter().fold(0.0f32, |a, b| a.max(*b)));
         let brightest = lit.iter().max_by(|a, b| top(a).total_cmp(&top(b)))?;
         let at = self.camera.direction(brightest.x as f64 + 0.5, brightest.y as f64 + 0.5)?;
@@ -360,9 +364,7 @@ impl MapRender {
                 height: (middle.y + AROUND + 1).min(self.camera.height) - y,
             };
             let mut picture = render_area(&self.scene, &self.camera, area, self.quality, cancelled)?;
-            if self.settings.sun {
-                add_light(&mut picture, area, &self.disc_pixels);
-            }
+            add_light(&mut picture, area, &self.light_pixels);
             for (i, pixel) in picture.pixels.iter().enumerate() {
                 let value = f64::from(pixel[0].max(pixel[1]).max(pixel[2])) / self.unit();
                 let (x, y) = (area.x + i % area.width, area.y + i / area.width);
@@ -509,7 +511,7 @@ mod tests {
                 let settings = MapSettings { layout, width, ..MapSettings::default() };
                 let map = MapRender::new(&sky, &settings, &scene_cache, &|| false).unwrap();
                 let lx: f64 = map
-                    .disc_pixels
+                    .light_pixels
                     .iter()
                     .map(|p| luminance(p.light) as f64 * map.camera.solid_angle(p.x, p.y))
                     .sum();
@@ -533,11 +535,11 @@ mod tests {
             let sky = Sky { suns: vec![sun], ..Sky::default() };
             let settings = MapSettings { layout: Layout::Cube, width: 256, ..MapSettings::default() };
             let map = MapRender::new(&sky, &settings, &scene_cache, &|| false).unwrap();
-            let brightest = map.disc_pixels.iter().map(|p| luminance(p.light)).fold(0.0, f32::max);
+            let brightest = map.light_pixels.iter().map(|p| luminance(p.light)).fold(0.0, f32::max);
             let faces: std::collections::BTreeSet<usize> =
-                map.disc_pixels.iter().map(|p| p.y / 256).collect();
+                map.light_pixels.iter().map(|p| p.y / 256).collect();
             let share = |p: &DiscPixel| f64::from(luminance(p.light) / brightest);
-            let sum: f64 = map.disc_pixels.iter().map(|p| share(p) * map.camera.solid_angle(p.x, p.y)).sum();
+            let sum: f64 = map.light_pixels.iter().map(|p| share(p) * map.camera.solid_angle(p.x, p.y)).sum();
             (sum, faces.len())
         };
         for diameter in [3.0, 20.0] {

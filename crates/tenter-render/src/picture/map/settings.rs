@@ -93,6 +93,8 @@ pub struct MapSettings {
     pub scale: Scale,
     /// Whether the sun's disc is in the map.
     pub sun: bool,
+    /// Whether stars are.
+    pub stars: bool,
     /// Whether clouds are.
     pub clouds: bool,
     /// Whether trial land is; it never is unless asked for.
@@ -110,6 +112,7 @@ impl Default for MapSettings {
             heading_deg: 0.0,
             scale: Scale::Nits,
             sun: true,
+            stars: true,
             clouds: true,
             land: false,
             lower: LowerFill::Ground,
