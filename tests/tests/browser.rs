@@ -34,7 +34,7 @@ async fn the_whole_slice() -> Result<()> {
     let server = TestServer::start().await?;
     let browser = Browser::open(1280, 800).await?;
     browser.driver.goto(&server.url).await?;
-    browser.wait("document.querySelectorAll('[data-testid=sky]').length === 21", 30).await?;
+    browser.wait("document.querySelectorAll('[data-testid=sky]').length === 25", 30).await?;
     // Those that are seen; the others are drawn when they come into view.
     browser
         .wait("[...document.images].slice(0, 6).every(i => i.complete && i.naturalWidth > 0)", 180)
@@ -406,6 +406,8 @@ async fn the_shader_develops_as_the_core_does() -> Result<()> {
         plain.clone(),
         of(12.0, 4200.0, 20.0, ToneCurve::Filmic),
         of(14.5, 9500.0, -15.0, ToneCurve::Aces),
+        Grade { night_eye: 0.8, ..of(-5.0, 5200.0, 0.0, ToneCurve::Filmic) },
+        Grade { night_eye: 1.0, ..of(0.5, 6500.0, 0.0, ToneCurve::Clip) },
         Grade { contrast: 1.6, pivot_stops: -1.0, saturation: 1.4, ..plain.clone() },
         Grade {
             ranges: ToneRanges { shadows: 0.3, midtones: -0.2, lights: 0.4, ..ToneRanges::default() },

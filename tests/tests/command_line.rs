@@ -158,7 +158,7 @@ fn schema_and_starters_agree() {
     let schema = answer(&["schema"], "");
     assert_eq!(schema["$defs"]["CloudLayer"]["properties"]["base_m"]["unit"], "m");
     let starters = answer(&["starters"], "");
-    assert_eq!(starters.as_array().unwrap().len(), 21);
+    assert_eq!(starters.as_array().unwrap().len(), 25);
     for starter in starters.as_array().unwrap() {
         let sky = answer(&["starters", starter["name"].as_str().unwrap()], "");
         assert_eq!(answer(&["check", "-"], &sky.to_string())["valid"], true);

@@ -246,7 +246,7 @@ async fn three_processes_start_on_one_empty_database() -> Result<()> {
         for one in starting {
             servers.push(one.join().expect("no panic")?);
         }
-        assert_eq!(servers[2].skies().await?.len(), 21, "the demo is there once");
+        assert_eq!(servers[2].skies().await?.len(), 25, "the demo is there once");
     }
     Ok(())
 }

@@ -23,7 +23,7 @@ async fn add_bake(server: &TestServer, sky: &Value, width: usize, file: &str) ->
 async fn demo_skies_are_there_and_can_be_worked_with() -> Result<()> {
     let server = TestServer::start().await?;
     let skies = server.skies().await?;
-    assert_eq!(skies.len(), 21);
+    assert_eq!(skies.len(), 25);
     let path = format!("/api/skies/{}", skies[0]["id"].as_str().unwrap());
 
     let (status, copy) = server.ask("POST", &format!("{path}/duplicate"), None).await?;

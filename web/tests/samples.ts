@@ -47,6 +47,7 @@ export const grade = (said: Partial<Grade> = {}): Grade => ({
   contrast: 1,
   pivot_stops: 0,
   saturation: 1,
+  night_eye: 0,
   tone_curve: "clip",
   ranges: { shadows: 0, midtones: 0, lights: 0, shadows_end: 0.4, lights_begin: 0.6 },
   lift: wheel(),

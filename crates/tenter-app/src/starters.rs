@@ -52,6 +52,10 @@ pub fn all() -> &'static [Starter] {
             "veil-with-a-ring",
             "four-kinds-at-evening",
             "deck-under-the-balloon",
+            "moonlit-anchorage",
+            "milky-way-over-the-stacks",
+            "thin-moon-at-dusk",
+            "eclipse-over-the-bar",
         ]
         .into_iter()
         .map(|(slug, text)| {

@@ -89,9 +89,10 @@ pub fn read(text: &str, input: TableInput) -> Result<ColourTable, CubeError> {
 }
 
 /// Text of a table of `size` values a side, red fastest. The grade's exposure is left out: 1 is display
-/// white.
+/// white. So is its night eye, which hangs on cd/m2.
 pub fn write(title: &str, grade: &Grade, size: usize, input: TableInput) -> String {
-    let development = Development::new(&Grade { ev100: -white_luminance(0.0).log2(), ..grade.clone() });
+    let development =
+        Development::new(&Grade { ev100: -white_luminance(0.0).log2(), night_eye: 0.0, ..grade.clone() });
     let shown = |x: Rgb| match input {
         TableInput::Log => development.apply(x.map(light_of)),
         TableInput::Display => development.finish(x),

@@ -24,7 +24,7 @@ use std::time::Duration;
 use tenter_app::preview::{
     LARGEST_SIDE, OVERHEAD_SIDE, PreviewFrame, PreviewRenderer, PreviewRequest, PreviewStage,
 };
-use tenter_render::picture::{Disc, MASK_SIDE};
+use tenter_render::picture::{Disc, FINE_MASK_SIDE, MASK_SIDE};
 use tenter_sky::document::Sky;
 use tokio::sync::{Semaphore, mpsc, watch};
 
@@ -188,6 +188,8 @@ fn read_request(text: &str) -> Result<PreviewRequest, Value> {
 
 fn encode(frame: &PreviewFrame) -> Vec<u8> {
     let overhead = frame.readings.as_ref().map(|r| &r.overhead);
+    let detailed = frame.discs.iter().any(Disc::is_detailed);
+    let mask_side = if detailed { FINE_MASK_SIDE } else { MASK_SIDE };
     let header = json!({
         "number": frame.number,
         "stage": match frame.stage {
@@ -202,7 +204,7 @@ fn encode(frame: &PreviewFrame) -> Vec<u8> {
         "height": frame.height,
         "exponent": frame.pixels.exponent,
         "milliseconds": frame.milliseconds,
-        "mask_side": MASK_SIDE,
+        "mask_side": mask_side,
         "discs": frame.discs.iter().map(of_disc).collect::<Vec<_>>(),
         "readouts": frame.readings.as_ref().map(|r| &r.readouts),
         "overhead": overhead.map(|f| json!({"side": OVERHEAD_SIDE, "exponent": f.exponent})),
@@ -211,13 +213,13 @@ fn encode(frame: &PreviewFrame) -> Vec<u8> {
     while !text.len().is_multiple_of(4) {
         text.push(b' ');
     }
-    let masks = MASK_SIDE * MASK_SIDE * frame.discs.len();
+    let masks = mask_side * mask_side * frame.discs.len();
     let mut out = Vec::with_capacity(4 + text.len() + 4 * (frame.pixels.words.len() + masks));
     out.extend((text.len() as u32).to_le_bytes());
     out.extend(text);
     out.extend(frame.pixels.words.iter().flat_map(|w| w.to_le_bytes()));
     for disc in &frame.discs {
-        out.extend(disc.mask.iter().flat_map(|v| v.to_le_bytes()));
+        out.extend(disc.mask_of(mask_side).iter().flat_map(|v| v.to_le_bytes()));
     }
     if let Some(overhead) = overhead {
         out.extend(overhead.words.iter().flat_map(|w| w.to_le_bytes()));

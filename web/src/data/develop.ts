@@ -93,6 +93,17 @@ export const TABLE_STOPS = [-10, 8] as const;
 const placeOfLight = (v: number) =>
   (Math.log2(Math.max(v, 1e-9) / GREY) - TABLE_STOPS[0]) / (TABLE_STOPS[1] - TABLE_STOPS[0]);
 
+/** What rods see at a luminance, and how it looks; as the core's `NightEye`. */
+export function nightEye(share: number, light: readonly [number, number, number]): readonly number[] {
+  if (share === 0) return light;
+  const y = Math.max(luminance(light), 0);
+  const [x, , z] = rgbToXyz.map((row) => row.reduce((sum, m, i) => sum + m * (light[i] ?? 0), 0));
+  const v = 1.33 * (1 + (y + (z ?? 0)) / Math.max(x ?? 0, 1e-12)) - 1.68;
+  const seen = (y * Math.max(0, Math.min(16, v))) / 2.573;
+  const rods = (share * 0.04) / (0.04 + y);
+  return light.map((c, i) => c + (([1.05, 0.97, 1.27][i] ?? 1) * seen - c) * rods);
+}
+
 /** Scene light as display values, 0 to 1, for what is drawn without the graphics card. */
 export function displayed(grade: Grade): (light: readonly [number, number, number]) => Rgb {
   const { matrix, curve } = development(grade);
@@ -102,7 +113,8 @@ export function displayed(grade: Grade): (light: readonly [number, number, numbe
   const table = tableOf(grade);
   const { input, strength } = grade.table;
   const mixed = (own: Rgb, to: Rgb) => own.map((v, i) => v + ((to[i] ?? 0) - v) * strength) as Rgb;
-  return (light) => {
+  return (of) => {
+    const light = nightEye(grade.night_eye, of);
     const c = [0, 1, 2].map((r) => {
       const v = [0, 1, 2].reduce((sum, k) => sum + (matrix[3 * r + k] ?? 0) * (light[k] ?? 0), 0);
       return grade.contrast === 1 ? v : Math.sign(v) * pivot * (Math.abs(v) / pivot) ** grade.contrast;

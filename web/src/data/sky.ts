@@ -304,6 +304,7 @@ export type Grade = {
   contrast: number;
   pivot_stops: number;
   saturation: number;
+  night_eye: number;
   tone_curve: ToneCurve;
   ranges: ToneRanges;
   lift: Wheel;

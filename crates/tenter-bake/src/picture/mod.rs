@@ -14,8 +14,8 @@ use tenter_formats::png;
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::MarchQuality;
 use tenter_render::picture::{
-    Area, Disc, LayerScenes, LayeredPicture, Picture, add_glare, add_lens, add_light, clear_share, discs,
-    quality_within, render_smooth, star_pixels,
+    Area, Disc, LayerScenes, LayeredPicture, Picture, add_glare, add_lens, add_light, clear_share,
+    corona_pixels, discs, quality_within, render_smooth, star_pixels,
 };
 use tenter_render::prepare::SceneCache;
 use tenter_render::scene::{Scene, grade_of};
@@ -137,9 +137,10 @@ impl PictureJob {
         if let Some(night) = &self.scene.night {
             let stars = star_pixels(&night.stars, &self.camera, area, &self.scene, self.quality);
             add_light(picture, area, &stars);
+            add_light(picture, area, &corona_pixels(&self.camera, area, &self.scene, self.quality));
         }
         for disc in &self.discs {
-            disc.add_to(picture, &self.camera, area, &self.scene);
+            disc.add_to(picture, &self.camera, area);
         }
         add_glare(picture, &self.camera, area, &self.discs);
     }

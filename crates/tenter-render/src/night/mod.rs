@@ -40,6 +40,8 @@ pub struct NightPlace<'a> {
     pub planet: f64,
     pub altitude: f64,
     pub horizon: f64,
+    /// Light of a sunlit world around the shadow of an eclipse, on level ground, lx.
+    pub around_shadow_lx: f64,
     /// Light of a star of the sun's spectrum and illuminance, through the air.
     pub through_air: &'a SunlightTable,
 }
@@ -74,6 +76,17 @@ const NODES: usize = 129;
 /// goes to the ground (own estimate, no source).
 const SCATTERED_BACK: f32 = 0.8;
 
+/// Radiance of the sky inside the shadow of an eclipse: deep blue overhead, all around the horizon the colour
+/// of a sunset (shares and colours: common practice, no source).
+fn shadow_rim(level_lx: f64, up: f64) -> Rgb {
+    if level_lx <= 0.0 {
+        return [0.0; 3];
+    }
+    let low = (-up.max(0.0).asin().to_degrees() / 7.0).exp();
+    let even = level_lx / PI;
+    [0.45 + 4.2 * low, 0.62 + 2.3 * low, 1.15 + 0.7 * low].map(|v| (v * even) as f32)
+}
+
 impl NightSky {
     pub fn new(of: &NightPlace, build: Build) -> NightSky {
         let frame = of.frame();
@@ -86,9 +99,9 @@ impl NightSky {
         let level = outside.irradiance([0.0, 0.0, 1.0]).map(|v| v / PI as f32);
         let table = CubeTable::new(NODES, |d| {
             let (through, behind) = (of.transmittance(d[2].max(of.horizon)), outside.at(d));
-            let town = diffuse.towns(d);
+            let (town, rim) = (diffuse.towns(d), shadow_rim(of.around_shadow_lx, d[2]));
             std::array::from_fn(|c| {
-                through[c] * behind[c] + (1.0 - through[c]) * SCATTERED_BACK * level[c] + town[c]
+                through[c] * behind[c] + (1.0 - through[c]) * SCATTERED_BACK * level[c] + town[c] + rim[c]
             })
         });
         let of_stars: f64 = stars.par_iter().map(|s| s.luminance() * s.direction[2].max(0.0)).sum();

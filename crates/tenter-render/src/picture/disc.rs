@@ -2,12 +2,15 @@
 
 use super::{Area, Picture};
 use crate::integrator::{MarchQuality, radiance_along};
-use crate::scene::{Face, Light, Scene};
+use crate::scene::{Face, Light, Occluder, Scene};
+use tenter_sky::astronomy::moon_albedo;
 use tenter_sky::camera::{Camera, Facing, LowerHalf, Projection, angles_of, cube};
 use tenter_sky::spectrum::Rgb;
 
 /// Samples along each side of the mask.
 pub const MASK_SIDE: usize = 24;
+/// The same for discs with features, where they are drawn from the mask.
+pub const FINE_MASK_SIDE: usize = 96;
 /// Finest parts of a pixel along each side when the disc is put into a picture.
 const PARTS: usize = 24;
 
@@ -33,31 +36,48 @@ pub struct Disc {
     pub glare: f64,
     face: Surface,
     camera: Camera,
+    /// What clouds and fog let through, as `mask`; sine of the horizon's elevation.
+    through: Vec<f32>,
+    horizon: f64,
 }
 
 /// A disc's own brightness from place to place, in the frame of the picture around it.
 #[derive(Clone, Copy, Debug)]
 enum Surface {
-    /// The linear law of limb darkening (common practice, no source; 0.6 for the sun).
-    Sun { limb_darkening: f64 },
+    /// The linear law of limb darkening (common practice, no source; 0.6 for the sun), and a disc before it:
+    /// its middle to the right and up and its radius, in radii of the sun.
+    Sun { limb_darkening: f64, behind: Option<[f64; 3]> },
     /// A dark sphere lit from a direction (x right, y up, z toward the eye), by the law of Lommel and
-    /// Seeliger (Hapke 1981, eq. 8, without opposition surge), and by the earth.
-    Moon { light: [f64; 3], earthshine: f64 },
+    /// Seeliger (Hapke 1981, eq. 8, without opposition surge), and by the earth; seas and rays by where its
+    /// north is, to the right and up. Libration is left out.
+    Moon { light: [f64; 3], earthshine: f64, north: [f64; 2] },
 }
 
 impl Surface {
-    fn new(face: &Face, direction: [f64; 3]) -> Surface {
+    fn new(face: &Face, direction: [f64; 3], radius: f64) -> Surface {
+        let (azimuth, elevation) = angles_of(direction);
+        let ((sa, ca), (se, ce)) = (azimuth.sin_cos(), elevation.sin_cos());
+        // Parts of a vector to the right and up in the sky around the disc.
+        let in_view = |v: [f64; 3]| {
+            let dot = |axis: [f64; 3]| (0..3).map(|i| v[i] * axis[i]).sum::<f64>();
+            [dot([ca, -sa, 0.0]), dot([-sa * se, -ca * se, ce])]
+        };
         match *face {
-            Face::Sun { limb_darkening } => Surface::Sun { limb_darkening },
-            Face::Moon { phase_cos, bright_limb, earthshine } => {
-                let (azimuth, elevation) = angles_of(direction);
-                let ((sa, ca), (se, ce)) = (azimuth.sin_cos(), elevation.sin_cos());
-                let dot = |v: [f64; 3]| (0..3).map(|i| v[i] * bright_limb[i]).sum::<f64>();
-                let (right, up) = (dot([ca, -sa, 0.0]), dot([-sa * se, -ca * se, ce]));
+            Face::Sun { limb_darkening, behind } => {
+                let behind = behind.map(|Occluder { direction, radius: by }| {
+                    let [right, up] = in_view(direction);
+                    [right / radius.sin(), up / radius.sin(), by / radius]
+                });
+                Surface::Sun { limb_darkening, behind }
+            }
+            Face::Moon { phase_cos, bright_limb, earthshine, north } => {
+                let [right, up] = in_view(bright_limb);
                 let length = right.hypot(up).max(1e-9);
+                let north = in_view(north);
+                let north_length = north[0].hypot(north[1]).max(1e-9);
                 let sine = (1.0 - phase_cos * phase_cos).max(0.0).sqrt();
                 let light = [sine * right / length, sine * up / length, phase_cos];
-                Surface::Moon { light, earthshine }
+                Surface::Moon { light, earthshine, north: north.map(|v| v / north_length) }
             }
         }
     }
@@ -66,11 +86,16 @@ impl Surface {
     fn at(&self, right: f64, up: f64) -> f64 {
         let front = (1.0 - right * right - up * up).max(0.0).sqrt();
         match *self {
-            Surface::Sun { limb_darkening } => 1.0 - limb_darkening * (1.0 - front),
-            Surface::Moon { light, earthshine } => {
+            Surface::Sun { limb_darkening, behind } => match behind {
+                Some([x, y, radius]) if (right - x).hypot(up - y) < radius => 0.0,
+                _ => 1.0 - limb_darkening * (1.0 - front),
+            },
+            Surface::Moon { light, earthshine, north } => {
                 let lit = right * light[0] + up * light[1] + front * light[2];
                 let own = if lit > 0.0 { 2.0 * lit / (lit + front).max(1e-6) } else { 0.0 };
-                own + earthshine
+                let latitude = (right * north[0] + up * north[1]).clamp(-1.0, 1.0).asin();
+                let longitude = (right * north[1] - up * north[0]).atan2(front);
+                (own + earthshine) * moon_albedo(longitude, latitude)
             }
         }
     }
@@ -115,7 +140,7 @@ fn shown(light: &Light) -> (Surface, Camera) {
     let flattening = light.placed.flattening;
     let projection = Projection::Around { facing: Facing::new(azimuth, elevation), radius, flattening };
     let camera = Camera { projection, width: MASK_SIDE, height: MASK_SIDE, lower: LowerHalf::AsSeen };
-    (Surface::new(&light.placed.face, direction), camera)
+    (Surface::new(&light.placed.face, direction, radius), camera)
 }
 
 /// Middles of the mask's cells.
@@ -147,7 +172,7 @@ impl Disc {
         let directions: Vec<[f64; 3]> = places.iter().map(|(x, y)| facing(&camera, *x, *y)).collect();
         let seen = radiance_along(scene, &directions, spacing(light), quality);
         let horizon = scene.horizon_sine() as f64;
-        let mut mask = vec![0.0; directions.len()];
+        let (mut mask, mut through) = (vec![0.0; directions.len()], vec![0.0; directions.len()]);
         // The whole disc, the part above the horizon, and what clouds transmit of that.
         let (mut whole, mut above, mut left) = (0.0, 0.0, 0.0);
         let (mut parts, mut brightest) = (0.0, 0.0f64);
@@ -161,6 +186,7 @@ impl Disc {
             whole += light;
             brightest = brightest.max(light);
             mask[i] = (light * seen[i].1 as f64) as f32;
+            through[i] = seen[i].1;
             if directions[i][2] > horizon {
                 above += light;
                 left += light * seen[i].1 as f64;
@@ -176,7 +202,8 @@ impl Disc {
         Disc {
             direction,
             radius,
-            radiance: clear.map(|v| (v as f64 / (solid_angle * mean * share)) as f32),
+            radiance: clear
+                .map(|v| if whole > 0.0 { (v as f64 / (solid_angle * mean * share)) as f32 } else { 0.0 }),
             mask,
             illuminance: clear.map(|v| (v as f64 * shown * light.placed.flattening) as f32),
             visible: if whole > 0.0 { left / whole } else { 0.0 },
@@ -184,12 +211,36 @@ impl Disc {
             glare: light.placed.glare,
             face,
             camera,
+            through,
+            horizon,
         }
     }
 
+    /// Whether its face has features that a mask of [`MASK_SIDE`] is too coarse for.
+    pub fn is_detailed(&self) -> bool {
+        match self.face {
+            Surface::Sun { behind, .. } => behind.is_some(),
+            Surface::Moon { .. } => true,
+        }
+    }
+
+    /// The mask with so many samples along each side.
+    pub fn mask_of(&self, side: usize) -> Vec<f32> {
+        if side == MASK_SIDE {
+            return self.mask.clone();
+        }
+        let fine = Camera { width: side, height: side, ..self.camera };
+        (0..side * side)
+            .map(|i| {
+                let at = fine.direction((i % side) as f64 + 0.5, (i / side) as f64 + 0.5);
+                at.map_or(0.0, |d| self.share(d) as f32)
+            })
+            .collect()
+    }
+
     /// Share of [`Disc::radiance`] in a direction.
-    fn share(&self, d: [f64; 3], horizon: f64) -> f64 {
-        if d[2] <= horizon {
+    fn share(&self, d: [f64; 3]) -> f64 {
+        if d[2] <= self.horizon {
             return 0.0;
         }
         let Some([x, y]) = self.camera.place(d) else { return 0.0 };
@@ -204,31 +255,28 @@ impl Disc {
         let distance = ci.hypot(cj);
         let pull = if distance > half { (half - 1.0) / distance } else { 1.0 };
         let (i, j) = ((ci * pull + half) as usize, (cj * pull + half) as usize);
-        let cell = [(i as f64 + 0.5 - half) / half, (half - j as f64 - 0.5) / half];
-        let own = self.face.at(cell[0], cell[1]);
-        let through = if own > 0.0 { self.mask[j * MASK_SIDE + i] as f64 / own } else { 0.0 };
+        let through = f64::from(self.through[j * MASK_SIDE + i]);
         self.face.at((x - half) / half, (half - y) / half) * through
     }
 
     /// Adds the disc to a part of a picture by how much of each pixel it covers.
-    pub fn add_to(&self, picture: &mut Picture, camera: &Camera, area: Area, scene: &Scene) {
-        add_light(picture, area, &self.pixels(camera, scene));
+    pub fn add_to(&self, picture: &mut Picture, camera: &Camera, area: Area) {
+        add_light(picture, area, &self.pixels(camera));
     }
 
     /// Pixels the disc touches and its light in each, cd/m2. In maps its energy comes out exact at every
     /// size.
-    pub fn pixels(&self, camera: &Camera, scene: &Scene) -> Vec<DiscPixel> {
+    pub fn pixels(&self, camera: &Camera) -> Vec<DiscPixel> {
         if !self.seen {
             return Vec::new();
         }
-        let horizon = scene.horizon_sine() as f64;
         let mut found = Vec::new();
         for (x, y) in self.candidates(camera) {
             let mut sum = 0.0;
             for part in 0..PARTS * PARTS {
                 let at = |k: usize, base: usize| base as f64 + (k as f64 + 0.5) / PARTS as f64;
                 if let Some(d) = camera.direction(at(part % PARTS, x), at(part / PARTS, y)) {
-                    sum += self.share(d, horizon);
+                    sum += self.share(d);
                 }
             }
             if sum > 0.0 {

@@ -16,7 +16,7 @@ mod tile_cache;
 mod traced;
 
 pub use diffraction::Stop;
-pub use disc::{Disc, DiscPixel, DiscPlace, MASK_SIDE, add_light, disc_places, discs};
+pub use disc::{Disc, DiscPixel, DiscPlace, FINE_MASK_SIDE, MASK_SIDE, add_light, disc_places, discs};
 pub use edges::supersample_edges;
 pub use glare::{add_glare, spread};
 pub use incremental::IncrementalRenderer;
@@ -26,7 +26,7 @@ pub use map::{
     MapRender, MapSettings, MapSums, SMALLEST_WIDTH, Scale, SettingsError, clear_share, quality_within,
 };
 pub use reproject::Reprojection;
-pub use stars::{add_stars, star_pixels};
+pub use stars::{add_stars, corona_pixels, star_pixels};
 pub use step_error::{NOISE_PERCENT, step_error};
 pub use traced::{LayeredPixel, Traced};
 
@@ -86,7 +86,7 @@ pub fn add_discs(picture: &mut Picture, camera: &Camera, scene: &Scene, discs: &
     let whole = Area::whole(camera);
     add_stars(picture, camera, whole, scene, MarchQuality::COARSE);
     for disc in discs {
-        disc.add_to(picture, camera, whole, scene);
+        disc.add_to(picture, camera, whole);
     }
     add_glare(picture, camera, whole, discs);
 }

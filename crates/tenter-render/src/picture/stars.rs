@@ -4,8 +4,10 @@ use super::disc::{DiscPixel, add_light};
 use super::{Area, Picture};
 use crate::integrator::{MarchQuality, radiance_along};
 use crate::night::StarLight;
-use crate::scene::Scene;
+use crate::scene::{Face, Scene, TOTALITY_LEFT, corona};
+use std::f64::consts::PI;
 use tenter_sky::camera::{Camera, Projection};
+use tenter_sky::smoothstep;
 use tenter_sky::spectrum::{Rgb, luminance};
 
 /// Share of a pixel's light under which a star in it can't be seen.
@@ -21,6 +23,44 @@ pub fn add_stars(picture: &mut Picture, camera: &Camera, area: Area, scene: &Sce
     let least = UNSEEN * darkest.max(0.0) * camera.pixel_angle().powi(2);
     let end = night.stars.partition_point(|s| s.luminance() > least);
     add_light(picture, area, &star_pixels(&night.stars[..end], camera, area, scene, quality));
+    add_light(picture, area, &corona_pixels(camera, area, scene, quality));
+}
+
+/// Share of a sun that is covered where its corona is seen, and how far it reaches, in radii of the sun.
+const CORONA_FROM: f64 = 0.999;
+const CORONA_REACH: f64 = 14.0;
+
+/// Coronas of suns that are covered wholly, cd/m2.
+pub fn corona_pixels(camera: &Camera, area: Area, scene: &Scene, quality: MarchQuality) -> Vec<DiscPixel> {
+    let mut pixels = Vec::new();
+    for light in &scene.lights {
+        let Face::Sun { behind: Some(moon), .. } = light.placed.face else { continue };
+        if light.placed.covered < CORONA_FROM {
+            continue;
+        }
+        let (middle, radius) = (light.placed.seen, light.placed.in_sky.disc_radius);
+        let solid_angle = PI * radius * radius;
+        let whole = light.seen(scene.eye_altitude);
+        let left = (1.0 - light.placed.covered).max(TOTALITY_LEFT);
+        let (_, through) = radiance_along(scene, &[middle], camera.pixel_angle(), quality)[0];
+        let disc = whole.map(|v| f64::from(v) * f64::from(through) / left / solid_angle);
+        let nearest = (CORONA_REACH * radius).cos();
+        for i in 0..area.width * area.height {
+            let (x, y) = (area.x + i % area.width, area.y + i / area.width);
+            let Some(d) = camera.direction(x as f64 + 0.5, y as f64 + 0.5) else { continue };
+            let cosine = |v: [f64; 3]| (0..3).map(|k| v[k] * d[k]).sum::<f64>().clamp(-1.0, 1.0);
+            // Share of the pixel that the moon leaves free.
+            let free = (cosine(moon.direction).acos() - moon.radius) / camera.pixel_angle() + 0.5;
+            if cosine(middle) < nearest || free <= 0.0 {
+                continue;
+            }
+            let away = cosine(middle).acos() / radius;
+            // It has no end; here it fades out.
+            let share = corona(away.max(1.0)) * (1.0 - smoothstep(2.0 * away / CORONA_REACH - 1.0));
+            pixels.push(DiscPixel { x, y, light: disc.map(|v| (v * share * free.min(1.0)) as f32) });
+        }
+    }
+    pixels
 }
 
 /// The light of stars in the pixels of a part of a picture, cd/m2. In maps their energy is exact: the sum of
@@ -91,8 +131,7 @@ impl Spot {
                 let reach = self.reach();
                 let (from, to) = ((at - reach).floor() as i64, (at + reach).ceil() as i64);
                 let below = |x: f64| 0.5 * (1.0 + erf((x - at) / (deviation * std::f64::consts::SQRT_2)));
-                let shares: Vec<f64> =
-                    (from..to).map(|i| below((i + 1) as f64) - below(i as f64)).collect();
+                let shares: Vec<f64> = (from..to).map(|i| below((i + 1) as f64) - below(i as f64)).collect();
                 let whole: f64 = shares.iter().sum();
                 (from, shares.into_iter().map(|share| share / whole).collect())
             }
@@ -137,6 +176,7 @@ impl Spot {
 /// Error function (Abramowitz and Stegun 1964, 7.1.26), absolute error under 1.5e-7.
 fn erf(x: f64) -> f64 {
     let t = 1.0 / (1.0 + 0.3275911 * x.abs());
-    let poly = ((((1.061405429 * t - 1.453152027) * t + 1.421413741) * t - 0.284496736) * t + 0.254829592) * t;
+    let poly =
+        ((((1.061405429 * t - 1.453152027) * t + 1.421413741) * t - 0.284496736) * t + 0.254829592) * t;
     (1.0 - poly * (-x * x).exp()).copysign(x)
 }

@@ -5,8 +5,8 @@ use super::lru::{Cancelled, Key, Lru, key};
 use super::resolve_layer::resolve_layer;
 use super::resolved_sky::ResolvedSky;
 use super::sky_light::SkyLight;
-use crate::air::{tangent_length, tangent_sine};
 use crate::air::{Air, AirView, Build, SkyRadiance, SunlightTable, TableQuality};
+use crate::air::{tangent_length, tangent_sine};
 use crate::clouds::cover::column_statistics::ColumnStatistics;
 use crate::clouds::cover::regions::Regions;
 use crate::clouds::form::CloudForm;
@@ -18,14 +18,14 @@ use crate::clouds::sun_depth::{DensityGrid, SunDepth};
 use crate::land::Land;
 use crate::night::{NightPlace, NightSky};
 use crate::scene::{
-    AltitudeInterval, CloudComponent, EnvironmentProbe, Fog, GroundIrradiance, Horizon, Light, MAX_LIGHTS,
-    PlacedLight, Scene, Shading, SlabCorrections, time_of,
+    AltitudeInterval, CloudComponent, EnvironmentProbe, FROM_OUTSIDE, Fog, GroundIrradiance, Horizon, Light,
+    MAX_LIGHTS, PlacedLight, Scene, Shading, SlabCorrections, TOTALITY_LEFT, time_of,
 };
 use crate::source::painted;
 use std::f64::consts::PI;
 use std::sync::{Arc, Mutex};
 use tenter_sky::document::{self, CloudLayer, Colour, MAX_LAYERS, Phase, Sky, SkyKind};
-use tenter_sky::spectrum::{LightToRgb, Rgb};
+use tenter_sky::spectrum::{LightToRgb, Rgb, solar_illuminance};
 
 /// Entries per cache: the current one and a few to go back to; for parts that exist per light, as many per
 /// light.
@@ -46,6 +46,10 @@ const DENSITIES_BYTES: usize = 256 << 20;
 /// Sine of a sun's elevation over which stars and airglow are not looked for (1.5 degrees under the horizon:
 /// the sky is still a million times as bright), and the altitude from which they are at any hour, m.
 const NIGHT_SINE: f64 = -0.026;
+/// Strength of a sun under which stars are seen beside it, as in a total eclipse.
+const DIM: f32 = 1e-3;
+/// Share of a sun that is covered in a total eclipse.
+const TOTAL: f64 = 0.999;
 const SPACE_M: f64 = 40e3;
 
 /// A cloud form and the statistics of its columns.
@@ -232,11 +236,21 @@ impl SceneCache {
         build: Build,
     ) -> Result<Option<Arc<NightSky>>, Cancelled> {
         let suns = &lights[..sky.suns.len()];
-        if suns.iter().any(|sun| sun.strength > 0.0 && sun.direction()[2] > NIGHT_SINE) && eye < SPACE_M {
+        if suns.iter().any(|sun| sun.strength > DIM && sun.direction()[2] > NIGHT_SINE) && eye < SPACE_M {
             return Ok(None);
         }
         let first = suns[0].direction();
-        let place = (&sky.night, &sky.place, first, air_key, eye);
+        let outside = |sun: &Light| {
+            let total = sun.placed.covered > TOTAL;
+            let whole = if total {
+                f64::from(sun.strength) / (1.0 - sun.placed.covered).max(TOTALITY_LEFT)
+            } else {
+                0.0
+            };
+            FROM_OUTSIDE * whole * solar_illuminance() * sun.direction()[2].max(0.0)
+        };
+        let around_shadow_lx: f64 = suns.iter().map(outside).sum();
+        let place = (&sky.night, &sky.place, first, air_key, eye, around_shadow_lx);
         // It has one quality.
         let made = self.night.get_or_build(key(place, TableQuality::Full), build, || {
             let white = LightToRgb::sunlight();
@@ -249,6 +263,7 @@ impl SceneCache {
                     planet: air.medium.planet,
                     altitude: eye,
                     horizon: tangent_sine(air.medium.planet, eye, 0.0),
+                    around_shadow_lx,
                     through_air: &SunlightTable::new(&air.medium, &air.transmittance, white, 1e-4),
                 },
                 build,

@@ -74,6 +74,7 @@ impl ResolvedSky {
         let alone = sky.suns[main].strength >= MIN_STRENGTH
             && light.direction[2] >= MIN_SINE
             && others <= TRACE * light.strength
+            && lights[main].covered == 0.0
             && glow <= TRACE;
         alone.then(|| {
             let mut unit = self.clone();

@@ -1,11 +1,12 @@
 //! The document's suns and moon, placed in the sky.
 
+use super::eclipse::{Occluder, TOTALITY_LEFT, covered_share, moonlight_left};
 use crate::air::SunInSky;
 use chrono::{DateTime, FixedOffset};
-use tenter_sky::astronomy;
+use tenter_sky::astronomy::{self, CelestialFrame};
 use tenter_sky::camera::toward;
-use tenter_sky::document::{Grade, LightColour, Moon, MoonPhase, Placement, Sky, Sun};
-use tenter_sky::spectrum::{LightToRgb, Spectrum, solar_illuminance};
+use tenter_sky::document::{Grade, LightColour, Moon, MoonPhase, Place, Placement, Sky, Sun};
+use tenter_sky::spectrum::{LightToRgb, Spectrum, luminance, solar_illuminance, spectrum_of};
 
 /// Lights one scene can hold: the suns and the moon.
 pub const MAX_LIGHTS: usize = tenter_sky::document::MAX_SUNS + 1;
@@ -13,11 +14,11 @@ pub const MAX_LIGHTS: usize = tenter_sky::document::MAX_SUNS + 1;
 /// How bright a disc is from place to place.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Face {
-    /// Darkening toward the rim by a linear law with this factor.
-    Sun { limb_darkening: f64 },
+    /// Darkening toward the rim by a linear law with this factor, and what stands before it.
+    Sun { limb_darkening: f64, behind: Option<Occluder> },
     /// Lit from a direction: cosine of the phase angle, and the direction of the bright limb as a vector in
-    /// the sky; light of the earth as a share of the full moon's.
-    Moon { phase_cos: f64, bright_limb: [f64; 3], earthshine: f64 },
+    /// the sky; light of the earth as a share of the full moon's; direction of its north in the sky.
+    Moon { phase_cos: f64, bright_limb: [f64; 3], earthshine: f64, north: [f64; 3] },
 }
 
 /// One light of a sky, before air.
@@ -31,6 +32,8 @@ pub struct PlacedLight {
     pub face: Face,
     pub disc_seen: bool,
     pub glare: f64,
+    /// Share of its light that an eclipse takes.
+    pub covered: f64,
 }
 
 /// Where a sun stands, degrees, and its strength with the distance of the day taken in.
@@ -153,6 +156,70 @@ fn moons_colour() -> LightToRgb {
     light.filtered(&Spectrum::splat((1.0 / bright) as f32))
 }
 
+/// The moon as a light.
+fn placed_moon(sky: &Sky) -> PlacedLight {
+    let placed = PlacedMoon::of(sky, &sky.moon);
+    let sun = PlacedSun::of(sky, &sky.suns[0]).direction();
+    let direction = toward(placed.azimuth_deg.to_radians(), placed.elevation_deg.to_radians());
+    let Place { latitude_deg, longitude_deg, north_offset_deg, .. } = sky.place;
+    let stars = CelestialFrame::at(latitude_deg, longitude_deg, time_of(sky)).turned(north_offset_deg);
+    // How far the moon is from the middle of the planet's shadow: by time that is the phase angle, which
+    // knows nothing of where on the planet the eye is.
+    let from_shadow_deg = match sky.moon.phase {
+        MoonPhase::Time {} => placed.phase_deg,
+        MoonPhase::Hand { .. } => angle_between(direction, sun.map(|v| -v)).to_degrees(),
+    };
+    let radius_deg = sky.moon.angular_diameter_deg * 0.5;
+    let left = moonlight_left(from_shadow_deg, radius_deg, GRAZING);
+    let covered = 1.0 - luminance(left.map(|v| v as f32)).min(1.0) as f64;
+    let strength = placed.illuminance_lx / solar_illuminance() * (1.0 - covered);
+    let colour = if covered > 0.0 { reddened(left) } else { moons_colour() };
+    PlacedLight {
+        in_sky: SunInSky { direction, disc_radius: radius_deg.to_radians(), to_rgb: colour, strength },
+        seen: toward(placed.azimuth_deg.to_radians(), placed.seen_elevation_deg.to_radians()),
+        flattening: flattening(placed.elevation_deg, placed.seen_elevation_deg),
+        face: Face::Moon {
+            phase_cos: placed.phase_deg.to_radians().cos(),
+            bright_limb: sun,
+            earthshine: earthshine(placed.phase_deg) * sky.moon.earthshine,
+            north: stars.ecliptic_pole(),
+        },
+        disc_seen: true,
+        glare: 0.0,
+        covered,
+    }
+}
+
+/// What a clear air lets through of light that passes along the ground and out again, linear Rec.709: twice
+/// 38 air masses of molecules and ozone, less what refraction keeps in higher air (own estimate after the
+/// depths of Bodhaine et al. 1999 above 8 km).
+const GRAZING: [f32; 3] = [0.32, 0.07, 0.006];
+
+/// Moonlight of a colour that an eclipse leaves, at luminance 1 of the moon's own.
+fn reddened(left: [f64; 3]) -> LightToRgb {
+    let tint = left.map(|v| v as f32);
+    let y = luminance(tint).max(1e-12);
+    moons_colour().filtered(&spectrum_of(tint.map(|v| v / y)))
+}
+
+fn angle_between(a: [f64; 3], b: [f64; 3]) -> f64 {
+    (0..3).map(|i| a[i] * b[i]).sum::<f64>().clamp(-1.0, 1.0).acos()
+}
+
+/// Takes from a sun what the moon hides of it.
+fn eclipse(sun: &mut PlacedLight, moon: &PlacedLight) {
+    let Face::Sun { limb_darkening, .. } = sun.face else { return };
+    let apart = angle_between(sun.seen, moon.seen);
+    let (radius, by) = (sun.in_sky.disc_radius, moon.in_sky.disc_radius);
+    let covered = covered_share(apart, radius, by, limb_darkening);
+    if covered > 0.0 {
+        sun.in_sky.strength *= (1.0 - covered).max(TOTALITY_LEFT);
+        sun.covered = covered;
+        let behind = Some(Occluder { direction: moon.seen, radius: by });
+        sun.face = Face::Sun { limb_darkening, behind };
+    }
+}
+
 /// All lights, the suns in their order and the moon last. A muted sun stays, without light.
 pub fn placed_lights(sky: &Sky) -> Vec<PlacedLight> {
     let mut lights: Vec<PlacedLight> = sky
@@ -169,32 +236,19 @@ pub fn placed_lights(sky: &Sky) -> Vec<PlacedLight> {
                 },
                 seen: toward(placed.azimuth_deg.to_radians(), placed.seen_elevation_deg.to_radians()),
                 flattening: flattening(placed.elevation_deg, placed.seen_elevation_deg),
-                face: Face::Sun { limb_darkening: sun.limb_darkening },
+                face: Face::Sun { limb_darkening: sun.limb_darkening, behind: None },
                 disc_seen: sun.disc_seen && !sun.muted,
                 glare: sun.glare,
+                covered: 0.0,
             }
         })
         .collect();
     if sky.moon.risen {
-        let placed = PlacedMoon::of(sky, &sky.moon);
-        let sun = PlacedSun::of(sky, &sky.suns[0]).direction();
-        lights.push(PlacedLight {
-            in_sky: SunInSky {
-                direction: toward(placed.azimuth_deg.to_radians(), placed.elevation_deg.to_radians()),
-                disc_radius: (sky.moon.angular_diameter_deg * 0.5).to_radians(),
-                to_rgb: moons_colour(),
-                strength: placed.illuminance_lx / solar_illuminance(),
-            },
-            seen: toward(placed.azimuth_deg.to_radians(), placed.seen_elevation_deg.to_radians()),
-            flattening: flattening(placed.elevation_deg, placed.seen_elevation_deg),
-            face: Face::Moon {
-                phase_cos: placed.phase_deg.to_radians().cos(),
-                bright_limb: sun,
-                earthshine: earthshine(placed.phase_deg) * sky.moon.earthshine,
-            },
-            disc_seen: true,
-            glare: 0.0,
-        });
+        let moon = placed_moon(sky);
+        for sun in &mut lights {
+            eclipse(sun, &moon);
+        }
+        lights.push(moon);
     }
     lights
 }

@@ -3,12 +3,14 @@
 //! Scenes are built by [`crate::prepare`].
 
 pub(crate) mod ambient;
+mod eclipse;
 mod fog;
 mod lights;
 pub(crate) mod probe;
 pub(crate) mod slab_correction;
 
 pub use ambient::{AmbientLight, LayerAmbient, UpwellingAirlight};
+pub use eclipse::{FROM_OUTSIDE, Occluder, TOTALITY_LEFT, corona, covered_share};
 pub use fog::Fog;
 pub use lights::{
     Face, MAX_LIGHTS, PlacedLight, PlacedMoon, PlacedSun, grade_of, moonlight, placed_lights, time_of,

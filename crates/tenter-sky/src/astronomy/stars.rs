@@ -54,8 +54,7 @@ fn star(record: &[u8; 12]) -> Star {
 
 /// Unit vector of a right ascension and a declination, degrees.
 pub fn equatorial(right_ascension: f64, declination: f64) -> [f64; 3] {
-    let ((sa, ca), (sd, cd)) =
-        (right_ascension.to_radians().sin_cos(), declination.to_radians().sin_cos());
+    let ((sa, ca), (sd, cd)) = (right_ascension.to_radians().sin_cos(), declination.to_radians().sin_cos());
     [cd * ca, cd * sa, sd]
 }
 
@@ -105,7 +104,8 @@ impl CelestialFrame {
         let zeta = seconds(2306.2181, 0.30188, 0.017998);
         let z = seconds(2306.2181, 1.09468, 0.018203);
         let theta = seconds(2004.3109, -0.42665, -0.041833);
-        let of_date = DMat3::from_rotation_z(z) * DMat3::from_rotation_y(-theta) * DMat3::from_rotation_z(zeta);
+        let of_date =
+            DMat3::from_rotation_z(z) * DMat3::from_rotation_y(-theta) * DMat3::from_rotation_z(zeta);
         let days = jd - 2451545.0;
         let sidereal = 280.46061837 + 360.98564736629 * days + 0.000387933 * t * t + longitude;
         let (sl, cl) = solar_longitude(t).sin_cos();
@@ -174,7 +174,13 @@ mod tests {
         ("Regulus", [152.093, 11.9672], [51.4779, 0.0], "1999-08-11T11:10:00Z", [143.6488, 45.5624]),
         ("Polaris", [37.9546, 89.2641], [40.7100, -74.0000], "2026-06-21T23:30:00Z", [359.4990, 40.2107]),
         ("Deneb", [310.358, 45.2803], [0.0, 37.0000], "1999-08-11T11:10:00Z", [28.7329, -35.8706]),
-        ("Fomalhaut", [344.4127, -29.6222], [-33.8700, 151.2100], "2026-06-21T23:30:00Z", [253.8490, 32.1437]),
+        (
+            "Fomalhaut",
+            [344.4127, -29.6222],
+            [-33.8700, 151.2100],
+            "2026-06-21T23:30:00Z",
+            [253.8490, 32.1437],
+        ),
         ("Vega", [279.2347, 38.7837], [-77.8500, 166.6700], "1975-03-21T02:00:00Z", [274.2107, -38.9084]),
         ("Achernar", [24.4285, -57.2368], [69.6500, 18.9600], "2010-12-05T20:15:30Z", [188.6783, -37.1702]),
         ("Acrux", [186.6496, -63.0991], [19.8200, -155.4700], "2049-01-15T05:45:00Z", [158.8497, -39.2645]),

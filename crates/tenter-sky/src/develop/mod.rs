@@ -3,10 +3,12 @@
 //! each other.
 
 mod display;
+mod night_eye;
 mod table;
 mod white;
 
 pub use display::{CURVE_STEPS, DisplayGrade, drawn_curve};
+pub use night_eye::NightEye;
 pub use table::{LoadedTable, TABLE_STOPS};
 pub use white::white_points_typescript;
 
@@ -18,6 +20,7 @@ pub const GREY: f32 = 0.18;
 
 /// A grade made ready for pixels. Steps in their order, `v` a channel:
 ///
+/// 0. the eye at night ([`NightEye`]), on the scene's cd/m2;
 /// 1. exposure and white balance: `c = M s`, `s` the scene's cd/m2;
 /// 2. contrast about the pivot `p`: `v' = p (v / p)^k`;
 /// 3. saturation: `v' = y + a (v - y)`, `y` the luminance (Rec. ITU-R BT.709);
@@ -29,6 +32,7 @@ pub struct Development {
     /// From cd/m2 in linear Rec.709 to white-balanced values where 1 is display white, row by row.
     pub matrix: [[f32; 3]; 3],
     pub curve: ToneCurve,
+    night_eye: NightEye,
     contrast: f32,
     pivot: f32,
     saturation: f32,
@@ -41,14 +45,25 @@ pub fn white_luminance(ev100: f64) -> f64 {
     1.2 * ev100.exp2()
 }
 
-/// EV100 an incident meter suggests for an illuminance on level ground (calibration constant C = 250, ISO
-/// 2720).
+/// EV100 that is suggested for an illuminance on level ground, lx: what an incident meter reads (calibration
+/// constant C = 250, ISO 2720), and in the dark less light than that, so that night looks like night. Under
+/// 100 lx the key falls as a = 1.03 - 2 / (2 + log10(Y + 1)) (Krawczyk, Myszkowski and Seidel 2005,
+/// "Perceptual effects in real-time tone mapping", eq. 11; from memory), with Y the luminance of a grey card of
+/// 18 %: 3.3 stops under a full moon.
 ///
 /// ```
-/// assert!((tenter_sky::develop::suggested_ev100(100_000.0) - 15.3).abs() < 0.1);
+/// use tenter_sky::develop::suggested_ev100;
+/// assert!((suggested_ev100(100_000.0) - 15.3).abs() < 0.1);
+/// // Under a full moon grey is 3.3 stops darker than by day.
+/// let by_meter = (0.25f64 / 2.5).log2();
+/// assert!((suggested_ev100(0.25) - by_meter - 3.3).abs() < 0.1);
 /// ```
 pub fn suggested_ev100(global_lx: f64) -> f64 {
-    (global_lx.max(1e-9) / 2.5).log2()
+    /// From here down pictures get darker: the sun has just set.
+    const DUSK_LX: f64 = 100.0;
+    let key = |lx: f64| 1.03 - 2.0 / (2.0 + (lx * 0.18 / std::f64::consts::PI + 1.0).log10());
+    let lx = global_lx.max(1e-9);
+    (lx / 2.5).log2() + (key(DUSK_LX) / key(lx.min(DUSK_LX))).log2()
 }
 
 /// Share of the light that a lens passes where its axis is met at an angle of this cosine: 1 of the bare
@@ -64,6 +79,7 @@ impl Development {
         Development {
             matrix: balance.map(|row| row.map(|v| (v * scale) as f32)),
             curve: grade.tone_curve,
+            night_eye: NightEye(grade.night_eye as f32),
             contrast: grade.contrast as f32,
             pivot: GREY * (grade.pivot_stops as f32).exp2(),
             saturation: grade.saturation as f32,
@@ -75,6 +91,7 @@ impl Development {
     /// Display value, 0 to 1, sRGB-encoded (IEC 61966-2-1).
     #[inline]
     pub fn apply(&self, scene: Rgb) -> Rgb {
+        let scene = self.night_eye.apply(scene);
         let m = &self.matrix;
         let mut c = [0, 1, 2].map(|r| m[r][0] * scene[0] + m[r][1] * scene[1] + m[r][2] * scene[2]);
         if self.contrast != 1.0 {

@@ -257,6 +257,9 @@ pub struct Grade {
     /// Distance of colours from grey of their luminance; 0 is black and white.
     #[schemars(title = "Saturation", range(min = 0, max = 4), extend("unit" = "", "soft" = [0, 2]))]
     pub saturation: f64,
+    /// How far dark parts are seen as an eye sees them at night: toward blue and grey, as its rods take over.
+    #[schemars(title = "Night eye", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 1]))]
+    pub night_eye: f64,
     /// How bright values roll off to white.
     #[schemars(title = "Tone curve", extend("unit" = ""))]
     pub tone_curve: ToneCurve,
@@ -292,6 +295,7 @@ impl Default for Grade {
             contrast: 1.0,
             pivot_stops: 0.0,
             saturation: 1.0,
+            night_eye: 0.0,
             tone_curve: ToneCurve::Filmic,
             ranges: ToneRanges::default(),
             lift: Wheel::default(),

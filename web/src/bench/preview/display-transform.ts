@@ -23,6 +23,7 @@ function partsOf(frame: PreviewFrame, grade: Grade, marking: Marking): Parts {
     false_colour: marking.falseColour,
     stop_glare: grade.glare.strength > 0 && !marking.panorama && discs > 0,
     vignette: grade.vignette > 0 && !marking.panorama,
+    night_eye: grade.night_eye > 0,
     contrast: grade.contrast !== 1,
     saturation: grade.saturation !== 1,
     curve: development(grade).curve,
@@ -223,6 +224,7 @@ export class DisplayTransform {
     const { matrix } = development(grade);
     gl.uniformMatrix3fv(at("balance"), true, matrix);
     gl.uniform1f(at("white"), 1.2 * 2 ** grade.ev100);
+    gl.uniform1f(at("night_eye"), grade.night_eye);
     gl.uniform1f(at("contrast"), grade.contrast);
     gl.uniform1f(at("pivot"), GREY * 2 ** grade.pivot_stops);
     gl.uniform1f(at("saturation"), grade.saturation);

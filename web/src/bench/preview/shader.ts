@@ -18,6 +18,7 @@ export type Parts = {
   false_colour: boolean;
   stop_glare: boolean;
   vignette: boolean;
+  night_eye: boolean;
   contrast: boolean;
   saturation: boolean;
   /** 0 clips, 1 rolls off, 2 is the filmic curve, as `Curve` in the document. */
@@ -49,6 +50,7 @@ uniform mat3 camera;        // right, up and forward of the picture
 uniform vec2 shift;         // of the lens, at distance 1
 uniform float vignette;
 uniform float contrast;
+uniform float night_eye;
 uniform float pivot;
 uniform float saturation;
 uniform vec3 ranges;        // shadows, midtones, lights
@@ -239,6 +241,18 @@ vec3 bandColour(float light) {
 
 const vec3 LUMA = vec3(0.212639, 0.715169, 0.072192);
 
+#if NIGHT_EYE
+// Rods, as the core's develop::night_eye.
+vec3 atNight(vec3 scene) {
+  float y = max(dot(scene, LUMA), 0.0);
+  float x = dot(scene, vec3(0.4123908, 0.35758434, 0.18048079));
+  float z = dot(scene, vec3(0.01933082, 0.11919478, 0.95053215));
+  float v = 1.33 * (1.0 + (y + z) / max(x, 1e-12)) - 1.68;
+  float seen = y * clamp(v, 0.0, 16.0) / 2.573;
+  return mix(scene, vec3(1.05, 0.97, 1.27) * seen, night_eye * 0.04 / (0.04 + y));
+}
+#endif
+
 void main() {
   vec3 scene = texture(picture, place).rgb * exp2(exponent);
 #if DISCS > 0
@@ -256,6 +270,9 @@ void main() {
   vec2 p = onPlane();
   float cosine = inversesqrt(1.0 + dot(p, p));
   scene *= 1.0 - vignette + vignette * cosine * cosine * cosine * cosine;
+#endif
+#if NIGHT_EYE
+  scene = atNight(scene);
 #endif
   vec3 c = balance * scene;
 #if CONTRAST

@@ -10,7 +10,7 @@ import { addLayer, fromTheTop, kindAt, MOST_LAYERS } from "../layers/layers";
 import { LayerOutline } from "./layer-outline";
 
 /** Strips above the air and below the ground, pixels. */
-const BEYOND = 124;
+const BEYOND = 148;
 const LAND = 74;
 const TOP_OF_AIR = 100_000;
 /** Altitude over which the scale turns from even to logarithmic, m. */
@@ -34,7 +34,7 @@ export function scaleFor(height: number) {
 function anchorOf(selection: Selection, sky: Sky, height: number): number {
   const { y } = scaleFor(height);
   const layer = sky.clouds[layerOf(selection, sky)];
-  const strip: Partial<Record<Selection, number>> = { moon: 60, place: 84, source: 108 };
+  const strip: Partial<Record<Selection, number>> = { moon: 60, night: 84, place: 108, source: 132 };
   if (sunOf(selection) !== null) return 24;
   if (selection === "fog") return y(0) - 12;
   if (selection === "land") return y(0) + 14;
@@ -487,9 +487,22 @@ function Beyond({
         {sky.moon.risen ? t("Moon") : t("No moon")}
       </Line>
       <Line
+        selection="night"
+        label={t("Stars {{stars}}", { stars: starsOf(sky) })}
+        y={72}
+        on={selection === "night"}
+        pick={pick}
+        width={width}
+      >
+        {t("Stars")}{" "}
+        <tspan fontSize={11} fill="#b9b9b9">
+          {starsOf(sky)}
+        </tspan>
+      </Line>
+      <Line
         selection="place"
         label={t("Place: {{name}} {{moment}}", { name: sky.place.name, moment: momentOf(sky) })}
-        y={72}
+        y={96}
         on={selection === "place"}
         pick={pick}
         width={width}
@@ -502,7 +515,7 @@ function Beyond({
       <Line
         selection="source"
         label={t("Sky {{made}}", { made: madeOf(sky) })}
-        y={96}
+        y={120}
         on={selection === "source"}
         pick={pick}
         width={width}
@@ -540,6 +553,9 @@ const gradeLine = ({ grade }: Sky) =>
 
 /** Date and hour, as the Section shows them. */
 const momentOf = (sky: Sky) => `${sky.place.at.slice(5, 10)} ${sky.place.at.slice(11, 16)}`;
+
+const starsOf = (sky: Sky) =>
+  ({ place: t("by place and time"), hand: t("by hand"), invented: t("invented") })[sky.night.stars.field.by];
 
 const madeOf = (sky: Sky) =>
   ({ air: t("of air"), standard: t("after the standard"), gradient: t("painted") })[sky.source.made_of.kind];

@@ -53,7 +53,13 @@ export function groupsOf(sky: Sky, schema: Schema): Group[] {
   }
   add("source", t("Sky"), fieldsOf(schema, "SkyKind", sky.source.made_of.kind), (s) => s.source.made_of);
   add("source", t("Sky"), fieldsOf(schema, "SkySource"), (s) => s.source);
-  add("source", t("Night"), fieldsOf(schema, "Night"), (s) => s.night);
+  const { field } = sky.night.stars;
+  add("night", t("Stars"), fieldsOf(schema, "StarField", field.by), (s) => s.night.stars.field);
+  add("night", t("Stars"), fieldsOf(schema, "Stars"), (s) => s.night.stars);
+  add("night", t("Night"), fieldsOf(schema, "Night"), (s) => s.night);
+  sky.night.towns.forEach((_, i) =>
+    add("night", t("Town {{i}}", { i: i + 1 }), fieldsOf(schema, "Town"), (s) => s.night.towns[i]),
+  );
   add("air", t("Air"), fieldsOf(schema, "Air"), (s) => s.air);
   add("fog", t("Low fog"), without(fieldsOf(schema, "Fog"), "muted"), (s) => s.fog);
   sky.clouds.forEach((layer, i) => {
@@ -128,7 +134,12 @@ const plainWords: [string, string[]][] = [
   [t("lift gamma gain wheels"), ["all", "red", "green", "blue"]],
   [t("crop format aspect proportions"), ["frame", "free_aspect"]],
   [t("corners vignette dark edges"), ["vignette"]],
-  [t("night stars moon"), ["floor_lx", "phase_deg", "earthshine"]],
+  [
+    t("night stars moon constellation"),
+    ["floor_lx", "phase_deg", "earthshine", "faintest_mag", "spot_arcmin", "milky_way", "night_eye"],
+  ],
+  [t("galaxy milky way band"), ["milky_way", "band", "band_tilt_deg"]],
+  [t("town city light pollution glow lamps"), ["inhabitants", "distance_km", "floor_lx"]],
   [t("sunset sunrise dusk dawn golden"), ["elevation_deg", "dust_optical_depth"]],
   [t("temperature kelvin"), ["white_k", "kelvin"]],
   [t("wispy wisps thin feathery"), ["stretch", "erosion", "edge", "lobes"]],

@@ -15,6 +15,7 @@ const definitions = {
   eye: "Eye",
   grade: "Grade",
   moon: "Moon",
+  night: "Night",
   place: "Place",
   source: "SkySource",
 } as const;

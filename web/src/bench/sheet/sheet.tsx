@@ -14,6 +14,7 @@ import { EyeRows } from "./rows/eye-rows";
 import { GradeRows } from "./rows/grade-rows";
 import { HistoryRows } from "./rows/history-rows";
 import { MoonRows, SunRows } from "./rows/light-rows";
+import { NightRows } from "./rows/night-rows";
 import { PinRows } from "./rows/pin-rows";
 import { PlaceRows } from "./rows/place-rows";
 import { GroupRows } from "./rows/rows";
@@ -28,6 +29,7 @@ function titleOf(selection: Selection, sky: Sky): string {
   const titles: Record<string, string> = {
     place: t("Place and time"),
     moon: t("Moon"),
+    night: t("Stars and night"),
     source: t("Sky"),
     air: t("Air"),
     clouds: t("New layer"),
@@ -123,6 +125,7 @@ function Controls({ selection, sky, schema }: { selection: Selection; sky: Sky; 
   if (selection === "pins") return <PinRows />;
   if (selection === "air") return <AirRows sky={sky} schema={schema} />;
   if (selection === "place") return <PlaceRows sky={sky} schema={schema} />;
+  if (selection === "night") return <NightRows sky={sky} schema={schema} />;
   if (selection === "moon") return <MoonRows sky={sky} schema={schema} />;
   if (selection === "source") return <SourceRows sky={sky} schema={schema} />;
   if (selection === "clouds" || selection.startsWith("layer-"))

@@ -6,6 +6,7 @@ export type Selection =
   | Sun
   | "moon"
   | "source"
+  | "night"
   | "air"
   | "fog"
   | "clouds"

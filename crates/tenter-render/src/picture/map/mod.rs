@@ -14,8 +14,8 @@ pub use settings::{
 pub use sums::MapSums;
 
 use super::disc::{Disc, DiscPixel, add_light, discs};
+use super::stars::{corona_pixels, star_pixels};
 use super::step_error::{quality_for, step_error};
-use super::stars::star_pixels;
 use super::{Area, LayerScenes, LayeredPicture, LayeredPixel, Picture, Traced, render_area, render_smooth};
 use crate::air::TableQuality;
 use crate::integrator::MarchQuality;
@@ -152,7 +152,8 @@ impl MapRender {
         let discs = discs(&scene, quality);
         let mut light_pixels: Vec<DiscPixel> = Vec::new();
         if settings.sun {
-            light_pixels.extend(discs.iter().flat_map(|d| d.pixels(&camera, &scene)));
+            light_pixels.extend(discs.iter().flat_map(|d| d.pixels(&camera)));
+            light_pixels.extend(corona_pixels(&camera, Area::whole(&camera), &scene, quality));
         }
         if let Some(night) = scene.night.as_ref().filter(|_| settings.stars) {
             light_pixels.extend(star_pixels(&night.stars, &camera, Area::whole(&camera), &scene, quality));
@@ -353,7 +354,7 @@ impl MapRender {
         const AROUND: usize = 2;
         let mut brightest: Option<Largest> = None;
         for disc in &self.discs {
-            let pixels = disc.pixels(&self.camera, &self.scene);
+            let pixels = disc.pixels(&self.camera);
             let light = |p: &&DiscPixel| luminance(p.light);
             let Some(middle) = pixels.iter().max_by(|a, b| light(a).total_cmp(&light(b))) else { continue };
             let (x, y) = (middle.x.saturating_sub(AROUND), middle.y.saturating_sub(AROUND));
