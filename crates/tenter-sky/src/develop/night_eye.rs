@@ -28,7 +28,7 @@ impl NightEye {
             return scene;
         }
         let y = luminance(scene).max(0.0);
-        let x = 0.412_390_8 * scene[0] + 0.357_584_34 * scene[1] + 0.180_480_79 * scene[2];
+        let x = 0.412_390_8 * scene[0] + 0.357_584_34 * scene[1] + 0.180_480_8 * scene[2];
         let z = 0.019_330_82 * scene[0] + 0.119_194_78 * scene[1] + 0.950_532_15 * scene[2];
         let v = 1.33 * (1.0 + (y + z) / x.max(1e-12)) - 1.68;
         let seen = y * v.clamp(0.0, MOST_V) / DAYLIGHT_V;

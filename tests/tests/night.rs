@@ -1,0 +1,75 @@
+//! The night at the Bench: stars turned by the day and by hand, the moon's phase, a town, an eclipse.
+
+use anyhow::{Context, Result};
+use serde_json::{Value, json};
+use tenter_tests::open::{Open, REFINED};
+
+/// Waits for the refined picture of what was changed last.
+async fn refined(open: &Open) -> Result<()> {
+    open.document().await?;
+    open.browser.wait(REFINED, 60).await?;
+    Ok(())
+}
+
+fn number(document: &Value, pointer: &str) -> Result<f64> {
+    document.pointer(pointer).and_then(Value::as_f64).with_context(|| format!("{pointer} is no number"))
+}
+
+/// Stars follow the day until they are set by hand; invented ones, a town and the night eye are rows; every
+/// step is undone.
+#[tokio::test(flavor = "multi_thread")]
+async fn stars_are_placed_and_invented() -> Result<()> {
+    let open = Open::new("Milky Way over the stacks").await?;
+    let browser = &open.browser;
+    let first = open.document().await?;
+    browser.find("[data-testid=section-night]").await?.click().await?;
+    browser.press("By hand").await?;
+    open.type_into("[data-testid=row-hour] input", "6\u{e007}").await?;
+    let turned = open.document().await?;
+    assert_eq!(turned["night"]["stars"]["field"], json!({"by": "hand", "latitude_deg": 60.0, "hour": 6.0}));
+    refined(&open).await?;
+    browser.press("Invented").await?;
+    open.type_into("[data-testid=row-visible] input", "900\u{e007}").await?;
+    browser.press("Add a town at the horizon").await?;
+    let other = open.document().await?;
+    assert_eq!(other["night"]["stars"]["field"]["visible"], json!(900.0));
+    let towns = |d: &Value| d["night"]["towns"].as_array().map_or(0, Vec::len);
+    assert_eq!(towns(&other), towns(&first) + 1);
+    refined(&open).await?;
+    // Find knows what is typed for them.
+    open.keys("\u{e00c}f").await?;
+    open.type_into("[data-testid=find] input", "milky").await?;
+    browser.find("[data-testid=find] [data-testid=row-milky_way]").await?;
+    for _ in 0..5 {
+        browser.press("Undo").await?;
+    }
+    assert_eq!(open.document().await?, first);
+    Ok(())
+}
+
+/// The moon's phase is set by hand; dragged before the sun, the moon takes its light.
+#[tokio::test(flavor = "multi_thread")]
+async fn the_moon_is_set_by_hand_and_eclipses_the_sun() -> Result<()> {
+    let open = Open::new("Eclipse over the bar").await?;
+    let browser = &open.browser;
+    let read = "(() => { const t = document.body.innerText.match(/On level ground\\s+([\\d.]+) (k?)lx/); \
+         return t && Number(t[1]) * (t[2] ? 1000 : 1) })()";
+    let covered = browser.wait(read, 60).await?.as_f64().context("lx")?;
+    assert!(covered < 100.0, "{covered} lx under a covered sun");
+    // Aside by the arrow keys, as far as a drag would take it.
+    browser.find("[data-testid=moon-handle]").await?;
+    browser.eval("(document.querySelector('[data-testid=moon-handle]').focus(), true)").await?;
+    for _ in 0..12 {
+        open.keys("\u{e012}").await?;
+    }
+    let moved = open.document().await?;
+    let apart =
+        number(&moved, "/suns/0/placement/azimuth_deg")? - number(&moved, "/moon/placement/azimuth_deg")?;
+    assert!(apart.abs() > 1.0, "{apart}");
+    browser.wait(&format!("({read}) > 10000"), 60).await?;
+    browser.find("[data-testid=section-moon]").await?.click().await?;
+    open.type_into("[data-testid=row-phase_deg] input", "90\u{e007}").await?;
+    let half = open.document().await?;
+    assert_eq!(half["moon"]["phase"], json!({"by": "hand", "phase_deg": 90.0}));
+    Ok(())
+}
