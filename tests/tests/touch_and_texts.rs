@@ -88,7 +88,8 @@ async fn nothing_moves_by_itself_where_motion_is_not_wanted() -> Result<()> {
     let moving = "[...document.querySelectorAll('*')].filter((e) => { const s = getComputedStyle(e); \
          const runs = (times) => times.split(',').some((t) => parseFloat(t) > 0); \
          return (runs(s.transitionDuration) && s.transitionProperty !== 'none') || \
-           (s.animationName !== 'none' && runs(s.animationDuration)); }).map((e) => e.outerHTML.slice(0, 80))";
+           (s.animationName !== 'none' && runs(s.animationDuration)); }) \
+         .map((e) => e.outerHTML.slice(0, 80))";
     assert_eq!(browser.eval(moving).await?, json!([]));
     let changed = "(window.flickered ??= (() => { let n = 0; \
          new MutationObserver((all) => { n += all.length })\

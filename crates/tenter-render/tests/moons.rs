@@ -128,9 +128,9 @@ fn the_real_moon_is_placed_by_time() {
     assert!((turned.azimuth_deg - (real.azimuth - 20.0).rem_euclid(360.0)).abs() < 1e-9);
 }
 
-/// A full moon two degrees off the point opposite the sun shines as Krisciunas and Schaefer 1991 have it, 0.31
-/// lx outside the air, wherever it stands. In that point it is in the planet's shadow: red, and thousands of
-/// times fainter.
+/// A full moon two degrees off the point opposite the sun shines as Krisciunas and Schaefer 1991 have it,
+/// 0.31 lx outside the air, wherever it stands. In that point it is in the planet's shadow: red, and
+/// thousands of times fainter.
 #[test]
 fn a_full_moon_shines_unless_it_is_in_the_shadow() {
     for (azimuth, elevation) in [(0.0, 40.0), (90.0, 86.0), (180.0, 40.0), (237.3, 7.0), (359.9, 22.2)] {

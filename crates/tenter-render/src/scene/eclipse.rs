@@ -2,8 +2,8 @@
 
 use std::f64::consts::PI;
 
-/// Share of a sun's light that is left where its disc is covered wholly: the corona's (Allen 1973, section 84:
-/// 1e-6; from memory).
+/// Share of a sun's light that is left where its disc is covered wholly: the corona's (Allen 1973, section
+/// 84: 1e-6; from memory).
 pub const TOTALITY_LEFT: f64 = 1e-6;
 
 /// Share of a sun's light that air outside the shadow sends into it, on level ground (some lx of 100,000;
@@ -75,8 +75,8 @@ pub fn covered_share(separation: f64, radius: f64, by: f64, limb_darkening: f64)
 /// degrees each; the air makes the shadow 1/50 larger).
 const UMBRA_DEG: f64 = 0.718;
 const PENUMBRA_DEG: f64 = 1.245;
-/// Light that air bends into the middle of the umbra, as a share of full moonlight before its colour (eclipsed
-/// moons are 10 to 14 magnitudes fainter; common practice, no source).
+/// Light that air bends into the middle of the umbra, as a share of full moonlight before its colour
+/// (eclipsed moons are 10 to 14 magnitudes fainter; common practice, no source).
 const BENT_IN: f64 = 4e-4;
 
 /// Share of moonlight that is left in each channel at an angle from the middle of the shadow, degrees;

@@ -45,11 +45,11 @@ pub fn white_luminance(ev100: f64) -> f64 {
     1.2 * ev100.exp2()
 }
 
-/// EV100 that is suggested for an illuminance on level ground, lx: what an incident meter reads (calibration
-/// constant C = 250, ISO 2720), and in the dark less light than that, so that night looks like night. Under
-/// 100 lx the key falls as a = 1.03 - 2 / (2 + log10(Y + 1)) (Krawczyk, Myszkowski and Seidel 2005,
-/// "Perceptual effects in real-time tone mapping", eq. 11; from memory), with Y the luminance of a grey card of
-/// 18 %: 3.3 stops under a full moon.
+/// EV100 that is suggested for an illuminance on level ground, lx: what an incident meter reads
+/// (calibration constant C = 250, ISO 2720), and in the dark less light than that, so that night looks like
+/// night. Under 100 lx the key falls as a = 1.03 - 2 / (2 + log10(Y + 1)) (Krawczyk, Myszkowski and Seidel
+/// 2005, "Perceptual effects in real-time tone mapping", eq. 11; from memory), with Y the luminance of a
+/// grey card of 18 %: 3.3 stops under a full moon.
 ///
 /// ```
 /// use tenter_sky::develop::suggested_ev100;
