@@ -5,9 +5,9 @@ use crate::spectrum::{Rgb, luminance};
 /// How far dark scene light is seen as by rods: 0 not at all, 1 as an eye that is used to the dark.
 ///
 /// Rods have the share `0.04 / (0.04 + Y)` at a luminance of `Y` cd/m2, and what they see looks as (1.05,
-/// 0.97, 1.27) (Krawczyk, Myszkowski and Seidel 2005, eq. 10 to 12; from memory). They see `V = Y (1.33 (1
-/// + (Y + Z) / X) - 1.68)` (Larson, Rushmeier and Piatko 1997, eq. 18; from memory), here scaled so that
-/// daylight grey keeps its luminance.
+/// 0.97, 1.27) (Krawczyk, Myszkowski and Seidel 2005, eq. 10 to 12; from memory). They see
+/// `V = Y (1.33 (1 + (Y + Z) / X) - 1.68)` (Larson, Rushmeier and Piatko 1997, eq. 18; from memory), here
+/// scaled so that daylight grey keeps its luminance.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct NightEye(pub f32);
 
