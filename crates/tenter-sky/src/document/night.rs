@@ -114,7 +114,11 @@ pub enum StarField {
     /// The sky of another world.
     Invented {
         /// Another number is another sky.
-        #[schemars(title = "Seed", range(min = 0, max = 4294967295u32), extend("default" = 1))]
+        #[schemars(
+            title = "Seed",
+            range(min = 0, max = 4294967295u32),
+            extend("unit" = "", "soft" = [0, 999], "default" = 1)
+        )]
         seed: u32,
         /// Stars that the eye alone could see, to magnitude 6, over the whole sphere. The real sky has 5000.
         #[schemars(
