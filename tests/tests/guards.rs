@@ -200,8 +200,8 @@ async fn skies_are_listed_tagged_and_binned() -> Result<()> {
     let all = names("sort=name&limit=200").await?;
     let mut sorted = all.clone();
     sorted.sort_by_key(|n| n.to_lowercase());
-    assert_eq!((all.len(), &all), (21, &sorted));
-    let paged = [names("sort=name&limit=12").await?, names("sort=name&limit=12&offset=12").await?].concat();
+    assert_eq!((all.len(), &all), (25, &sorted));
+    let paged = [names("sort=name&limit=13").await?, names("sort=name&limit=13&offset=13").await?].concat();
     assert_eq!(paged, all);
 
     let skies = server.skies().await?;
@@ -223,11 +223,11 @@ async fn skies_are_listed_tagged_and_binned() -> Result<()> {
     for i in [1, 2, 3] {
         assert_eq!(server.ask("DELETE", &path(i), None).await?.0, 204);
     }
-    assert_eq!((names("limit=200").await?.len(), names("bin=true").await?.len()), (18, 3));
+    assert_eq!((names("limit=200").await?.len(), names("bin=true").await?.len()), (22, 3));
     assert_eq!(server.ask("POST", &format!("{}/restore", path(2)), None).await?.0, 204);
     assert_eq!(server.ask("DELETE", &format!("{}?for_good=true", path(2)), None).await?.0, 404);
     assert_eq!(server.ask("DELETE", "/api/bin", None).await?.0, 204);
-    assert_eq!((names("limit=200").await?.len(), names("bin=true").await?.len()), (19, 0));
+    assert_eq!((names("limit=200").await?.len(), names("bin=true").await?.len()), (23, 0));
     Ok(())
 }
 
@@ -306,7 +306,7 @@ async fn a_backup_brings_all_back() -> Result<()> {
     let contents: Value = serde_json::from_slice(&made.stdout)?;
     assert_eq!(
         (&contents["skies"], &contents["bakes"], &contents["files"]),
-        (&json!(21), &json!(1), &json!(3))
+        (&json!(25), &json!(1), &json!(3))
     );
     let full = tenter(&["restore", name], &server.database, server.files.path())?;
     assert_eq!(full.status.code(), Some(2), "a database with something in it is left alone");
@@ -328,7 +328,7 @@ async fn a_backup_brings_all_back() -> Result<()> {
     let back = tenter(&["restore", name], &database, files.path())?;
     assert!(back.status.success(), "{back:?}");
     let again = TestServer::start_in(database, files, &["--no-worker"])?;
-    assert_eq!(again.skies().await?.len(), 20);
+    assert_eq!(again.skies().await?.len(), 24);
     assert_eq!(again.ask("GET", "/api/skies?bin=true", None).await?.1["total"], 1);
     assert_eq!(again.skies().await?[0], skies[0], "to the last field");
     assert_eq!(again.bytes(&format!("/api/bakes/{id}/files/sky-1024.hdr")).await?, file);
