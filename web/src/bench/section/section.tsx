@@ -10,7 +10,9 @@ import { addLayer, fromTheTop, kindAt, MOST_LAYERS } from "../layers/layers";
 import { LayerOutline } from "./layer-outline";
 
 /** Strips above the air and below the ground, pixels. */
-const BEYOND = 148;
+const BEYOND = 124;
+/** Where the stars begin in the line of the moon. */
+const STARS = 72;
 const LAND = 74;
 const TOP_OF_AIR = 100_000;
 /** Altitude over which the scale turns from even to logarithmic, m. */
@@ -34,7 +36,7 @@ export function scaleFor(height: number) {
 function anchorOf(selection: Selection, sky: Sky, height: number): number {
   const { y } = scaleFor(height);
   const layer = sky.clouds[layerOf(selection, sky)];
-  const strip: Partial<Record<Selection, number>> = { moon: 60, night: 84, place: 108, source: 132 };
+  const strip: Partial<Record<Selection, number>> = { moon: 60, night: 60, place: 84, source: 108 };
   if (sunOf(selection) !== null) return 24;
   if (selection === "fog") return y(0) - 12;
   if (selection === "land") return y(0) + 14;
@@ -482,27 +484,25 @@ function Beyond({
         y={48}
         on={selection === "moon"}
         pick={pick}
-        width={width}
+        width={LEFT + STARS}
       >
         {sky.moon.risen ? t("Moon") : t("No moon")}
       </Line>
       <Line
         selection="night"
         label={t("Stars {{stars}}", { stars: starsOf(sky) })}
-        y={72}
+        y={48}
+        left={LEFT + STARS}
         on={selection === "night"}
         pick={pick}
         width={width}
       >
-        {t("Stars")}{" "}
-        <tspan fontSize={11} fill="#b9b9b9">
-          {starsOf(sky)}
-        </tspan>
+        {t("Stars")}
       </Line>
       <Line
         selection="place"
         label={t("Place: {{name}} {{moment}}", { name: sky.place.name, moment: momentOf(sky) })}
-        y={96}
+        y={72}
         on={selection === "place"}
         pick={pick}
         width={width}
@@ -515,7 +515,7 @@ function Beyond({
       <Line
         selection="source"
         label={t("Sky {{made}}", { made: madeOf(sky) })}
-        y={120}
+        y={96}
         on={selection === "source"}
         pick={pick}
         width={width}
@@ -565,6 +565,7 @@ function Line({
   selection,
   label,
   y,
+  left = LEFT,
   on,
   width,
   pick,
@@ -573,6 +574,7 @@ function Line({
   selection: Selection;
   label: string;
   y: number;
+  left?: number;
   on: boolean;
   width: number;
   pick: (p: Selection) => React.SVGProps<SVGGElement> & { "data-testid": string };
@@ -580,8 +582,8 @@ function Line({
 }) {
   return (
     <g {...pick(selection)} aria-label={label}>
-      <rect x={LEFT} y={y} width={width - LEFT} height={24} fill="transparent" />
-      <text x={LEFT + 4} y={y + 16} fill="#ececec" fontSize={12}>
+      <rect x={left} y={y} width={width - left} height={24} fill="transparent" />
+      <text x={left + 4} y={y + 16} fill="#ececec" fontSize={12}>
         {children}
       </text>
       <Mark on={on} from={y + 3} to={y + 21} />
