@@ -22,6 +22,11 @@ pub fn binary() -> PathBuf {
     path.join("tenter")
 }
 
+/// How many skies a new installation has: one of each starter.
+pub fn demo_skies() -> usize {
+    tenter_app::starters::all().len()
+}
+
 /// The sky of a starter.
 ///
 /// # Panics

@@ -13,6 +13,7 @@ use tenter_sky::document::{
 };
 use tenter_sky::spectrum::luminance;
 use tenter_tests::browser::Browser;
+use tenter_tests::demo_skies;
 use tenter_tests::open::{REFINED, SAVED};
 use tenter_tests::server::TestServer;
 
@@ -34,7 +35,8 @@ async fn the_whole_slice() -> Result<()> {
     let server = TestServer::start().await?;
     let browser = Browser::open(1280, 800).await?;
     browser.driver.goto(&server.url).await?;
-    browser.wait("document.querySelectorAll('[data-testid=sky]').length === 25", 30).await?;
+    let all = format!("document.querySelectorAll('[data-testid=sky]').length === {}", demo_skies());
+    browser.wait(&all, 30).await?;
     // Those that are seen; the others are drawn when they come into view.
     browser
         .wait("[...document.images].slice(0, 6).every(i => i.complete && i.naturalWidth > 0)", 180)
@@ -152,16 +154,16 @@ async fn the_wall_of_skies() -> Result<()> {
     let browser = Browser::open(1280, 800).await?;
     browser.driver.goto(&server.url).await?;
     let count = |n: usize| format!("document.querySelectorAll('[data-testid=sky]').length === {n}");
-    browser.wait(&count(25), 30).await?;
+    browser.wait(&count(demo_skies()), 30).await?;
     let menu = "[aria-label='more: what to do with Clear noon over the skerry']";
     browser.find(menu).await?.click().await?;
     browser.press("Duplicate").await?;
-    browser.wait(&count(26), 20).await?;
+    browser.wait(&count(demo_skies() + 1), 20).await?;
     browser.find(menu).await?.click().await?;
     browser.press("Delete").await?;
-    browser.wait(&count(25), 20).await?;
+    browser.wait(&count(demo_skies()), 20).await?;
     browser.press("Undo").await?;
-    browser.wait(&count(26), 20).await?;
+    browser.wait(&count(demo_skies() + 1), 20).await?;
     browser.find(menu).await?.click().await?;
     browser.press("Rename…").await?;
     let name = browser.find("input[aria-label=Name]").await?;

@@ -47,6 +47,36 @@ async fn stars_are_placed_and_invented() -> Result<()> {
     Ok(())
 }
 
+/// A world is added by its kind, dragged in the Picture, ringed and taken away again.
+#[tokio::test(flavor = "multi_thread")]
+async fn worlds_are_added_and_dragged() -> Result<()> {
+    let open = Open::new("Last light behind the bar").await?;
+    let browser = &open.browser;
+    let first = open.document().await?;
+    browser.find("[data-testid=section-worlds]").await?.click().await?;
+    browser.find("[data-testid=add-world-gas]").await?.click().await?;
+    let added = open.document().await?;
+    assert_eq!((&added["worlds"][0]["kind"], &added["worlds"][0]["ringed"]), (&json!("gas"), &json!(true)));
+    browser
+        .wait("document.querySelector('[data-testid=world-angle]')?.innerText.includes('wide')", 20)
+        .await?;
+    refined(&open).await?;
+    let handle = browser.find("[data-testid=world0-handle]").await?;
+    browser.drag(&handle, -80, 30, 6).await?;
+    let moved = open.document().await?;
+    let azimuth = "/worlds/0/azimuth_deg";
+    assert!((number(&moved, azimuth)? - number(&added, azimuth)?).abs() > 3.0, "the world did not follow");
+    open.type_into("[data-testid=row-opening_deg] input", "70\u{e007}").await?;
+    assert_eq!(open.document().await?["worlds"][0]["rings"]["opening_deg"], json!(70.0));
+    browser.press("Remove it").await?;
+    assert_eq!(open.document().await?["worlds"], json!([]));
+    for _ in 0..4 {
+        browser.press("Undo").await?;
+    }
+    assert_eq!(open.document().await?, first);
+    Ok(())
+}
+
 /// The moon's phase is set by hand; dragged before the sun, the moon takes its light.
 #[tokio::test(flavor = "multi_thread")]
 async fn the_moon_is_set_by_hand_and_eclipses_the_sun() -> Result<()> {

@@ -3,6 +3,7 @@
 use anyhow::Result;
 use serde_json::{Value, json};
 use std::time::{Duration, Instant};
+use tenter_tests::demo_skies;
 use tenter_tests::server::{TestServer, client};
 
 async fn first_sky(server: &TestServer) -> Result<Value> {
@@ -23,7 +24,7 @@ async fn add_bake(server: &TestServer, sky: &Value, width: usize, file: &str) ->
 async fn demo_skies_are_there_and_can_be_worked_with() -> Result<()> {
     let server = TestServer::start().await?;
     let skies = server.skies().await?;
-    assert_eq!(skies.len(), 25);
+    assert_eq!(skies.len(), demo_skies());
     let path = format!("/api/skies/{}", skies[0]["id"].as_str().unwrap());
 
     let (status, copy) = server.ask("POST", &format!("{path}/duplicate"), None).await?;

@@ -56,6 +56,8 @@ pub fn all() -> &'static [Starter] {
             "milky-way-over-the-stacks",
             "thin-moon-at-dusk",
             "eclipse-over-the-bar",
+            "ringed-neighbour",
+            "two-worlds-and-two-suns",
         ]
         .into_iter()
         .map(|(slug, text)| {

@@ -17,6 +17,7 @@ pub mod scene;
 pub mod simd;
 pub mod source;
 pub mod volume;
+pub mod worlds;
 
 /// Version of the light: a hash of all sources it follows from. What is kept of pictures is kept by it.
 pub const ENGINE: &str = env!("TENTER_ENGINE");

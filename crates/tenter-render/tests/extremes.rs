@@ -1,8 +1,8 @@
 //! Every document that is accepted is drawn within bounds of processor time and memory, for 64 pixels
 //! across.
 //!
-//! Extremes of every field come alone, for every kind of cloud, and in pairs by chance: these have 5 s and
-//! 1 GiB. Then come documents of which anything may be anything, several layers and suns at once: these
+//! Extremes of every field come alone, each for a third of the kinds of cloud, and in pairs by chance: these
+//! have 5 s and 1 GiB. Then come documents of which anything may be anything, several layers and suns at once: these
 //! have 30 s.
 //! `TENTER_FUZZ=50000 cargo test --test extremes` draws so many of each by chance, from number
 //! `TENTER_FUZZ_FROM` on;
@@ -165,11 +165,17 @@ fn numbers(part: &str) -> Vec<(String, Value)> {
     fields.filter(|(_, node)| node["type"] == "number" || node["type"] == "integer").collect()
 }
 
+/// One in so many kinds of cloud is drawn with the extremes of a field; neighbours in the list take turns.
+const KINDS_SHARE: usize = 3;
+
 /// Documents with one field of one part at one end of its range.
 fn extremes() -> Vec<(String, Value)> {
     let mut all = Vec::new();
-    for kind in CloudKind::ALL {
-        for (name, node) in numbers("clouds") {
+    for (k, kind) in CloudKind::ALL.into_iter().enumerate() {
+        for (f, (name, node)) in numbers("clouds").into_iter().enumerate() {
+            if (f + k) % KINDS_SHARE != 0 {
+                continue;
+            }
             for end in ["minimum", "maximum"] {
                 let mut layer = serde_json::to_value(kind.usual()).unwrap();
                 layer[&name] = node[end].clone();
@@ -263,7 +269,7 @@ fn too_much(seconds: f64, all: impl Iterator<Item = (String, Value)>) -> (usize,
 }
 
 /// Documents of `./test`: with extremes alone as many as this.
-const DRAWN: u64 = 2000;
+const DRAWN: u64 = 900;
 /// Of those by chance one in three is wild.
 const WILD: u64 = 3;
 
@@ -289,7 +295,7 @@ fn extremes_alone_and_in_pairs_are_drawn_within_bounds() {
     let pairs = numbers_by_chance(|rest| rest - rest / WILD).map(|i| (format!("pair {i}"), pair(i)));
     let (drawn, sampled) = too_much(CPU_SECONDS, alone.into_iter().chain(pairs));
     assert!(sampled.is_empty(), "{sampled}");
-    assert!(drawn > 0 && (wished("TENTER_FUZZ").is_some() || drawn > 1200), "{drawn} were accepted");
+    assert!(drawn > 0 && (wished("TENTER_FUZZ").is_some() || drawn > 500), "{drawn} were accepted");
 }
 
 #[test]

@@ -96,6 +96,42 @@ export type Town = {
   colour: Colour;
 };
 
+export type World = {
+  name: string;
+  muted: boolean;
+  azimuth_deg: number;
+  elevation_deg: number;
+  distance_km: number;
+  radius_km: number;
+  kind: WorldKind;
+  seed: number;
+  light: Colour;
+  dark: Colour;
+  turn_deg: number;
+  lean_deg: number;
+  relief: number;
+  feature_size: number;
+  craters: number;
+  air_depth: number;
+  air_strength: number;
+  air_colour: Colour;
+  ringed: boolean;
+  rings: Rings;
+  seen: boolean;
+  sheds_light: boolean;
+};
+
+export type WorldKind = "rock" | "ice" | "dust" | "gas" | "water" | "molten";
+
+export type Rings = {
+  inner: number;
+  outer: number;
+  opening_deg: number;
+  gaps: number;
+  opacity: number;
+  colour: Colour;
+};
+
 export type SkySource = {
   made_of: SkyKind;
   horizon_drop_deg: number;
@@ -372,6 +408,7 @@ export type Sky = {
   suns: Sun[];
   moon: Moon;
   night: Night;
+  worlds: World[];
   source: SkySource;
   air: Air;
   fog: Fog;

@@ -25,7 +25,7 @@ pub use rays::RayPoint;
 pub use shadows::{AirShadows, ShadowWeights};
 
 use crate::air::{AerialCorners, AirSegment, forward_lobe, henyey_greenstein};
-use crate::scene::{Fog, MAX_LIGHTS, Scene, UpwellingAirlight};
+use crate::scene::{Fog, MAX_LIGHTS, Scene, UpwellingAirlight, WorldsInSky};
 use crate::simd::{Kernel, Mask, Real, best, dispatch};
 use fog::{FogSegment, fog_segment};
 use ground::ground_light;
@@ -238,6 +238,9 @@ impl RayPacket<'_> {
             Some(night) => night.diffuse.radiance(d),
             None => [R::splat(scene.night_glow); 3],
         };
+        if let Some(worlds) = scene.worlds.as_ref().filter(|w| w.worlds.may_meet(d)) {
+            self.add_worlds(worlds, d, &mut sky);
+        }
         for (i, light) in scene.lights.iter().enumerate() {
             if i > 0 {
                 lookups.corners[i] = light.view.aerial.corners(d);
@@ -251,7 +254,14 @@ impl RayPacket<'_> {
             }
         }
         if let Some(painted) = &scene.painted {
+            let behind = sky;
             sky = painted.radiance(d, zero);
+            if scene.worlds.is_some() {
+                // A painted sky has no air that would be before them.
+                for c in 0..3 {
+                    sky[c] = sky[c] + behind[c];
+                }
+            }
         }
         for c in 0..3 {
             sky[c] = sky[c] * R::splat(scene.seen_strength);
@@ -269,6 +279,28 @@ impl RayPacket<'_> {
             airlight_loss: AirlightLoss::none(),
             sky,
             fog,
+        }
+    }
+
+    /// Puts worlds before the night sky, ray by ray.
+    fn add_worlds<R: Real>(&self, worlds: &WorldsInSky, d: [R; 3], sky: &mut [R; 3]) {
+        let mut lanes = [[0.0f32; 16]; 3];
+        let mut directions = [[0.0f32; 16]; 3];
+        for c in 0..3 {
+            sky[c].store(&mut lanes[c]);
+            d[c].store(&mut directions[c]);
+        }
+        for lane in 0..R::LANES {
+            let direction: [f64; 3] = std::array::from_fn(|c| f64::from(directions[c][lane]));
+            let pixel = f64::from(self.pixel_angle);
+            if let Some(shown) = worlds.toward(self.scene.eye_altitude, direction, pixel) {
+                for c in 0..3 {
+                    lanes[c][lane] = lanes[c][lane] * (1.0 - shown.hidden) + shown.light[c];
+                }
+            }
+        }
+        for c in 0..3 {
+            sky[c] = R::load(&lanes[c]);
         }
     }
 

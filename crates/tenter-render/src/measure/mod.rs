@@ -8,7 +8,7 @@ pub use pick::{PickedCloud, pick_cloud};
 use crate::integrator::{MarchQuality, radiance_along};
 use crate::picture::{Disc, discs, render};
 use crate::prepare::Cancelled;
-use crate::scene::{Face, Light, Scene, grade_of};
+use crate::scene::{Light, Scene, grade_of};
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::f64::consts::{PI, TAU};
@@ -60,8 +60,8 @@ pub struct OpenEnd {
 
 #[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
 pub struct LightReadout {
-    /// `sun` or `moon`.
-    #[schemars(extend("enum" = ["sun", "moon"]))]
+    /// `sun`, `moon` or `world`.
+    #[schemars(extend("enum" = ["sun", "moon", "world"]))]
     pub kind: &'static str,
     pub azimuth_deg: f64,
     /// Of its centre, apparent; and its true elevation, which light follows.
@@ -170,7 +170,7 @@ fn of_light(light: &Light, disc: &Disc) -> LightReadout {
     let (azimuth, elevation) = angles_of(disc.direction);
     let (_, true_elevation) = angles_of(light.direction());
     LightReadout {
-        kind: if matches!(light.placed.face, Face::Moon { .. }) { "moon" } else { "sun" },
+        kind: light.placed.face.kind(),
         azimuth_deg: azimuth.to_degrees().rem_euclid(360.0),
         elevation_deg: elevation.to_degrees(),
         true_elevation_deg: true_elevation.to_degrees(),

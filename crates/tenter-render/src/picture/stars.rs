@@ -94,7 +94,12 @@ pub fn star_pixels(
         seen.into_iter().map(|(_, through)| through).collect()
     };
     let mut pixels = Vec::with_capacity(shown.len() * 9);
+    let hidden = |d: [f64; 3]| {
+        let world = scene.worlds.as_ref().and_then(|w| w.worlds.toward(d, camera.pixel_angle()));
+        world.map_or(0.0, |shown| shown.hidden)
+    };
     for ((star, place), through) in shown.into_iter().zip(through) {
+        let through = through * (1.0 - hidden(star.direction));
         if through > 0.0 {
             spot.splat(camera, place, star.illuminance.map(|v| v * through), &mut pixels);
         }

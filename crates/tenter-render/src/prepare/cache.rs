@@ -19,9 +19,10 @@ use crate::land::Land;
 use crate::night::{NightPlace, NightSky};
 use crate::scene::{
     AltitudeInterval, CloudComponent, EnvironmentProbe, FROM_OUTSIDE, Fog, GroundIrradiance, Horizon, Light,
-    MAX_LIGHTS, PlacedLight, Scene, Shading, SlabCorrections, TOTALITY_LEFT, time_of,
+    MAX_LIGHTS, PlacedLight, Scene, Shading, SlabCorrections, TOTALITY_LEFT, WorldsInSky, time_of,
 };
 use crate::source::painted;
+use crate::worlds::Worlds;
 use std::f64::consts::PI;
 use std::sync::{Arc, Mutex};
 use tenter_sky::document::{self, CloudLayer, Colour, MAX_LAYERS, Phase, Sky, SkyKind};
@@ -226,6 +227,29 @@ impl SceneCache {
         Ok(lights)
     }
 
+    /// Light of a white star through the air.
+    fn starlight(&self, (air, air_key): (&Air, Key), build: Build) -> Result<Arc<SunlightTable>, Cancelled> {
+        const POINT: f64 = 1e-4;
+        let white = LightToRgb::sunlight();
+        let light_key = key((air_key, POINT, white.key()), TableQuality::Full);
+        self.sunlight.get_or_build(light_key, build, || {
+            SunlightTable::new(&air.medium, &air.transmittance, white, POINT)
+        })
+    }
+
+    /// The worlds that are seen, behind the air.
+    fn worlds(
+        &self,
+        sky: &Sky,
+        lights: &[PlacedLight],
+        air: (&Air, Key),
+        build: Build,
+    ) -> Result<Option<Arc<WorldsInSky>>, Cancelled> {
+        let Some(worlds) = Worlds::new(sky, lights) else { return Ok(None) };
+        let (through_air, outside) = (self.starlight(air, build)?, LightToRgb::sunlight().colour());
+        Ok(Some(Arc::new(WorldsInSky { worlds, through_air, outside })))
+    }
+
     /// The night sky, where no sun outshines it.
     fn night(
         &self,
@@ -251,9 +275,9 @@ impl SceneCache {
         };
         let around_shadow_lx: f64 = suns.iter().map(outside).sum();
         let place = (&sky.night, &sky.place, first, air_key, eye, around_shadow_lx);
+        let through_air = self.starlight((air, air_key), build)?;
         // It has one quality.
         let made = self.night.get_or_build(key(place, TableQuality::Full), build, || {
-            let white = LightToRgb::sunlight();
             NightSky::new(
                 &NightPlace {
                     night: &sky.night,
@@ -264,7 +288,7 @@ impl SceneCache {
                     altitude: eye,
                     horizon: tangent_sine(air.medium.planet, eye, 0.0),
                     around_shadow_lx,
-                    through_air: &SunlightTable::new(&air.medium, &air.transmittance, white, 1e-4),
+                    through_air: &through_air,
                 },
                 build,
             )
@@ -409,6 +433,7 @@ impl SceneCache {
         let shed: Vec<_> =
             lights.iter().map(|l| (l.strength, l.direction(), l.placed.in_sky.to_rgb.key())).collect();
         let turned: Vec<f32> = clouds.iter().map(|c| c.similarity_scale).collect();
+        let worlds = self.worlds(sky, resolved.lights(), (&air, air_key), build)?;
         let night = self.night(sky, &lights, (&air, air_key), eye, build)?;
         let night_glow = night.as_ref().map_or((sky.night.floor_lx / PI) as f32, |night| night.mean);
         let made_of =
@@ -437,6 +462,7 @@ impl SceneCache {
             painted,
             night_glow,
             night,
+            worlds,
             horizon,
             seen_strength,
             fog_lit: fog.map_or([[0.0; 3]; MAX_LIGHTS], |fog| fog_lit(&fog, &lights)),

@@ -75,6 +75,7 @@ impl ResolvedSky {
             && light.direction[2] >= MIN_SINE
             && others <= TRACE * light.strength
             && lights[main].covered == 0.0
+            && sky.worlds.is_empty()
             && glow <= TRACE;
         alone.then(|| {
             let mut unit = self.clone();

@@ -2,10 +2,12 @@
 
 use super::eclipse::{Occluder, TOTALITY_LEFT, covered_share, moonlight_left};
 use crate::air::SunInSky;
+use crate::worlds::lambert_phase;
 use chrono::{DateTime, FixedOffset};
+use std::f64::consts::PI;
 use tenter_sky::astronomy::{self, CelestialFrame};
 use tenter_sky::camera::toward;
-use tenter_sky::document::{Grade, LightColour, Moon, MoonPhase, Place, Placement, Sky, Sun};
+use tenter_sky::document::{Grade, LightColour, Moon, MoonPhase, Place, Placement, Sky, Sun, World};
 use tenter_sky::spectrum::{LightToRgb, Spectrum, luminance, solar_illuminance, spectrum_of};
 
 /// Lights one scene can hold: the suns and the moon.
@@ -19,6 +21,19 @@ pub enum Face {
     /// Lit from a direction: cosine of the phase angle, and the direction of the bright limb as a vector in
     /// the sky; light of the earth as a share of the full moon's; direction of its north in the sky.
     Moon { phase_cos: f64, bright_limb: [f64; 3], earthshine: f64, north: [f64; 3] },
+    /// Seen as part of the sky, not as a disc.
+    World,
+}
+
+impl Face {
+    /// What kind of light has it, in a word.
+    pub fn kind(&self) -> &'static str {
+        match self {
+            Face::Sun { .. } => "sun",
+            Face::Moon { .. } => "moon",
+            Face::World => "world",
+        }
+    }
 }
 
 /// One light of a sky, before air.
@@ -206,21 +221,71 @@ fn angle_between(a: [f64; 3], b: [f64; 3]) -> f64 {
     (0..3).map(|i| a[i] * b[i]).sum::<f64>().clamp(-1.0, 1.0).acos()
 }
 
-/// Takes from a sun what the moon hides of it.
-fn eclipse(sun: &mut PlacedLight, moon: &PlacedLight) {
+/// Takes from a sun what a moon or a world hides of it.
+fn eclipse(sun: &mut PlacedLight, direction: [f64; 3], radius: f64) {
     let Face::Sun { limb_darkening, .. } = sun.face else { return };
-    let apart = angle_between(sun.seen, moon.seen);
-    let (radius, by) = (sun.in_sky.disc_radius, moon.in_sky.disc_radius);
-    let covered = covered_share(apart, radius, by, limb_darkening);
-    if covered > 0.0 {
-        sun.in_sky.strength *= (1.0 - covered).max(TOTALITY_LEFT);
+    let apart = angle_between(sun.seen, direction);
+    let covered = covered_share(apart, sun.in_sky.disc_radius, radius, limb_darkening);
+    if covered > sun.covered {
+        let whole = sun.in_sky.strength / (1.0 - sun.covered).max(TOTALITY_LEFT);
+        sun.in_sky.strength = whole * (1.0 - covered).max(TOTALITY_LEFT);
         sun.covered = covered;
-        let behind = Some(Occluder { direction: moon.seen, radius: by });
-        sun.face = Face::Sun { limb_darkening, behind };
+        sun.face = Face::Sun { limb_darkening, behind: Some(Occluder { direction, radius }) };
     }
 }
 
-/// All lights, the suns in their order and the moon last. A muted sun stays, without light.
+/// The light of a world outside the air, on a plane that faces it: a Lambert sphere of the mean of its
+/// colours (Russell 1916), lit by each sun.
+fn worldshine(world: &World, suns: &[PlacedLight]) -> Option<PlacedLight> {
+    let direction = toward(world.azimuth_deg.to_radians(), world.elevation_deg.to_radians());
+    let radius = world.angular_radius();
+    let mut sum = [0.0; 3];
+    for sun in suns {
+        let phase = PI - angle_between(direction, sun.in_sky.direction);
+        let lux = sun.in_sky.to_rgb.colour().map(|v| f64::from(v) * sun.in_sky.strength);
+        for c in 0..3 {
+            let reflects = 0.5 * (world.light.0[c] + world.dark.0[c]);
+            sum[c] += lux[c] * 2.0 / 3.0 * reflects * lambert_phase(phase) * radius.sin().powi(2);
+        }
+    }
+    let rgb = sum.map(|v| v as f32);
+    let lux = f64::from(luminance(rgb));
+    (lux > 0.0).then(|| PlacedLight {
+        in_sky: SunInSky {
+            direction,
+            disc_radius: radius.min(WIDEST_LIGHT),
+            to_rgb: LightToRgb::tinted(rgb.map(|v| v / lux as f32)),
+            strength: lux / solar_illuminance(),
+        },
+        seen: direction,
+        flattening: 1.0,
+        face: Face::World,
+        disc_seen: false,
+        glare: 0.0,
+        covered: 0.0,
+    })
+}
+
+/// Half the angle of the widest light that shadows are made for, radians.
+const WIDEST_LIGHT: f64 = 0.17;
+/// Share of a sun's light on level ground under which a world's is left out.
+const LEAST_WORLDSHINE: f64 = 1e-3;
+
+/// Adds the light of worlds, the strongest first, as far as there is room and it can be seen beside that of
+/// the suns.
+fn add_worldshine(sky: &Sky, lights: &mut Vec<PlacedLight>) {
+    let level = |l: &PlacedLight| l.in_sky.strength * l.in_sky.direction[2].max(0.0);
+    let suns: f64 = lights[..sky.suns.len()].iter().map(level).sum();
+    let shedding = sky.worlds.iter().filter(|w| !w.muted && w.sheds_light);
+    let mut shine: Vec<PlacedLight> =
+        shedding.filter_map(|world| worldshine(world, &lights[..sky.suns.len()])).collect();
+    shine.retain(|l| l.in_sky.strength > LEAST_WORLDSHINE * suns);
+    shine.sort_by(|a, b| b.in_sky.strength.total_cmp(&a.in_sky.strength));
+    shine.truncate(MAX_LIGHTS - lights.len());
+    lights.extend(shine);
+}
+
+/// All lights: the suns in their order, the moon, worlds. A muted sun stays, without light.
 pub fn placed_lights(sky: &Sky) -> Vec<PlacedLight> {
     let mut lights: Vec<PlacedLight> = sky
         .suns
@@ -246,10 +311,17 @@ pub fn placed_lights(sky: &Sky) -> Vec<PlacedLight> {
     if sky.moon.risen {
         let moon = placed_moon(sky);
         for sun in &mut lights {
-            eclipse(sun, &moon);
+            eclipse(sun, moon.seen, moon.in_sky.disc_radius);
         }
         lights.push(moon);
     }
+    for world in sky.worlds.iter().filter(|w| !w.muted && w.seen) {
+        let direction = toward(world.azimuth_deg.to_radians(), world.elevation_deg.to_radians());
+        for sun in &mut lights[..sky.suns.len()] {
+            eclipse(sun, direction, world.angular_radius());
+        }
+    }
+    add_worldshine(sky, &mut lights);
     lights
 }
 

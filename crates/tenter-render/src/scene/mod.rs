@@ -26,6 +26,7 @@ use crate::clouds::sun_depth::SunDepth;
 use crate::land::Land;
 use crate::night::NightSky;
 use crate::simd::Real;
+use crate::worlds::{Shown, Worlds};
 use std::sync::Arc;
 use tenter_sky::document::{CloudLayer, Colour};
 use tenter_sky::spectrum::Rgb;
@@ -43,6 +44,8 @@ pub struct Scene {
     pub night_glow: f32,
     /// Stars and the light between them, where the sun is down.
     pub night: Option<Arc<NightSky>>,
+    /// Neighbour worlds that are seen, and what the air lets through of them.
+    pub worlds: Option<Arc<WorldsInSky>>,
     pub horizon: Horizon,
     /// Factor on the visible sky's radiance.
     pub seen_strength: f32,
@@ -57,6 +60,25 @@ pub struct Scene {
     pub ambient: AmbientLight,
     pub eye_probe: Option<Arc<EnvironmentProbe>>,
     pub ground_irradiance: Option<GroundIrradiance>,
+}
+
+/// Worlds behind the air.
+pub struct WorldsInSky {
+    pub worlds: Worlds,
+    /// Light of a white star of the sun's illuminance through the air.
+    pub through_air: Arc<SunlightTable>,
+    /// That light outside the air.
+    pub outside: Rgb,
+}
+
+impl WorldsInSky {
+    /// What is seen of them behind clear air.
+    pub fn toward(&self, altitude: f64, d: [f64; 3], pixel: f64) -> Option<Shown> {
+        let shown = self.worlds.toward(d, pixel)?;
+        let here = self.through_air.single(altitude, d[2]);
+        let light = std::array::from_fn(|c| shown.light[c] * (here[c] / self.outside[c]).clamp(0.0, 1.0));
+        Some(Shown { light, ..shown })
+    }
 }
 
 /// A light and the tables made for it.
@@ -207,9 +229,13 @@ impl Scene {
         self.air.medium.planet
     }
 
-    /// Radiance of the night sky behind clouds in a direction, cd/m2, without its stars.
+    /// Radiance of the night sky and of worlds behind clouds in a direction, cd/m2, without stars.
     pub fn night_radiance(&self, direction: [f64; 3]) -> Rgb {
-        self.night.as_ref().map_or([self.night_glow; 3], |night| night.diffuse.at(direction))
+        let night = self.night.as_ref().map_or([self.night_glow; 3], |night| night.diffuse.at(direction));
+        match self.worlds.as_ref().and_then(|w| w.toward(self.eye_altitude, direction, 1e-4)) {
+            Some(world) => std::array::from_fn(|c| night[c] * (1.0 - world.hidden) + world.light[c]),
+            None => night,
+        }
     }
 
     /// Sine of the elevation of the horizon, negative from above the ground.

@@ -1,7 +1,7 @@
 //! Validation: the schema's ranges, then what only makes sense across fields.
 
 use super::schema::{json_schema, resolve};
-use super::{Outline, Sky, SkyKind};
+use super::{Outline, Rings, Sky, SkyKind};
 use serde::Serialize;
 use serde_json::{Value, json};
 use std::fmt;
@@ -24,6 +24,8 @@ pub struct Problem {
 const LONGEST_TEXT: usize = 400;
 /// Problems told one by one; of further ones there is only a count.
 const MOST_PROBLEMS: usize = 50;
+/// Most of its distance that a world reaches toward the eye: 64 degrees to each side.
+const MOST_OF_DISTANCE: f64 = 0.9;
 
 impl Problem {
     pub fn new(path: &str, message: String, value: Value, allowed: Option<Value>) -> Self {
@@ -310,6 +312,24 @@ pub fn across_fields(sky: &Sky) -> Result<(), Problems> {
     } else if got != wanted || !table.values.bytes().all(|b| b.is_ascii_hexdigit()) {
         let message = format!("{got} hexadecimal digits where {} values a side take {wanted}", table.size);
         found.push(Problem::new("grade.table.values", message, json!(got), Some(json!({"length": wanted}))));
+    }
+    for (i, world) in sky.worlds.iter().enumerate() {
+        let path = |name: &str| format!("worlds[{i}].{name}");
+        if world.reach_km() > MOST_OF_DISTANCE * world.distance_km {
+            let most = MOST_OF_DISTANCE * world.distance_km * world.radius_km / world.reach_km();
+            let message = format!(
+                "the eye would be inside the world or its rings: at this distance its radius is {most:.0} km at \
+                 most"
+            );
+            let allowed = Some(json!({"maximum": most, "unit": "km"}));
+            found.push(Problem::new(&path("radius_km"), message, json!(world.radius_km), allowed));
+        }
+        if world.ringed && world.rings.outer <= world.rings.inner {
+            let Rings { inner, outer, .. } = world.rings;
+            let message = format!("{outer} is not outside the inner edge, {inner}");
+            let allowed = Some(json!({"exclusiveMinimum": inner}));
+            found.push(Problem::new(&path("rings.outer"), message, json!(outer), allowed));
+        }
     }
     let mut ids = std::collections::HashSet::new();
     for (i, layer) in sky.clouds.iter().enumerate() {

@@ -28,6 +28,7 @@ mod night;
 mod region;
 pub mod schema;
 mod source;
+mod world;
 
 pub use air::{AerosolKind, Air, Fog};
 pub use check::{Problem, Problems};
@@ -45,6 +46,7 @@ pub use lights::{LightColour, MAX_SUNS, Moon, MoonPhase, Place, Placement, Sun};
 pub use night::{MAX_TOWNS, Night, StarField, Stars, Town};
 pub use region::{CoverRegion, MAX_CORNERS, MAX_COVER_SIDE, MAX_REGIONS, Outline, Tie};
 pub use source::{Along, MAX_STOPS, SkyKind, SkySource, Stop};
+pub use world::{MAX_WORLDS, Rings, World, WorldKind};
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -73,6 +75,9 @@ pub struct Sky {
     /// Stars, the Milky Way, airglow and towns.
     #[schemars(title = "Night")]
     pub night: Night,
+    /// Worlds beside this one.
+    #[schemars(title = "Worlds", length(max = MAX_WORLDS))]
+    pub worlds: Vec<World>,
     /// What the sky behind the clouds is made of.
     #[schemars(title = "Sky")]
     pub source: SkySource,
@@ -110,6 +115,7 @@ impl Default for Sky {
             suns: vec![Sun::default()],
             moon: Moon::default(),
             night: Night::default(),
+            worlds: Vec::new(),
             source: SkySource::default(),
             air: Air::default(),
             fog: Fog::default(),

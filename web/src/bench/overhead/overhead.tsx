@@ -5,8 +5,9 @@ import { developer, exposureAt, unpack } from "../../data/develop";
 import type { Grade, Sky } from "../../data/sky";
 import { sunElevation } from "../preview/exposure";
 import { useBench } from "../store/bench-store";
-import { layerOf, type Selection } from "../store/selection";
-import { moveLight, nudgeLight } from "../preview/move-light";
+import { layerOf, worldSelection, type Selection } from "../store/selection";
+import { moveLight, nudgeLight, type Body } from "../preview/move-light";
+import { worldName } from "../sheet/document-rows";
 import { cornersOf, tieOf } from "../layers/regions/shapes";
 import { useDay } from "../day/use-day";
 
@@ -59,7 +60,7 @@ export function Overhead({ sky }: { sky: Sky }) {
   }, [overhead, grade, elevation]);
 
   const suns = sky.suns.map((sun, i) => ({
-    light: i as number | "moon",
+    light: i as Body,
     selection: `sun${i}` as Selection,
     name: sky.suns.length > 1 ? t("Sun {{i}}", { i: i + 1 }) : t("Sun"),
     direction:
@@ -71,14 +72,16 @@ export function Overhead({ sky }: { sky: Sky }) {
     sky.moon.placement.by === "hand"
       ? toward(sky.moon.placement.azimuth_deg, sky.moon.placement.elevation_deg)
       : discs?.[sky.suns.length]?.direction;
-  const lights = sky.moon.risen
-    ? [
-        ...suns,
-        { light: "moon" as const, selection: "moon" as Selection, name: t("Moon"), direction: moonAt },
-      ]
-    : suns;
+  const moon = { light: "moon" as Body, selection: "moon" as Selection, name: t("Moon"), direction: moonAt };
+  const worlds = sky.worlds.map((world, i) => ({
+    light: { world: i } as Body,
+    selection: worldSelection(i),
+    name: worldName(sky, i),
+    direction: toward(world.azimuth_deg, world.elevation_deg),
+  }));
+  const lights = [...suns, ...(sky.moon.risen ? [moon] : []), ...worlds];
 
-  const drag = (light: number | "moon", selection: Selection) => ({
+  const drag = (light: Body, selection: Selection) => ({
     onPointerDown: (e: PointerEvent<SVGGElement>) => {
       e.stopPropagation();
       e.currentTarget.setPointerCapture(e.pointerId);

@@ -6,11 +6,12 @@ import type { Placement, Sky } from "../../data/sky";
 import { useDay } from "../day/use-day";
 import { useBench } from "../store/bench-store";
 import { useLooking } from "../store/looking";
-import { layerOf, type Selection } from "../store/selection";
+import { worldName } from "../sheet/document-rows";
+import { layerOf, worldSelection, type Selection } from "../store/selection";
 import type { Frame } from "../store/view";
 import { layerAt } from "./drag-layer";
 import { exposedGrade } from "./exposure";
-import { moveLight, nudgeLight } from "./move-light";
+import { moveLight, nudgeLight, type Body } from "./move-light";
 import type { PreviewFrame } from "./preview-socket";
 import { lightAt, readAt } from "./reading";
 
@@ -43,7 +44,7 @@ async function cutOut(sky: Sky, x: number, y: number) {
   }
 }
 
-type Light = { light: number | "moon"; selection: Selection; name: string; direction: Direction | null };
+type Light = { light: Body; selection: Selection; name: string; direction: Direction | null };
 
 function lightsOf(sky: Sky, frame: PreviewFrame | null): Light[] {
   const lights: Light[] = sky.suns.map((sun, i) => ({
@@ -61,6 +62,15 @@ function lightsOf(sky: Sky, frame: PreviewFrame | null): Light[] {
       direction: directionOf(sky.moon.placement, computed),
     });
   }
+  sky.worlds.forEach((world, i) => {
+    if (world.muted || !world.seen) return;
+    lights.push({
+      light: { world: i },
+      selection: worldSelection(i),
+      name: worldName(sky, i),
+      direction: toward(world.azimuth_deg, world.elevation_deg),
+    });
+  });
   return lights;
 }
 

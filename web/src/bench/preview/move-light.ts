@@ -11,9 +11,13 @@ const FREE = 6;
 
 const hundredth = (v: number) => Math.round(v * 100) / 100;
 
-/** Moves a sun (by its number) or the moon toward a direction: along its path of the day, or free of it. */
-export function moveLight(light: number | "moon", to: Direction, day: Strip | undefined) {
+/** A sun by its number, the moon, or a world by its number. */
+export type Body = number | "moon" | { world: number };
+
+/** Moves a body toward a direction: a sun or the moon along its path of the day, or free of it. */
+export function moveLight(light: Body, to: Direction, day: Strip | undefined) {
   const { sky, change, notify } = useBench.getState();
+  if (typeof light === "object") return moveWorld(light.world, to);
   const object = light === "moon" ? sky?.moon : sky?.suns[light];
   if (!sky || !object) return;
   const body = light === "moon" ? "moon" : "sun";
@@ -43,11 +47,19 @@ export function moveLight(light: number | "moon", to: Direction, day: Strip | un
   }, true);
 }
 
+function moveWorld(world: number, to: Direction) {
+  const [azimuth, elevation] = anglesOf(to);
+  useBench.getState().change((s) => {
+    const target = s.worlds[world];
+    if (target) [target.azimuth_deg, target.elevation_deg] = [hundredth(azimuth), hundredth(elevation)];
+  }, true);
+}
+
 /** Degrees that an arrow key moves a light by; with Shift, and with Alt. */
 const STEP = { usual: 1, wide: 10, fine: 0.1 };
 
 /** Moves a light by the arrow keys: in azimuth to the right and left, in elevation up and down. */
-export function nudgeLight(e: KeyboardEvent, light: number | "moon", at: Direction, day: Strip | undefined) {
+export function nudgeLight(e: KeyboardEvent, light: Body, at: Direction, day: Strip | undefined) {
   const arrow = arrowOf(e.key);
   if (!arrow) return;
   e.preventDefault();

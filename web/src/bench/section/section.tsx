@@ -4,15 +4,16 @@ import { showNumber } from "../../data/number";
 import type { CloudKind, CloudLayer, Sky } from "../../data/sky";
 import { FirstHint } from "../../ui/first-hints";
 import { useBench } from "../store/bench-store";
-import { layerOf, selectionOf, sunOf, type Selection } from "../store/selection";
-import { fogName, sunLine, sunName } from "../sheet/document-rows";
+import { layerOf, selectionOf, sunOf, worldOf, worldSelection, type Selection } from "../store/selection";
+import { fogName, sunLine, sunName, worldName } from "../sheet/document-rows";
 import { addLayer, fromTheTop, kindAt, MOST_LAYERS } from "../layers/layers";
 import { LayerOutline } from "./layer-outline";
 
 /** Strips above the air and below the ground, pixels. */
 const BEYOND = 124;
-/** Where the stars begin in the line of the moon. */
-const STARS = 72;
+/** Where stars and other worlds begin in the line of the moon. */
+const STARS = 68;
+const WORLDS = 116;
 const LAND = 74;
 const TOP_OF_AIR = 100_000;
 /** Altitude over which the scale turns from even to logarithmic, m. */
@@ -38,6 +39,7 @@ function anchorOf(selection: Selection, sky: Sky, height: number): number {
   const layer = sky.clouds[layerOf(selection, sky)];
   const strip: Partial<Record<Selection, number>> = { moon: 60, night: 60, place: 84, source: 108 };
   if (sunOf(selection) !== null) return 24;
+  if (selection === "worlds" || worldOf(selection) !== null) return 60;
   if (selection === "fog") return y(0) - 12;
   if (selection === "land") return y(0) + 14;
   if (selection === "air") return y(30_000);
@@ -495,9 +497,20 @@ function Beyond({
         left={LEFT + STARS}
         on={selection === "night"}
         pick={pick}
-        width={width}
+        width={LEFT + WORLDS}
       >
         {t("Stars")}
+      </Line>
+      <Line
+        selection={sky.worlds.length > 0 ? worldSelection(worldOf(selection) ?? 0) : "worlds"}
+        label={worldsLine(sky)}
+        y={48}
+        left={LEFT + WORLDS}
+        on={selection === "worlds" || worldOf(selection) !== null}
+        pick={pick}
+        width={width}
+      >
+        {t("Worlds")}
       </Line>
       <Line
         selection="place"
@@ -553,6 +566,9 @@ const gradeLine = ({ grade }: Sky) =>
 
 /** Date and hour, as the Section shows them. */
 const momentOf = (sky: Sky) => `${sky.place.at.slice(5, 10)} ${sky.place.at.slice(11, 16)}`;
+
+const worldsLine = (sky: Sky) =>
+  sky.worlds.length === 0 ? t("No other world") : sky.worlds.map((_, i) => worldName(sky, i)).join(", ");
 
 const starsOf = (sky: Sky) =>
   ({ place: t("by place and time"), hand: t("by hand"), invented: t("invented") })[sky.night.stars.field.by];

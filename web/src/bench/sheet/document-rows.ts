@@ -2,7 +2,7 @@ import { t } from "../../text";
 import { fieldsOf, type Field, type Schema } from "../../data/fields";
 import { showNumber } from "../../data/number";
 import type { Sky } from "../../data/sky";
-import { selectionOf, type Selection } from "../store/selection";
+import { selectionOf, worldSelection, type Selection } from "../store/selection";
 
 /**
  * Rows of one object of the document: where they belong, and how to find the object in a document being
@@ -22,6 +22,8 @@ const without = (fields: Field[], ...names: string[]) => fields.filter((f) => !n
 
 export const sunName = (sky: Sky, i: number) =>
   sky.suns.length > 1 ? t("Sun {{i}}", { i: i + 1 }) : t("Sun");
+
+export const worldName = (sky: Sky, i: number) => sky.worlds[i]?.name || t("World {{i}}", { i: i + 1 });
 
 /** Every row of a sky, group by group. */
 export function groupsOf(sky: Sky, schema: Schema): Group[] {
@@ -60,6 +62,11 @@ export function groupsOf(sky: Sky, schema: Schema): Group[] {
   sky.night.towns.forEach((_, i) =>
     add("night", t("Town {{i}}", { i: i + 1 }), fieldsOf(schema, "Town"), (s) => s.night.towns[i]),
   );
+  sky.worlds.forEach((world, i) => {
+    const [selection, owner] = [worldSelection(i), worldName(sky, i)];
+    add(selection, owner, without(fieldsOf(schema, "World"), "muted", "name"), (s) => s.worlds[i]);
+    if (world.ringed) add(selection, t("Rings"), fieldsOf(schema, "Rings"), (s) => s.worlds[i]?.rings);
+  });
   add("air", t("Air"), fieldsOf(schema, "Air"), (s) => s.air);
   add("fog", t("Low fog"), without(fieldsOf(schema, "Fog"), "muted"), (s) => s.fog);
   sky.clouds.forEach((layer, i) => {
@@ -137,6 +144,10 @@ const plainWords: [string, string[]][] = [
   [
     t("night stars moon constellation"),
     ["floor_lx", "phase_deg", "earthshine", "faintest_mag", "spot_arcmin", "milky_way", "night_eye"],
+  ],
+  [
+    t("world planet neighbour moon alien ring rings"),
+    ["radius_km", "distance_km", "ringed", "opening_deg", "inner", "outer"],
   ],
   [t("galaxy milky way band"), ["milky_way", "band", "band_tilt_deg"]],
   [t("town city light pollution glow lamps"), ["inhabitants", "distance_km", "floor_lx"]],

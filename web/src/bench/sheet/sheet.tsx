@@ -4,8 +4,8 @@ import type { Schema } from "../../data/fields";
 import type { Sky } from "../../data/sky";
 import { Button } from "../../ui/button";
 import { useBench } from "../store/bench-store";
-import { layerOf, sunOf, type Selection } from "../store/selection";
-import { fogName, groupsOf, sunName } from "./document-rows";
+import { layerOf, sunOf, worldOf, type Selection } from "../store/selection";
+import { fogName, groupsOf, sunName, worldName } from "./document-rows";
 import { copied, copyPart, partOf, pastePart, resetOf, takes } from "./parts";
 import { AirRows } from "./rows/air-rows";
 import { CloudRows } from "./rows/cloud-rows";
@@ -19,10 +19,13 @@ import { PinRows } from "./rows/pin-rows";
 import { PlaceRows } from "./rows/place-rows";
 import { GroupRows } from "./rows/rows";
 import { SourceRows } from "./rows/source-rows";
+import { WorldRows } from "./rows/world-rows";
 
 function titleOf(selection: Selection, sky: Sky): string {
   const sun = sunOf(selection);
   if (sun !== null) return sunName(sky, sun);
+  const world = worldOf(selection);
+  if (world !== null) return worldName(sky, world);
   const layer = sky.clouds[layerOf(selection, sky)];
   if (layer) return layer.name || t("Clouds");
   if (selection === "fog") return t("Low {{value}}", { value: fogName(sky.fog.visibility_km).toLowerCase() });
@@ -30,6 +33,7 @@ function titleOf(selection: Selection, sky: Sky): string {
     place: t("Place and time"),
     moon: t("Moon"),
     night: t("Stars and night"),
+    worlds: t("Worlds"),
     source: t("Sky"),
     air: t("Air"),
     clouds: t("New layer"),
@@ -121,6 +125,8 @@ function PartActions({ selection, sky, schema }: { selection: Selection; sky: Sk
 
 function Controls({ selection, sky, schema }: { selection: Selection; sky: Sky; schema: Schema }) {
   if (sunOf(selection) !== null) return <SunRows selection={selection} sky={sky} schema={schema} />;
+  if (selection === "worlds" || worldOf(selection) !== null)
+    return <WorldRows selection={selection} sky={sky} schema={schema} />;
   if (selection === "history") return <HistoryRows />;
   if (selection === "pins") return <PinRows />;
   if (selection === "air") return <AirRows sky={sky} schema={schema} />;

@@ -20,7 +20,7 @@ use super::{Area, LayerScenes, LayeredPicture, LayeredPixel, Picture, Traced, re
 use crate::air::TableQuality;
 use crate::integrator::MarchQuality;
 use crate::prepare::{Cancelled, SceneCache};
-use crate::scene::{Face, Scene, grade_of};
+use crate::scene::{Scene, grade_of};
 use facts::SH_CONVENTION;
 use std::f64::consts::PI;
 use tenter_sky::camera::{Camera, LowerHalf, angles_of};
@@ -409,7 +409,7 @@ impl MapRender {
                 let d = disc.direction;
                 let (azimuth, elevation) = angles_of(d);
                 LightFact {
-                    kind: if matches!(light.placed.face, Face::Moon { .. }) { "moon" } else { "sun" },
+                    kind: light.placed.face.kind(),
                     azimuth_deg: azimuth.to_degrees().rem_euclid(360.0),
                     elevation_deg: elevation.to_degrees(),
                     direction: [-d[0], d[2], d[1]],
