@@ -65,10 +65,11 @@ fn keep(index: &Index) -> Result<()> {
 
 /// Starters without a stored reference: of the night's own light the reference has no more than the live
 /// integrator's table, and an eclipse's dusk is not traced.
-const NOT_TRACED: [&str; 6] = [
+const NOT_TRACED: [&str; 7] = [
     "moonlit-anchorage",
     "milky-way-over-the-stacks",
     "thin-moon-at-dusk",
+    "corona-in-a-mackerel-sky",
     "eclipse-over-the-bar",
     "ringed-neighbour",
     "two-worlds-and-two-suns",

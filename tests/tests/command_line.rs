@@ -221,6 +221,21 @@ fn half_is_refused_for_the_disc_and_given_without_it() {
     assert_eq!(sidecar["lights"][0]["in_map"], false);
 }
 
+/// The list of stars stands beside the map; by day it is empty.
+#[test]
+fn stars_are_listed_beside_a_map() {
+    let dir = tempfile::tempdir().unwrap();
+    let out = dir.path().join("m.exr");
+    for (elevation, expected) in [(-30.0, 1000..50_000), (30.0, 0..1)] {
+        let more = ["--with", "star-list", "--without", "stars", "--without", "moon"];
+        assert!(make_map(&clear_at(elevation), 64, &out, &more).status.success());
+        let text = std::fs::read(dir.path().join("m.exr.stars.json")).unwrap();
+        let list: Value = serde_json::from_slice(&text).unwrap();
+        assert!(expected.contains(&list["count"].as_u64().unwrap()), "{}", list["count"]);
+        assert_eq!(list["stars"].as_array().unwrap().len() as u64, list["count"]);
+    }
+}
+
 /// The OpenEXR library's own tool (Debian: openexr) opens a map and sees its attributes.
 #[test]
 fn the_openexr_library_reads_a_map() {

@@ -7,7 +7,7 @@ use tenter_render::measure::readouts;
 use tenter_render::picture::{MapRender, MapSettings};
 use tenter_render::prepare::SceneCache;
 use tenter_render::scene::PlacedSun;
-use tenter_sky::document::Sky;
+use tenter_sky::document::{MoonPhase, Placement, Sky, World};
 use tenter_sky::spectrum::luminance;
 
 /// A map as a pipeline sees it: written to a file and read back.
@@ -170,4 +170,51 @@ fn maps_of_the_starters_are_sound() {
         let mean = inside.iter().sum::<f64>() / inside.len() as f64;
         assert!(seam <= largest && seam < 4.0 * mean, "{name}: seam {seam}, inside {mean} to {largest}");
     }
+}
+
+/// Moon, worlds and stars are left out of a map one by one; the moon and a world that shines stay lights in the
+/// sidecar, and the list of stars is theirs in the pixels.
+#[test]
+fn the_night_is_left_out_piece_by_piece() {
+    let scene_cache = SceneCache::default();
+    let mut sky = clear(0.0, -30.0);
+    sky.moon.risen = true;
+    sky.moon.placement = Placement::Hand { azimuth_deg: 90.0, elevation_deg: 40.0 };
+    sky.moon.phase = MoonPhase::Hand { phase_deg: 20.0 };
+    sky.worlds = vec![World { azimuth_deg: 270.0, elevation_deg: 40.0, ..World::default() }];
+    let all = MapSettings { width: 256, ..MapSettings::default() };
+    let bake = |settings: &MapSettings| {
+        let render = MapRender::new(&sky, settings, &scene_cache, &|| false).unwrap();
+        let (pixels, facts) = render.whole(&|| false, |_| ()).unwrap();
+        let (mut light, mut at_world) = (0.0, 0.0);
+        for (i, pixel) in pixels.iter().enumerate() {
+            let (x, y) = (i % 256, i / 256);
+            if (1.0..60.0).contains(&(y as f64)) {
+                let row = ((0.5 - (y as f64 + 0.5) / 128.0) * PI).cos() * (2.0 * PI / 256.0).powi(2);
+                light += f64::from(luminance(*pixel)) * row;
+            }
+            if (x, y) == (64, 35) {
+                at_world = f64::from(luminance(*pixel));
+            }
+        }
+        (light, at_world, facts, render.star_facts())
+    };
+    let (whole, world, facts, stars) = bake(&all);
+    let kinds: Vec<&str> = facts.lights.iter().map(|l| l.kind).collect();
+    assert!(kinds.contains(&"moon") && kinds.contains(&"world"), "{kinds:?}");
+    assert!(facts.lights.iter().all(|l| (l.direction[1] > 0.0) == (l.elevation_deg > 0.0)));
+
+    let (without, _, facts, _) = bake(&MapSettings { moon: false, ..all.clone() });
+    let moon = facts.lights.iter().find(|l| l.kind == "moon").unwrap();
+    assert!(!moon.in_map);
+    assert!(((whole - without) / moon.illuminance_lx - 1.0).abs() < 0.02, "{whole} {without} {moon:?}");
+
+    let (_, sky_there, facts, _) = bake(&MapSettings { worlds: false, ..all.clone() });
+    assert!(facts.lights.iter().any(|l| l.kind == "world" && !l.in_map));
+    assert!(sky_there < 0.05 * world, "{sky_there} {world}");
+
+    let dark = MapSettings { moon: false, stars: false, ..all.clone() };
+    let points = bake(&MapSettings { moon: false, ..all }).0 - bake(&dark).0;
+    let listed: f64 = stars.iter().filter(|s| s.direction[1] > 0.1).map(|s| s.illuminance_lx).sum();
+    assert!(stars.len() > 3000 && (points / listed - 1.0).abs() < 0.1, "{} {points} {listed}", stars.len());
 }

@@ -113,7 +113,7 @@ async fn the_day_says_what_it_belongs_to() -> Result<()> {
     browser.wait(&format!("!!({by_hand})"), 10).await?;
     browser.eval(&format!("({by_hand}).click()")).await?;
     browser.wait(&format!("{bound} === 'false'"), 10).await?;
-    browser.press("Tie it to place and time").await?;
+    browser.press("Tie sun, moon and stars to it").await?;
     browser.wait(&format!("{bound} === 'true'"), 10).await?;
     assert_eq!(open.document().await?["suns"][0]["placement"]["by"], "place");
     let day = browser.find("[data-testid=day] [role=slider]").await?;

@@ -55,6 +55,7 @@ pub fn all() -> &'static [Starter] {
             "moonlit-anchorage",
             "milky-way-over-the-stacks",
             "thin-moon-at-dusk",
+            "corona-in-a-mackerel-sky",
             "eclipse-over-the-bar",
             "ringed-neighbour",
             "two-worlds-and-two-suns",

@@ -254,7 +254,7 @@ fn warnings(sky: &Sky, settings: &BakeSettings) -> Vec<String> {
         if s.map.sun && hidden {
             out.push("A sun's disc is switched off: its light is missing in the map.".into());
         }
-        if !s.map.sun {
+        if !s.map.sun && !s.map.moon {
             out.push("The map has no discs: take the lights from the sidecar.".into());
         }
         if s.map.width >= LARGE && s.map.noise_percent.is_none_or(|p| p > COARSE_PERCENT) {

@@ -64,7 +64,17 @@ impl LightBake {
     /// The map that all of it is computed from: without discs, for these are lights by themselves.
     pub(crate) fn map(&self) -> MapSettings {
         let LightChoice { width, clouds, land } = self.light_kit;
-        MapSettings { layout: Layout::Cube, width, sun: false, clouds, land, ..MapSettings::default() }
+        let (layout, lights) = (Layout::Cube, false);
+        MapSettings {
+            layout,
+            width,
+            sun: lights,
+            moon: lights,
+            worlds: lights,
+            clouds,
+            land,
+            ..Default::default()
+        }
     }
 }
 

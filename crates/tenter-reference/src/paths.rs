@@ -359,7 +359,17 @@ mod tests {
         let in_sky = SunInSky::in_the_south(elevation);
         let seen = in_sky.direction;
         let face = Face::Sun { limb_darkening: 0.0, behind: None };
-        [PlacedLight { in_sky, seen, flattening: 1.0, face, disc_seen: true, glare: 0.0, covered: 0.0 }]
+        let lining = Default::default();
+        [PlacedLight {
+            in_sky,
+            seen,
+            flattening: 1.0,
+            face,
+            disc_seen: true,
+            glare: 0.0,
+            covered: 0.0,
+            lining,
+        }]
     }
 
     /// Ratio tracking is unbiased: its mean is the transmittance of the column (Bouguer).

@@ -176,6 +176,46 @@ fn the_moons_disc_is_its_light() {
     }
 }
 
+/// Luminance along a direction, cd/m2.
+fn seen(sky: &Sky, azimuth: f64, elevation: f64) -> f64 {
+    let d = toward(azimuth.to_radians(), elevation.to_radians());
+    f64::from(luminance(radiance_along(&scene(sky), &[d], 1e-3, MarchQuality::default())[0].0))
+}
+
+/// A town lights a deck over it to some hundredths of a cd/m2 (lit decks over towns: common practice, no
+/// source), and leaves one far from it as it is.
+#[test]
+fn towns_light_the_undersides_of_clouds() {
+    let mut dark = night();
+    let mut deck = CloudKind::Stratus.usual();
+    (deck.base_m, deck.cover) = (1500.0, 1.0);
+    dark.clouds = vec![deck];
+    let mut lit = dark.clone();
+    lit.night.towns = vec![Town { azimuth_deg: 90.0, distance_km: 8.0, ..Town::default() }];
+    let over = [seen(&dark, 90.0, 10.6), seen(&lit, 90.0, 10.6)];
+    assert!(over[1] > 5.0 * over[0] && (1e-3..0.1).contains(&over[1]), "{over:?}");
+    let away = [seen(&dark, 270.0, 20.0), seen(&lit, 270.0, 20.0)];
+    assert!(away[1] > away[0] && away[1] < 0.2 * over[1], "{away:?}");
+}
+
+/// What is raised by hand is raised near the moon alone, by as much as is asked for.
+#[test]
+fn linings_are_raised_around_the_moon() {
+    let mut sky = night();
+    sky.moon.risen = true;
+    sky.moon.placement = hand(180.0, 40.0);
+    sky.moon.phase = MoonPhase::Hand { phase_deg: 10.0 };
+    let mut thin = CloudKind::Altocumulus.usual();
+    (thin.cover, thin.water_content_g_m3) = (1.0, 0.01);
+    sky.clouds = vec![thin];
+    let plain = [seen(&sky, 180.0, 44.0), seen(&sky, 40.0, 40.0)];
+    (sky.moon.lining, sky.moon.lining_deg) = (4.0, 8.0);
+    let lined = [seen(&sky, 180.0, 44.0), seen(&sky, 40.0, 40.0)];
+    let most = 1.0 + 4.0 * (-0.25f64).exp();
+    assert!((0.5 * most..1.05 * most).contains(&(lined[0] / plain[0])), "{plain:?} {lined:?}");
+    assert!((lined[1] / plain[1] - 1.0).abs() < 0.01, "{plain:?} {lined:?}");
+}
+
 /// Half a sun gives half its light; a covered one leaves a dusk of some lux, in which stars are seen.
 #[test]
 fn eclipses_take_the_suns_light() {

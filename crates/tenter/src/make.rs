@@ -82,8 +82,13 @@ impl From<LayersArgument> for LayerSplit {
 
 #[derive(Clone, Copy, PartialEq, ValueEnum)]
 enum Without {
+    /// Discs of suns.
     Sun,
+    /// The moon's disc.
+    Moon,
     Stars,
+    /// Neighbour worlds.
+    Worlds,
     Clouds,
 }
 
@@ -106,6 +111,8 @@ enum LayoutArgument {
 #[derive(Clone, Copy, PartialEq, ValueEnum)]
 enum With {
     Land,
+    /// A list of the stars beside the map.
+    StarList,
 }
 
 #[derive(Args)]
@@ -337,7 +344,10 @@ pub fn map(a: MapArguments) -> Outcome {
             ScaleArgument::Exposed => Scale::Exposed,
         },
         sun: !a.without.contains(&Without::Sun),
+        moon: !a.without.contains(&Without::Moon),
         stars: !a.without.contains(&Without::Stars),
+        worlds: !a.without.contains(&Without::Worlds),
+        star_list: a.with.contains(&With::StarList),
         clouds: !a.without.contains(&Without::Clouds),
         land: a.with.contains(&With::Land),
         lower: a.lower,

@@ -49,7 +49,7 @@ const splits = [
 ];
 
 /** A map of all directions. */
-export function MapFields({ draft, set }: Fields) {
+export function MapFields({ draft, set, sky }: Fields) {
   const map = (change: Partial<BakeDraft["map"]>) => set({ map: { ...draft.map, ...change } });
   const { layout, width, lower } = draft.map;
   const setLayout = (next: string) => {
@@ -138,7 +138,23 @@ export function MapFields({ draft, set }: Fields) {
         </FieldLine>
       )}
       <div className="grid grid-cols-2">
-        <CheckLine title={t("Discs of suns and moon")} on={draft.map.sun} onChange={(sun) => map({ sun })} />
+        <CheckLine title={t("Discs of suns")} on={draft.map.sun} onChange={(sun) => map({ sun })} />
+        {sky.moon.risen && (
+          <CheckLine title={t("The moon's disc")} on={draft.map.moon} onChange={(moon) => map({ moon })} />
+        )}
+        {sky.worlds.length > 0 && (
+          <CheckLine
+            title={t("Neighbour worlds")}
+            on={draft.map.worlds}
+            onChange={(worlds) => map({ worlds })}
+          />
+        )}
+        <CheckLine title={t("Stars")} on={draft.map.stars} onChange={(stars) => map({ stars })} />
+        <CheckLine
+          title={t("A list of the stars beside it")}
+          on={draft.map.star_list}
+          onChange={(star_list) => map({ star_list })}
+        />
         <CheckLine title={t("Clouds")} on={draft.map.clouds} onChange={(clouds) => map({ clouds })} />
         <CheckLine title={t("Trial land")} on={draft.map.land} onChange={(land) => map({ land })} />
         {draft.mapFile.startsWith("ktx2") && (

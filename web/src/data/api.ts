@@ -63,12 +63,15 @@ export type DayPoint = {
   sun_elevation_deg: number;
   moon_azimuth_deg: number;
   moon_elevation_deg: number;
+  moon_lit: number;
+  moon_waxing: boolean;
 };
+export type DaySpan = "golden" | "blue" | "civil" | "nautical" | "astronomical" | "night";
 export type Strip = {
   day: {
     points: DayPoint[];
     events: [string, number][];
-    spans: ["golden" | "blue" | "night", number, number][];
+    spans: [DaySpan, number, number][];
   };
   ribbon: { minute: number; colours: [number, number, number][] }[];
 };

@@ -13,6 +13,10 @@ export type MapSettings = {
   heading_deg: number;
   scale: "nits" | "exposed";
   sun: boolean;
+  moon: boolean;
+  stars: boolean;
+  worlds: boolean;
+  star_list: boolean;
   clouds: boolean;
   land: boolean;
   lower: LowerFill;
@@ -100,6 +104,10 @@ export const newDraft = (): BakeDraft => ({
     heading_deg: 0,
     scale: "nits",
     sun: true,
+    moon: true,
+    stars: true,
+    worlds: true,
+    star_list: false,
     clouds: true,
     land: false,
     lower: "ground",

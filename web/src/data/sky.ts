@@ -47,6 +47,8 @@ export type Moon = {
   angular_diameter_deg: number;
   strength: number;
   earthshine: number;
+  lining: number;
+  lining_deg: number;
 };
 
 export type MoonPhase = {
@@ -211,6 +213,7 @@ export type CloudLayer = {
   cover: number;
   water_content_g_m3: number;
   droplet_um: number;
+  droplet_spread: number;
   stretch: number;
   heading_deg: number;
   lean_deg: number;

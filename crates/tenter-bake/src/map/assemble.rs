@@ -2,6 +2,7 @@
 
 use super::MapJob;
 use super::piece::{CUBE_LEVELS, PieceFacts, Stored, read_thumbnail, thumbnail_step};
+use super::star_list::put_stars;
 use crate::file_kind::FileKind;
 use crate::job::{BakeError, Counted, FileStore, Finished, PieceSource, Result, put, read_facts};
 use bytes::Bytes;
@@ -31,12 +32,13 @@ pub(super) fn assemble(job: &MapJob, source: &dyn PieceSource, files: &dyn FileS
     let text = serde_json::to_vec_pretty(&sidecar).expect("facts are plain data");
     let sidecar_name = format!("{}.json", job.name);
     let bytes = bytes + put(files, &sidecar_name, &text)?;
+    let stars = put_stars(&job.render, &job.name, files)?;
     sidecar.as_object_mut().expect("facts are an object").remove("document");
     Ok(Finished {
-        files: vec![job.name.clone(), sidecar_name],
+        files: [job.name.clone(), sidecar_name].into_iter().chain(stars.name).collect(),
         facts: sidecar,
         thumbnail: Some(thumbnail(job, &small)),
-        bytes,
+        bytes: bytes + stars.bytes,
     })
 }
 

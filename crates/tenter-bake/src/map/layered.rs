@@ -1,6 +1,7 @@
 //! A map in layers: one OpenEXR file of several parts.
 
 use super::MapBake;
+use super::star_list::put_stars;
 use crate::file_kind::LayerSplit;
 use crate::job::{FileStore, Finished, Job, Piece, PieceSource, Result, put, read_facts};
 use crate::parts::{self, Part, PartFacts, depth_of, how_to_compose, layer_parts};
@@ -134,14 +135,15 @@ impl Job for LayeredMapJob {
         let text = serde_json::to_vec_pretty(&sidecar).expect("facts are plain data");
         let sidecar_name = format!("{}.json", self.name);
         let bytes = bytes + put(files, &sidecar_name, &text)?;
+        let stars = put_stars(&self.render, &self.name, files)?;
         sidecar.as_object_mut().expect("facts are an object").remove("document");
         let columns = self.settings.map.width / self.step();
         let development = Development::new(&self.render.grade());
         Ok(Finished {
-            files: vec![self.name.clone(), sidecar_name],
+            files: [self.name.clone(), sidecar_name].into_iter().chain(stars.name).collect(),
             facts: sidecar,
             thumbnail: Some(png::encode(&small, columns, small.len() / columns, &development)),
-            bytes,
+            bytes: bytes + stars.bytes,
         })
     }
 }

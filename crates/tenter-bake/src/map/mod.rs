@@ -5,6 +5,7 @@ mod assemble;
 mod layered;
 mod piece;
 mod settings;
+mod star_list;
 
 use crate::file_kind::FileKind;
 use crate::job::{BakeError, FileStore, Finished, Job, Piece, PieceSource, Result};

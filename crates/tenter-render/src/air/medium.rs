@@ -113,6 +113,9 @@ pub struct Medium {
     profile: Vec<[f32; CONSTITUENTS]>,
 }
 
+/// Extinction at 550 nm times visibility (Koschmieder 1924): a black thing keeps 2 % of its contrast.
+pub const KOSCHMIEDER: f64 = 3.912;
+
 const PROFILE_STEP_M: f64 = 25.0;
 
 /// Molecules, aerosol, ozone, dust.
@@ -136,8 +139,8 @@ impl Medium {
         let column = rayleigh_equivalent_height() * air.molecules_scale_height_m / EARTHS_SCALE_HEIGHT_M;
         let optics = optics(air.aerosol);
         let rgb = |colour: document::Colour| colour.0.map(|v| v as f32);
-        // Koschmieder: total extinction at 550 nm is 3.912 / V; what is not molecular is aerosol.
-        let total = 3.912 / (air.visibility_km * 1000.0);
+        // What is not molecular is aerosol.
+        let total = KOSCHMIEDER / (air.visibility_km * 1000.0);
         let molecular = rayleigh_column(550.0) / column * air.molecules;
         let aerosol = (total - molecular).max(0.0);
         let extinction = Spectrum::from_fn(|nm| aerosol * (nm / 550.0).powf(-optics.angstrom));

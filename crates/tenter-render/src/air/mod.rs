@@ -13,7 +13,7 @@ mod sunlight;
 mod transmittance;
 mod view;
 
-pub use medium::{Medium, Particles, rayleigh_column, rayleigh_phase};
+pub use medium::{KOSCHMIEDER, Medium, Particles, rayleigh_column, rayleigh_phase};
 pub use multiple_scattering::{Moments, MultipleScattering};
 pub use shells::{Ray, distance_to_altitude, tangent_length, tangent_sine};
 pub use sunlight::SunlightTable;

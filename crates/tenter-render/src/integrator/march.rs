@@ -415,11 +415,14 @@ fn phases<R: Real>(
         let mut cos = [0.0f32; 16];
         to_light.store(&mut cos);
         let mut single = [[0.0f32; 16]; 3];
+        let mut lined = [1.0f32; 16];
+        let lining = packet.scene.lights[i].placed.lining;
         let spread = spread_of_light(packet, i);
         for lane in 0..R::LANES {
             let p = clouds.phase.around(cos[lane] as f64, spread);
+            lined[lane] = lining.factor(cos[lane]);
             for c in 0..3 {
-                single[c][lane] = p[c];
+                single[c][lane] = p[c] * lined[lane];
             }
         }
         let is_heap = clouds.form.0.family == Family::Cumuliform;
@@ -435,10 +438,10 @@ fn phases<R: Real>(
         };
         phases[i] = Phases {
             single: [R::load(&single[0]), R::load(&single[1]), R::load(&single[2])],
-            forward,
+            forward: forward * R::load(&lined),
             wide,
             back,
-            diffracted,
+            diffracted: diffracted * R::load(&lined),
         };
     }
     phases

@@ -6,11 +6,13 @@
 
 use super::in_scatter::{InScatter, LightInScatter};
 use super::march_cache::MarchRecorder;
-use super::{PacketContext, RayPacket};
+use super::{PacketContext, RayPacket, RayPoint};
+use crate::night::TownLamps;
 use crate::scene::probe::ProbeSample;
 use crate::scene::slab_correction::{SlabCorrection, at_thickness};
 use crate::scene::{LayerAmbient, MAX_LIGHTS, Shading};
 use crate::simd::{Mask, Real};
+use std::f32::consts::FRAC_1_PI;
 use tenter_sky::spectrum::LUMINANCE;
 
 /// Segments per ray that are buffered before they get their colours.
@@ -218,6 +220,17 @@ impl SegmentAccumulator {
     }
 }
 
+/// Mean radiance from below that towns give, cd/m2.
+#[inline(always)]
+fn towns_below<R: Real>(towns: &[TownLamps], p: &RayPoint<R>) -> [R; 3] {
+    let mut sum = [R::splat(0.0); 3];
+    for town in towns {
+        let lux = town.irradiance([p.x, p.y], p.altitude);
+        (0..3).for_each(|c| sum[c] = lux[c].mul_add(R::splat(FRAC_1_PI), sum[c]));
+    }
+    sum
+}
+
 impl<R: Real> LayerShader<R> {
     /// Radiance of a segment under all light sources, `t` metres along the ray.
     #[inline(always)]
@@ -238,6 +251,10 @@ impl<R: Real> LayerShader<R> {
             above = above * at_thickness(&sheet.above, thickness);
             below = below * at_thickness(&sheet.below, thickness);
         }
+        let from_towns = match &scene.night {
+            Some(night) if !night.towns.is_empty() => towns_below(&night.towns, &p),
+            _ => [R::splat(0.0); 3],
+        };
         let mut own = [R::splat(0.0); 3];
         for c in 0..3 {
             let around = match &self.probe {
@@ -245,7 +262,9 @@ impl<R: Real> LayerShader<R> {
                 None => R::splat(a.around[c]),
             };
             let sides = around * R::splat(0.5) + R::splat(0.5 * a.beneath[c]);
-            own[c] = above * R::splat(a.overhead[c]) + beside * sides + below * R::splat(a.below[c]);
+            own[c] = above * R::splat(a.overhead[c])
+                + beside * sides
+                + below * (from_towns[c] + R::splat(a.below[c]));
             own[c] = own[c] * R::splat(shading.shade[c] * shading.absorb[c]);
         }
         for (i, source) in scene.lights.iter().enumerate() {

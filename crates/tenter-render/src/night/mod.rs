@@ -4,9 +4,11 @@
 mod cube_table;
 mod diffuse;
 mod stars;
+mod town_lamps;
 
 pub use cube_table::CubeTable;
 pub use stars::{StarLight, resolved_share, unit_colour};
+pub use town_lamps::TownLamps;
 
 use crate::air::{Build, SunlightTable};
 use chrono::{DateTime, FixedOffset};
@@ -27,6 +29,8 @@ pub struct NightSky {
     pub diffuse: CubeTable,
     /// Mean radiance that gives level ground its light, cd/m2 (a uniform sky of radiance L gives pi L lx).
     pub mean: f32,
+    /// Towns that light the undersides of clouds.
+    pub towns: Vec<TownLamps>,
 }
 
 /// What a night sky is made for.
@@ -42,6 +46,8 @@ pub struct NightPlace<'a> {
     pub horizon: f64,
     /// Light of a sunlit world around the shadow of an eclipse, on level ground, lx.
     pub around_shadow_lx: f64,
+    /// Extinction of haze near the ground, 1/m, and its scale height, m.
+    pub haze: [f64; 2],
     /// Light of a star of the sun's spectrum and illuminance, through the air.
     pub through_air: &'a SunlightTable,
 }
@@ -111,6 +117,7 @@ impl NightSky {
             spot: (of.night.stars.spot_arcmin / 60.0).to_radians(),
             diffuse: table,
             mean: (mean / PI) as f32,
+            towns: of.night.towns.iter().map(|town| TownLamps::new(town, of.haze[0], of.haze[1])).collect(),
         }
     }
 }

@@ -23,7 +23,8 @@ pub use incremental::IncrementalRenderer;
 pub use layers::{BEYOND_M, CloudGroup, LayerScenes, LayeredPicture};
 pub use map::{
     BAND_ROWS, Irradiance, LARGEST_WIDTH, Largest, Layout, LightFact, LowerFill, MapError, MapFacts,
-    MapRender, MapSettings, MapSums, SMALLEST_WIDTH, Scale, SettingsError, clear_share, quality_within,
+    MapRender, MapSettings, MapSums, SMALLEST_WIDTH, Scale, SettingsError, StarFact, clear_share,
+    quality_within,
 };
 pub use reproject::Reprojection;
 pub use stars::{add_stars, corona_pixels, star_pixels};

@@ -5,7 +5,7 @@ use super::lru::{Cancelled, Key, Lru, key};
 use super::resolve_layer::resolve_layer;
 use super::resolved_sky::ResolvedSky;
 use super::sky_light::SkyLight;
-use crate::air::{Air, AirView, Build, SkyRadiance, SunlightTable, TableQuality};
+use crate::air::{Air, AirView, Build, KOSCHMIEDER, SkyRadiance, SunlightTable, TableQuality};
 use crate::air::{tangent_length, tangent_sine};
 use crate::clouds::cover::column_statistics::ColumnStatistics;
 use crate::clouds::cover::regions::Regions;
@@ -135,6 +135,7 @@ impl SceneCache {
             let formed = CloudLayer {
                 id: String::new(),
                 name: String::new(),
+                droplet_spread: 0.1,
                 halo: 0.0,
                 scatter_tint: Colour::WHITE,
                 absorb_tint: Colour::WHITE,
@@ -288,6 +289,7 @@ impl SceneCache {
                     altitude: eye,
                     horizon: tangent_sine(air.medium.planet, eye, 0.0),
                     around_shadow_lx,
+                    haze: [KOSCHMIEDER / (1000.0 * sky.air.visibility_km), sky.air.aerosol_scale_height_m],
                     through_air: &through_air,
                 },
                 build,
@@ -353,9 +355,14 @@ impl SceneCache {
             }
             let ice = layer.kind.phase() == Phase::Ice || form.0.is_anvil;
             // The phase function has one quality.
-            let phase_key = key((ice, layer.droplet_um, layer.halo), TableQuality::Full);
+            let phase_key =
+                key((ice, layer.droplet_um, layer.droplet_spread, layer.halo), TableQuality::Full);
             let phase = self.phase.get_or_build(phase_key, build, || {
-                if ice { ice::phase(layer.halo) } else { PhaseFunction::new(layer.droplet_um) }
+                if ice {
+                    ice::phase(layer.halo)
+                } else {
+                    PhaseFunction::of_droplets(layer.droplet_um, layer.droplet_spread)
+                }
             })?;
             let turned = (1.0 - phase.asymmetry[GREEN]) as f32 / (1.0 - ASYMMETRY);
             let sheets =

@@ -1,5 +1,6 @@
 //! Low fog, resolved: how dense it is where, and what light it sends.
 
+use crate::air::KOSCHMIEDER;
 use tenter_sky::document;
 
 /// Fog that is there to be seen.
@@ -38,7 +39,7 @@ impl Fog {
         let top = fog.to_height_m.min(fog.from_height_m + DEPTHS * fog.depth_m);
         (amount > 0.0).then(|| Fog {
             // Koschmieder, as in the air.
-            extinction: (amount * 3.912 / (fog.visibility_km * 1000.0)) as f32,
+            extinction: (amount * KOSCHMIEDER / (fog.visibility_km * 1000.0)) as f32,
             depth: fog.depth_m as f32,
             from: fog.from_height_m as f32,
             to: top as f32,

@@ -5,7 +5,7 @@ use crate::air::SunInSky;
 use crate::worlds::lambert_phase;
 use chrono::{DateTime, FixedOffset};
 use std::f64::consts::PI;
-use tenter_sky::astronomy::{self, CelestialFrame};
+use tenter_sky::astronomy::{self, CelestialFrame, moonlight};
 use tenter_sky::camera::toward;
 use tenter_sky::document::{Grade, LightColour, Moon, MoonPhase, Place, Placement, Sky, Sun, World};
 use tenter_sky::spectrum::{LightToRgb, Spectrum, luminance, solar_illuminance, spectrum_of};
@@ -49,6 +49,27 @@ pub struct PlacedLight {
     pub glare: f64,
     /// Share of its light that an eclipse takes.
     pub covered: f64,
+    pub lining: Lining,
+}
+
+/// Light of clouds around a light raised by hand; not physical.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Lining {
+    /// How much more light there is right before the light, as a multiple.
+    pub strength: f32,
+    /// Angle over which that falls to 1/e, radians.
+    pub width: f32,
+}
+
+impl Lining {
+    /// Factor on light that clouds scatter once, by the cosine of the angle from the light.
+    pub fn factor(self, cos: f32) -> f32 {
+        if self.strength <= 0.0 {
+            return 1.0;
+        }
+        let away = cos.clamp(-1.0, 1.0).acos() / self.width;
+        1.0 + self.strength * (-away * away).exp()
+    }
 }
 
 /// Where a sun stands, degrees, and its strength with the distance of the day taken in.
@@ -148,14 +169,6 @@ impl PlacedMoon {
 /// Of the moon at its mean distance.
 const MEAN_DIAMETER_DEG: f64 = 0.518;
 
-/// Moonlight outside the air at the mean distance, lx, by phase angle in degrees (Krisciunas and Schaefer
-/// 1991, eq. 8 and 9: footcandles from the magnitude -12.73 + 0.026 a + 4e-9 a^4).
-pub fn moonlight(phase_deg: f64) -> f64 {
-    const LUX_PER_FOOTCANDLE: f64 = 10.7639;
-    let a = phase_deg.abs().min(180.0);
-    LUX_PER_FOOTCANDLE * 10f64.powf(-0.4 * (-12.73 + 0.026 * a + 4e-9 * a.powi(4) + 16.57))
-}
-
 /// Light of the earth on the moon at new moon, as a share of the sun's there (about 1e-4; Goode et al. 2001,
 /// from memory); it wanes as the earth does.
 fn earthshine(phase_deg: f64) -> f64 {
@@ -202,6 +215,7 @@ fn placed_moon(sky: &Sky) -> PlacedLight {
         disc_seen: true,
         glare: 0.0,
         covered,
+        lining: Lining { strength: sky.moon.lining as f32, width: sky.moon.lining_deg.to_radians() as f32 },
     }
 }
 
@@ -263,6 +277,7 @@ fn worldshine(world: &World, suns: &[PlacedLight]) -> Option<PlacedLight> {
         disc_seen: false,
         glare: 0.0,
         covered: 0.0,
+        lining: Lining::default(),
     })
 }
 
@@ -305,6 +320,7 @@ pub fn placed_lights(sky: &Sky) -> Vec<PlacedLight> {
                 disc_seen: sun.disc_seen && !sun.muted,
                 glare: sun.glare,
                 covered: 0.0,
+                lining: Lining::default(),
             }
         })
         .collect();

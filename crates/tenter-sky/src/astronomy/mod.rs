@@ -8,7 +8,7 @@ mod stars;
 
 pub use day::{Day, Event, MINUTES, Point, STEP_MINUTES, Span};
 pub use diffuse::{S10_CD_M2, galactic_latitude, starlight_s10, van_rhijn, zodiacal_s10};
-pub use moon::{Moon, moon};
+pub use moon::{Moon, moon, moonlight};
 pub use moon_face::moon_albedo;
 pub use stars::{
     CATALOGUE_LIMIT, CelestialFrame, MAGNITUDE_ZERO_LX, Star, catalogue, equatorial, starlight_lx, stars_to,

@@ -14,6 +14,8 @@ pub struct Moon {
     pub illuminated_fraction: f64,
     /// Angle sun-moon-earth: 0 full, 180 new.
     pub phase: f64,
+    /// From new to full; else from full to new.
+    pub waxing: bool,
     pub angular_diameter: f64,
 }
 
@@ -126,7 +128,8 @@ pub fn moon(latitude: f64, longitude: f64, at: DateTime<FixedOffset>) -> Moon {
     let outward = v[0] * sidereal.cos() + v[1] * sidereal.sin();
     let north = -phi.sin() * outward + phi.cos() * v[2];
     let up = phi.cos() * outward + phi.sin() * v[2];
-    let elongation = (beta.cos() * (lambda - solar_longitude(t)).cos()).acos();
+    let ahead = lambda - solar_longitude(t);
+    let elongation = (beta.cos() * ahead.cos()).acos();
     let sun_km = distance_au(jd) * 149_597_870.7;
     let phase = (sun_km * elongation.sin()).atan2(distance - sun_km * elongation.cos());
     Moon {
@@ -134,8 +137,17 @@ pub fn moon(latitude: f64, longitude: f64, at: DateTime<FixedOffset>) -> Moon {
         elevation: (up / topocentric_distance).asin().to_degrees(),
         illuminated_fraction: (1.0 + phase.cos()) / 2.0,
         phase: phase.to_degrees(),
+        waxing: ahead.sin() > 0.0,
         angular_diameter: 2.0 * (1737.4 / topocentric_distance).asin().to_degrees(),
     }
+}
+
+/// Moonlight outside the air at the mean distance, lx, by phase angle in degrees (Krisciunas and Schaefer
+/// 1991, eq. 8 and 9: footcandles from the magnitude -12.73 + 0.026 a + 4e-9 a^4).
+pub fn moonlight(phase_deg: f64) -> f64 {
+    const LUX_PER_FOOTCANDLE: f64 = 10.7639;
+    let a = phase_deg.abs().min(180.0);
+    LUX_PER_FOOTCANDLE * 10f64.powf(-0.4 * (-12.73 + 0.026 * a + 4e-9 * a.powi(4) + 16.57))
 }
 
 #[cfg(test)]
@@ -159,5 +171,7 @@ mod tests {
         let m = moon(0.0, 0.0, at);
         assert!((m.phase - 69.0756).abs() < 0.1, "{m:?}");
         assert!((m.illuminated_fraction - 0.6786).abs() < 0.002, "{m:?}");
+        // Full on April 17.
+        assert!(m.waxing);
     }
 }

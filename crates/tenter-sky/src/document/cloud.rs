@@ -110,6 +110,14 @@ pub struct CloudLayer {
         extend("unit" = "um", "soft" = [3, 60], "scale" = "log")
     )]
     pub droplet_um: f64,
+    /// How much droplets differ, as the effective variance of their sizes; the more alike they are, the
+    /// clearer the coloured rings around sun and moon. Usual: 0.02 in young thin clouds, else 0.1.
+    #[schemars(
+        title = "Spread of droplets",
+        range(min = 0.005, max = 0.3),
+        extend("unit" = "", "soft" = [0.01, 0.2], "scale" = "log")
+    )]
+    pub droplet_spread: f64,
     /// How much longer clouds are along their heading than across it; 1 is round, 10 is streaks.
     #[schemars(
         title = "Stretch",
@@ -336,6 +344,7 @@ impl CloudKind {
             cover,
             water_content_g_m3: water,
             droplet_um: droplet,
+            droplet_spread: 0.1,
             stretch,
             heading_deg: 90.0,
             lean_deg,

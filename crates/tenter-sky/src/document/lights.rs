@@ -195,6 +195,16 @@ pub struct Moon {
     /// Light of the earth on the moon's dark side, as a multiple of the real one.
     #[schemars(title = "Earthshine", range(min = 0, max = 1000), extend("unit" = "", "soft" = [0, 5]))]
     pub earthshine: f64,
+    /// Brightens clouds around the moon, their edges most, by so many times more; 0 is physical.
+    #[schemars(title = "Lining of clouds", range(min = 0, max = 50), extend("unit" = "", "soft" = [0, 10]))]
+    pub lining: f64,
+    /// How far from the moon that reaches.
+    #[schemars(
+        title = "Width of the lining",
+        range(min = 0.5, max = 60),
+        extend("unit" = "deg", "soft" = [2, 30], "scale" = "log")
+    )]
+    pub lining_deg: f64,
 }
 
 impl Default for Moon {
@@ -206,6 +216,8 @@ impl Default for Moon {
             angular_diameter_deg: 0.518,
             strength: 1.0,
             earthshine: 1.0,
+            lining: 0.0,
+            lining_deg: 10.0,
         }
     }
 }

@@ -1,7 +1,7 @@
 //! Scattering by water droplets: Mie theory over a spread of sizes.
 //!
 //! Efficiencies and angular functions after Bohren and Huffman 1983, chapter 4; droplet sizes follow the
-//! gamma distribution of Hansen and Travis 1974 with effective variance 0.1; refractive index of water after
+//! gamma distribution of Hansen and Travis 1974; refractive index of water after
 //! Hale and Querry 1973 (1.331 to 1.339 in the visible, absorption nil; from memory).
 
 use crate::clouds::optics::doubling::Moments;
@@ -12,6 +12,9 @@ use std::f64::consts::PI;
 pub const ANGLES: usize = 512;
 /// Wavelengths that stand for red, green and blue, nm, and water's index there.
 const COLOURS: [(f64, f64); 3] = [(612.0, 1.3318), (549.0, 1.3338), (465.0, 1.3370)];
+
+/// Effective variance of the sizes of droplets in most clouds (Hansen and Travis 1974).
+const USUAL_VARIANCE: f64 = 0.1;
 
 /// Phase function per steradian in RGB.
 pub struct PhaseFunction {
@@ -33,9 +36,15 @@ impl PhaseFunction {
     /// Wavelengths that stand for red, green and blue.
     pub const WAVELENGTHS_NM: [f64; 3] = [COLOURS[0].0, COLOURS[1].0, COLOURS[2].0];
 
-    /// Effective radius in micrometres.
+    /// Effective radius in micrometres, usual spread of sizes.
     pub fn new(effective_um: f64) -> PhaseFunction {
-        let columns: Vec<Column> = COLOURS.par_iter().map(|c| Column::new(effective_um, *c)).collect();
+        PhaseFunction::of_droplets(effective_um, USUAL_VARIANCE)
+    }
+
+    /// Effective radius in micrometres and effective variance.
+    pub fn of_droplets(effective_um: f64, variance: f64) -> PhaseFunction {
+        let columns: Vec<Column> =
+            COLOURS.par_iter().map(|c| Column::new(effective_um, variance, *c)).collect();
         let values =
             (0..ANGLES).map(|i| std::array::from_fn(|c| columns[c].phase[i] as f32)).collect::<Vec<_>>();
         let pick = |f: fn(&Column) -> f64| std::array::from_fn(|c| f(&columns[c]));
@@ -154,16 +163,18 @@ struct Column {
 }
 
 impl Column {
-    fn new(effective_um: f64, (nm, index): (f64, f64)) -> Column {
+    fn new(effective_um: f64, variance: f64, (nm, index): (f64, f64)) -> Column {
         const SIZES: usize = 96;
-        const VARIANCE: f64 = 0.1;
         let cosines: Vec<f64> = (0..ANGLES).map(|i| angle_of(i as f64).cos()).collect();
         // n(r) ~ r^((1 - 3b)/b) e^(-r/(ab))
         let weight = |r: f64| {
             let x = r / effective_um;
-            x.powf((1.0 - 3.0 * VARIANCE) / VARIANCE) * (-x / VARIANCE).exp()
+            ((1.0 - 3.0 * variance) / variance * x.ln() - (x - 1.0) / variance).exp()
         };
-        let (low, high) = (0.15 * effective_um, 2.6 * effective_um);
+        // Five deviations to both sides.
+        let wide = (variance / USUAL_VARIANCE).sqrt();
+        let low = (1.0 - 2.0 * variance - 1.5 * wide).max(0.15) * effective_um;
+        let high = (1.0 + 1.6 * wide) * effective_um;
         let sizes: Vec<Droplet> = (0..SIZES)
             .into_par_iter()
             .map(|k| {
@@ -262,6 +273,26 @@ mod tests {
         let d = Droplet::new(5.21282, 1.55, &[1.0], 1.0, 1.0);
         assert!((d.extinction - 3.10543).abs() < 1e-4, "{}", d.extinction);
         assert!((Droplet::new(1500.0, 1.333, &[1.0], 1.0, 1.0).extinction - 2.0).abs() < 0.05);
+    }
+
+    /// The first dark ring of a corona stands at `sin a = 1.22 l / d` (Airy 1835; Minnaert 1954, section 161),
+    /// outside a bright middle and inside a bright ring, and red ones are wider than blue ones.
+    #[test]
+    fn coronas_follow_the_size_of_droplets() {
+        for radius_um in [5.0, 10.0, 20.0] {
+            let phase = PhaseFunction::of_droplets(radius_um, 0.005);
+            let mut rings = [0.0; 3];
+            for (c, ring) in rings.iter_mut().enumerate() {
+                let airy = (1.22 * PhaseFunction::WAVELENGTHS_NM[c] / (2000.0 * radius_um)).asin();
+                let at = |share: f64| f64::from(phase.at((share * airy).cos())[c]);
+                let darkest =
+                    (70..130).map(|i| f64::from(i) / 100.0).min_by(|a, b| at(*a).total_cmp(&at(*b)));
+                *ring = darkest.unwrap() * airy;
+                assert!((darkest.unwrap() - 1.0).abs() < 0.1, "{radius_um} um: {darkest:?}");
+                assert!(at(0.3) > 20.0 * at(1.0) && at(1.34) > 1.3 * at(1.0), "{radius_um} um");
+            }
+            assert!(rings[0] > rings[1] && rings[1] > rings[2], "{radius_um} um: {rings:?}");
+        }
     }
 
     /// Fogbow of 10 um droplets at 142 degrees, at least 8 times the minimum near 100; asymmetry 0.86.

@@ -27,6 +27,17 @@ pub struct LightFact {
     pub in_map: bool,
 }
 
+/// A star beside a map.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct StarFact {
+    /// Unit vector toward it in map axes: x west, y up, z north.
+    pub direction: [f64; 3],
+    /// On a plane that faces it, behind clear air; clouds are left out.
+    pub illuminance_lx: f64,
+    /// The same in linear Rec.709, lx.
+    pub illuminance_rgb: Rgb,
+}
+
 /// What a map's sidecar says.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct MapFacts {

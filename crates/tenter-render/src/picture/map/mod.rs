@@ -7,7 +7,7 @@ mod facts;
 mod settings;
 mod sums;
 
-pub use facts::{Irradiance, Largest, LightFact, MapFacts};
+pub use facts::{Irradiance, Largest, LightFact, MapFacts, StarFact};
 pub use settings::{
     BAND_ROWS, LARGEST_WIDTH, Layout, LowerFill, MapSettings, SMALLEST_WIDTH, Scale, SettingsError,
 };
@@ -140,7 +140,10 @@ impl MapRender {
         }
         shown.land.shown = settings.land;
         shown.land.muted = false;
-        let scene = scene_cache.scene(&shown, quality, cancelled)?;
+        let mut scene = scene_cache.scene(&shown, quality, cancelled)?;
+        if !settings.worlds {
+            scene.worlds = None;
+        }
         let camera = settings.camera();
         let (quality, noise_left) = match settings.noise_percent {
             None => (MarchQuality::default(), None),
@@ -151,8 +154,9 @@ impl MapRender {
         };
         let discs = discs(&scene, quality);
         let mut light_pixels: Vec<DiscPixel> = Vec::new();
+        let shown = discs.iter().zip(&scene.lights).filter(|(_, light)| settings.shows(&light.placed.face));
+        light_pixels.extend(shown.flat_map(|(disc, _)| disc.pixels(&camera)));
         if settings.sun {
-            light_pixels.extend(discs.iter().flat_map(|d| d.pixels(&camera)));
             light_pixels.extend(corona_pixels(&camera, Area::whole(&camera), &scene, quality));
         }
         if let Some(night) = scene.night.as_ref().filter(|_| settings.stars) {
@@ -412,12 +416,24 @@ impl MapRender {
                     kind: light.placed.face.kind(),
                     azimuth_deg: azimuth.to_degrees().rem_euclid(360.0),
                     elevation_deg: elevation.to_degrees(),
-                    direction: [-d[0], d[2], d[1]],
+                    direction: map_axes(d),
                     angular_diameter_deg: 2.0 * disc.radius.to_degrees(),
                     illuminance_lx: luminance(disc.illuminance) as f64,
                     illuminance_rgb: disc.illuminance,
-                    in_map: self.settings.sun && disc.seen,
+                    in_map: self.settings.shows(&light.placed.face) && disc.seen,
                 }
+            })
+            .collect()
+    }
+
+    /// All stars over the horizon, the brightest first; none by day.
+    pub fn star_facts(&self) -> Vec<StarFact> {
+        let stars = self.scene.night.iter().flat_map(|night| &night.stars);
+        stars
+            .map(|star| StarFact {
+                direction: map_axes(star.direction),
+                illuminance_lx: star.luminance(),
+                illuminance_rgb: star.illuminance,
             })
             .collect()
     }
@@ -465,6 +481,11 @@ impl MapRender {
             document: self.sky.clone(),
         }
     }
+}
+
+/// A direction of the sky (east, north, up) in the axes of maps (west, up, north).
+fn map_axes([east, north, up]: [f64; 3]) -> [f64; 3] {
+    [-east, up, north]
 }
 
 #[cfg(test)]

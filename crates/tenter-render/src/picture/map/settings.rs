@@ -1,6 +1,7 @@
 //! How a map is asked for.
 
 use crate::picture::step_error::NOISE_PERCENT;
+use crate::scene::Face;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use tenter_sky::camera::Camera;
@@ -91,10 +92,16 @@ pub struct MapSettings {
     /// degrees.
     pub heading_deg: f64,
     pub scale: Scale,
-    /// Whether the sun's disc is in the map.
+    /// Whether discs of suns are in the map.
     pub sun: bool,
+    /// Whether the moon's disc is.
+    pub moon: bool,
     /// Whether stars are.
     pub stars: bool,
+    /// Whether neighbour worlds are; their light stays.
+    pub worlds: bool,
+    /// Whether a list of the stars stands beside the map.
+    pub star_list: bool,
     /// Whether clouds are.
     pub clouds: bool,
     /// Whether trial land is; it never is unless asked for.
@@ -112,7 +119,10 @@ impl Default for MapSettings {
             heading_deg: 0.0,
             scale: Scale::Nits,
             sun: true,
+            moon: true,
             stars: true,
+            worlds: true,
+            star_list: false,
             clouds: true,
             land: false,
             lower: LowerFill::Ground,
@@ -131,6 +141,15 @@ pub struct SettingsError {
 }
 
 impl MapSettings {
+    /// Whether what has this face is in the map.
+    pub fn shows(&self, face: &Face) -> bool {
+        match face {
+            Face::Sun { .. } => self.sun,
+            Face::Moon { .. } => self.moon,
+            Face::World => self.worlds,
+        }
+    }
+
     pub fn check(&self) -> Result<(), SettingsError> {
         let fail = |field, value: String, problem: String| Err(SettingsError { field, value, problem });
         let largest = match self.layout {

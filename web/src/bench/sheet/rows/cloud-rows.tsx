@@ -38,6 +38,7 @@ const GROUPS: { title: string; names: string[] }[] = [
   {
     title: t("Light"),
     names: [
+      "droplet_spread",
       "halo",
       "scatter_tint",
       "absorb_tint",
