@@ -86,20 +86,103 @@ async fn the_moon_is_set_by_hand_and_eclipses_the_sun() -> Result<()> {
          return t && Number(t[1]) * (t[2] ? 1000 : 1) })()";
     let covered = browser.wait(read, 60).await?.as_f64().context("lx")?;
     assert!(covered < 100.0, "{covered} lx under a covered sun");
-    // Aside by the arrow keys, as far as a drag would take it.
+    // Aside by the arrow keys, so far that the handles lie apart.
     browser.find("[data-testid=moon-handle]").await?;
     browser.eval("(document.querySelector('[data-testid=moon-handle]').focus(), true)").await?;
-    for _ in 0..12 {
+    for _ in 0..40 {
         open.keys("\u{e012}").await?;
     }
     let moved = open.document().await?;
-    let apart =
-        number(&moved, "/suns/0/placement/azimuth_deg")? - number(&moved, "/moon/placement/azimuth_deg")?;
-    assert!(apart.abs() > 1.0, "{apart}");
+    let apart = |document: &Value| -> Result<f64> {
+        let azimuth = |of: &str| number(document, &format!("{of}/placement/azimuth_deg"));
+        Ok((azimuth("/suns/0")? - azimuth("/moon")?).abs())
+    };
+    assert!(apart(&moved)? > 3.0, "{}", apart(&moved)?);
     browser.wait(&format!("({read}) > 10000"), 60).await?;
-    browser.find("[data-testid=section-moon]").await?.click().await?;
+    // Dragged back before the sun it takes most of its light.
+    let offset = |axis: &str| {
+        format!(
+            "(() => {{ const at = (of) => {{ const r = document.querySelector(`[data-testid=${{of}}-handle]`)\
+             .getBoundingClientRect(); return r.{axis} + r.{} / 2 }}; return Math.round(at('sun') - at('moon')) }})()",
+            if axis == "x" { "width" } else { "height" }
+        )
+    };
+    let (x, y) = (browser.eval(&offset("x")).await?, browser.eval(&offset("y")).await?);
+    let handle = browser.find("[data-testid=moon-handle]").await?;
+    browser.drag(&handle, x.as_i64().context("px")?, y.as_i64().context("px")?, 12).await?;
+    assert!(apart(&open.document().await?)? < 0.4);
+    browser.wait(&format!("({read}) < 10000"), 60).await?;
     open.type_into("[data-testid=row-phase_deg] input", "90\u{e007}").await?;
     let half = open.document().await?;
     assert_eq!(half["moon"]["phase"], json!({"by": "hand", "phase_deg": 90.0}));
+    Ok(())
+}
+
+/// The Day says what follows it; dragging it into the night turns the stars, and one press ties all to it.
+#[tokio::test(flavor = "multi_thread")]
+async fn the_day_turns_the_stars() -> Result<()> {
+    let open = Open::new("Moonlit anchorage").await?;
+    let browser = &open.browser;
+    let says =
+        |words: &str| format!("document.querySelector('[data-testid=day]').innerText.includes('{words}')");
+    for words in ["night", "% lit", "waxing", "darkest"] {
+        browser.wait(&says(words), 20).await?;
+    }
+    for kind in ["civil", "nautical", "astronomical", "night"] {
+        browser.wait(&format!("!!document.querySelector('[data-testid=day-{kind}]')"), 10).await?;
+    }
+    // Where the brightest pixels of the Picture are tells whether the stars have moved; here the document does.
+    let before = open.document().await?;
+    let day = browser.find("[data-testid=day] [role=slider]").await?;
+    day.send_keys("\u{e00f}\u{e00f}").await?;
+    let after = open.document().await?;
+    assert_eq!(before["night"]["stars"]["field"]["by"], "place");
+    assert!(
+        after["place"]["at"].as_str().is_some_and(|at| at.contains("T21:40")),
+        "{}",
+        after["place"]["at"]
+    );
+    assert_eq!(before["grade"], after["grade"], "an exposure by hand stays by hand");
+    refined(&open).await?;
+    browser.find("[data-testid=section-moon]").await?.click().await?;
+    browser.press("By hand").await?;
+    browser.wait(&says("by hand: moon"), 10).await?;
+    browser.press("Tie all").await?;
+    browser.wait(&format!("!{}", says("by hand")), 10).await?;
+    assert_eq!(open.document().await?["moon"]["placement"], json!({"by": "place"}));
+    Ok(())
+}
+
+/// A night is baked from the dialog, with the list of its stars and without its moon.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_night_is_baked() -> Result<()> {
+    let open = Open::new("Thin moon at dusk").await?;
+    let browser = &open.browser;
+    browser.press("Bake…").await?;
+    for words in ["A list of the stars beside it", "The moon's disc"] {
+        let line = format!(
+            "[...document.querySelectorAll('[role=dialog] label')].find(l => l.innerText.includes(\"{words}\"))"
+        );
+        browser.wait(&format!("!!({line})"), 10).await?;
+        browser.eval(&format!("({line}).click()")).await?;
+    }
+    browser.press("Put it in the queue").await?;
+    browser.driver.goto(format!("{}/bakes", open.server.url)).await?;
+    browser.wait("document.querySelector('[data-testid=bake]')?.dataset.status === 'done'", 180).await?;
+    let (_, bakes) = open.server.ask("GET", "/api/bakes?limit=1", None).await?;
+    let bake = &bakes["bakes"][0];
+    assert_eq!(
+        (&bake["settings"]["map"]["moon"], &bake["settings"]["map"]["star_list"]),
+        (&json!(false), &json!(true))
+    );
+    let files: Vec<&str> =
+        bake["files"].as_array().context("files")?.iter().filter_map(Value::as_str).collect();
+    let list = files.iter().find(|f| f.ends_with(".stars.json")).with_context(|| format!("{files:?}"))?;
+    let id = bake["id"].as_str().context("an id")?;
+    let list: Value =
+        serde_json::from_slice(&open.server.bytes(&format!("/api/bakes/{id}/files/{list}")).await?)?;
+    assert!(list["count"].as_u64().is_some_and(|n| n > 1000), "{}", list["count"]);
+    let moon = &bake["facts"]["lights"][1];
+    assert_eq!((&moon["kind"], &moon["in_map"]), (&json!("moon"), &json!(false)));
     Ok(())
 }

@@ -75,8 +75,11 @@ pub fn star_pixels(
     let Some(night) = &scene.night else { return Vec::new() };
     let spot = Spot::new(camera, night.spot);
     let margin = spot.reach() + 1.0;
+    let (middle, nearest) = cone(camera, margin);
+    let before = |d: [f64; 3]| (0..3).map(|i| d[i] * middle[i]).sum::<f64>() >= nearest;
     let shown: Vec<(&StarLight, [f64; 2])> = stars
         .iter()
+        .filter(|star| before(star.direction))
         .filter_map(|star| Some((star, camera.place(star.direction)?)))
         .filter(|(_, [x, y])| {
             let near = |v: f64, from: usize, size: usize| {
@@ -105,6 +108,20 @@ pub fn star_pixels(
         }
     }
     pixels
+}
+
+/// The middle of what a camera sees, and a cosine that all of it reaches, with a margin in pixels; -1 where it
+/// looks all around.
+fn cone(camera: &Camera, margin: f64) -> ([f64; 3], f64) {
+    let (w, h) = (camera.width as f64, camera.height as f64);
+    let middle = camera.direction(0.5 * w, 0.5 * h);
+    let (Some(middle), Projection::Lens { .. }) = (middle, &camera.projection) else {
+        return ([0.0, 0.0, 1.0], -1.0);
+    };
+    let corners =
+        [(-margin, -margin), (w + margin, -margin), (-margin, h + margin), (w + margin, h + margin)];
+    let cosine = |(x, y)| camera.direction(x, y).map_or(-1.0, |d| (0..3).map(|i| d[i] * middle[i]).sum());
+    (middle, corners.map(cosine).into_iter().fold(1.0, f64::min))
 }
 
 /// How a star's light is spread over pixels: a Gaussian integrated over each, in maps a square of one pixel.

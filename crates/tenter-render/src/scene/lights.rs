@@ -249,11 +249,12 @@ fn eclipse(sun: &mut PlacedLight, direction: [f64; 3], radius: f64) {
 }
 
 /// The light of a world outside the air, on a plane that faces it: a Lambert sphere of the mean of its
-/// colours (Russell 1916), lit by each sun.
+/// colours (Russell 1916), lit by each sun. It comes from the middle of what is lit: from the world's own
+/// middle at full phase, from the limb as a thin crescent.
 fn worldshine(world: &World, suns: &[PlacedLight]) -> Option<PlacedLight> {
     let direction = toward(world.azimuth_deg.to_radians(), world.elevation_deg.to_radians());
     let radius = world.angular_radius();
-    let mut sum = [0.0; 3];
+    let (mut sum, mut toward_light) = ([0.0; 3], [0.0; 3]);
     for sun in suns {
         let phase = PI - angle_between(direction, sun.in_sky.direction);
         let lux = sun.in_sky.to_rgb.colour().map(|v| f64::from(v) * sun.in_sky.strength);
@@ -261,12 +262,25 @@ fn worldshine(world: &World, suns: &[PlacedLight]) -> Option<PlacedLight> {
             let reflects = 0.5 * (world.light.0[c] + world.dark.0[c]);
             sum[c] += lux[c] * 2.0 / 3.0 * reflects * lambert_phase(phase) * radius.sin().powi(2);
         }
+        let cosine = -phase.cos();
+        let weight =
+            sun.in_sky.strength * lambert_phase(phase) * 0.5 * (1.0 - phase.cos()) / phase.sin().max(1e-6);
+        for (i, v) in toward_light.iter_mut().enumerate() {
+            *v += weight * (sun.in_sky.direction[i] - cosine * direction[i]);
+        }
     }
+    let whole: f64 = suns
+        .iter()
+        .map(|s| s.in_sky.strength * lambert_phase(PI - angle_between(direction, s.in_sky.direction)))
+        .sum();
+    let aside = radius.sin() / whole.max(1e-12);
+    let from: [f64; 3] = std::array::from_fn(|i| direction[i] + aside * toward_light[i]);
+    let length = from.iter().map(|v| v * v).sum::<f64>().sqrt();
     let rgb = sum.map(|v| v as f32);
     let lux = f64::from(luminance(rgb));
     (lux > 0.0).then(|| PlacedLight {
         in_sky: SunInSky {
-            direction,
+            direction: from.map(|v| v / length),
             disc_radius: radius.min(WIDEST_LIGHT),
             to_rgb: LightToRgb::tinted(rgb.map(|v| v / lux as f32)),
             strength: lux / solar_illuminance(),

@@ -14,6 +14,8 @@ use tenter_sky::spectrum::{LightToRgb, Rgb, luminance};
 /// Height of relief 1 over the middle ground, as a share of the radius, and slope of its shading.
 const RELIEF: f64 = 0.025;
 const SLOPE: f64 = 0.35;
+/// Sine over which day passes into night to both sides of the terminator.
+const TERMINATOR: f64 = 0.04;
 /// Reflectance of clouds on a world of water.
 const CLOUDS: f64 = 0.75;
 /// Luminance of melt, cd/m2, and its temperature, K (lava at 1150 C; common practice, no source).
@@ -144,7 +146,7 @@ impl Body {
         let nearest = eye + d * along;
         let miss = nearest.length();
         let out = nearest / miss.max(1e-9);
-        let bump = |n: DVec3| RELIEF * self.relief * self.surface.height(self.local(n), detail);
+        let bump = |n: DVec3| RELIEF * self.relief * self.surface.height(self.local(n), detail).0;
         let rim = |radius: f64| {
             let (depth, colour) = self.air;
             if depth <= 0.0 {
@@ -173,6 +175,12 @@ impl Body {
         let point = eye + d * t;
         let n = point.normalize();
         let at = self.local(n);
+        let (glow, share) = rim(radius);
+        // Night that does not glow has nothing to show.
+        let dark = self.suns.iter().all(|(sun, _)| n.dot(*sun) <= -TERMINATOR);
+        if dark && self.surface.is_cold() {
+            return Some((t, (glow, 1.0)));
+        }
         let ground = self.surface.ground(at, detail);
         let shaded = if self.relief > 0.0 { self.sloped(n, at, detail) } else { n };
         let mut reflects = self.dark.lerp(self.light, ground.light);
@@ -180,26 +188,20 @@ impl Body {
         let mut light = self.melt * ground.glow;
         for (sun, lux) in &self.suns {
             // Relief is lit only where the ball itself has day.
-            let day = smoothstep((n.dot(*sun) + 0.04) / 0.08);
+            let day = smoothstep((n.dot(*sun) + TERMINATOR) / (2.0 * TERMINATOR));
             let facing = shaded.dot(*sun).max(0.0) * day;
             if facing > 0.0 {
                 let through = self.rings.as_ref().map_or(1.0, |rings| rings.shadow(n, *sun));
                 light += *lux * reflects * (facing * through / PI);
             }
         }
-        let (glow, share) = rim(radius);
         Some((t, (light * (1.0 - share) + glow, 1.0)))
     }
 
     /// The normal of the ground with its relief.
     fn sloped(&self, n: DVec3, at: [f64; 3], detail: f64) -> DVec3 {
-        let step = (0.004f64).max(0.7 * detail);
-        let here = self.surface.height(at, detail);
-        let mut slope = DVec3::ZERO;
-        for axis in self.axes {
-            let beside = self.local((n + axis * step).normalize());
-            slope += axis * ((self.surface.height(beside, detail) - here) / step);
-        }
+        let (_, slope) = self.surface.height(at, detail);
+        let slope = self.axes[0] * slope[0] + self.axes[1] * slope[1] + self.axes[2] * slope[2];
         let across = slope - n * slope.dot(n);
         (n - across * (SLOPE * self.relief * 0.12)).normalize()
     }

@@ -80,6 +80,8 @@ export const Hours = memo(function Hours({
       )
       .join(" ");
   const [sunAt, moonAt] = namePlaces(points, sun, moon);
+  /** Names of curves stay inside at both ends. */
+  const inside = (at: number) => Math.max(LEFT + 32, Math.min(width - RIGHT - 32, at));
   const darkest = events.find(([event]) => event === "darkest")?.[1];
   const labels = eventNames.flatMap(([event, name]) =>
     events.filter(([e]) => e === event).map(([, at]) => ({ at: x(at), text: `${name} ${clock(at)}` })),
@@ -151,11 +153,11 @@ export const Hours = memo(function Hours({
         strokeOpacity={sunFollows ? 1 : 0.4}
         strokeWidth={1.5}
       />
-      <text {...small} x={sunAt[0]} y={Math.max(sunAt[1] - 3, CURVES.top + 7)} textAnchor="middle">
+      <text {...small} x={inside(sunAt[0])} y={Math.max(sunAt[1] - 3, CURVES.top + 7)} textAnchor="middle">
         {sunFollows ? t("sun") : t("sun by hand")}
       </text>
       {moonFollows !== null && (
-        <text {...small} x={moonAt[0]} y={moonAt[1] + 11} textAnchor="middle">
+        <text {...small} x={inside(moonAt[0])} y={moonAt[1] + 11} textAnchor="middle">
           {moonFollows ? t("moon") : t("moon by hand")}
         </text>
       )}

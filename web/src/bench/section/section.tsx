@@ -602,7 +602,7 @@ function Line({
       <text x={left + 4} y={y + 16} fill="#ececec" fontSize={12}>
         {children}
       </text>
-      <Mark on={on} from={y + 3} to={y + 21} />
+      <Mark on={on} from={y + 3} to={y + 21} x={width - MARK} />
     </g>
   );
 }
@@ -622,10 +622,13 @@ function fogShape(sky: Sky, y: (h: number) => number, left: number, right: numbe
   return [`${left},${y(from)}`, ...points, `${left},${y(top)}`].join(" ");
 }
 
+/** How far from the right edge a mark begins, px. */
+const MARK = 13;
+
 /** A bar at the right edge tells what is selected. */
-function Mark({ on, from, to }: { on: boolean; from: number; to: number }) {
+function Mark({ on, from, to, x = 220 - MARK }: { on: boolean; from: number; to: number; x?: number }) {
   return on ? (
-    <rect x={207} y={from} width={3} height={Math.max(6, to - from)} fill="var(--color-accent-light)" />
+    <rect x={x} y={from} width={3} height={Math.max(6, to - from)} fill="var(--color-accent-light)" />
   ) : null;
 }
 
