@@ -64,6 +64,7 @@ export type Night = {
   zodiacal_light: number;
   stars: Stars;
   towns: Town[];
+  aurora: Aurora;
 };
 
 export type Stars = {
@@ -96,6 +97,18 @@ export type Town = {
   distance_km: number;
   inhabitants: number;
   colour: Colour;
+};
+
+export type Aurora = {
+  brightness_kr: number;
+  azimuth_deg: number;
+  distance_km: number;
+  curtains: number;
+  folds: number;
+  rays: number;
+  red: number;
+  violet: number;
+  seed: number;
 };
 
 export type World = {

@@ -33,7 +33,7 @@ pub struct Diffuse<'a> {
 
 impl<'a> Diffuse<'a> {
     pub fn new(of: &'a NightPlace, frame: CelestialFrame) -> Diffuse<'a> {
-        let Night { floor_lx, milky_way, zodiacal_light, ref stars, ref towns } = *of.night;
+        let Night { floor_lx, milky_way, zodiacal_light, ref stars, ref towns, .. } = *of.night;
         let real = !matches!(stars.field, StarField::Invented { .. });
         let pole = frame.ecliptic_pole();
         let along: f64 = (0..3).map(|i| pole[i] * of.sun[i]).sum();

@@ -1,6 +1,7 @@
 //! What shines behind the air at night: stars as points, and the light between them as a table over
 //! directions.
 
+mod aurora;
 mod cube_table;
 mod diffuse;
 mod stars;
@@ -11,6 +12,7 @@ pub use stars::{StarLight, resolved_share, unit_colour};
 pub use town_lamps::TownLamps;
 
 use crate::air::{Build, SunlightTable};
+use aurora::AuroraLight;
 use chrono::{DateTime, FixedOffset};
 use diffuse::Diffuse;
 use rayon::prelude::*;
@@ -78,6 +80,8 @@ impl NightPlace<'_> {
 
 /// Nodes along an edge of the table of diffuse light: 0.7 degrees apart.
 const NODES: usize = 129;
+/// The same where an aurora shines, whose rays are finer: 0.23 degrees.
+const FINE_NODES: usize = 385;
 /// Share of what the air takes out of diffuse light that it scatters back into it: its albedo, less what
 /// goes to the ground (own estimate, no source).
 const SCATTERED_BACK: f32 = 0.8;
@@ -103,8 +107,16 @@ impl NightSky {
         });
         // Light on level ground without air stands for what the air scatters.
         let level = outside.irradiance([0.0, 0.0, 1.0]).map(|v| v / PI as f32);
-        let table = CubeTable::new(NODES, |d| {
-            let (through, behind) = (of.transmittance(d[2].max(of.horizon)), outside.at(d));
+        let aurora = AuroraLight::new(&of.night.aurora, of.planet, of.altitude);
+        let nodes = if aurora.is_some() { FINE_NODES } else { NODES };
+        let table = CubeTable::new(nodes, |d| {
+            let (through, mut behind) = (of.transmittance(d[2].max(of.horizon)), outside.at(d));
+            if let Some(aurora) =
+                aurora.as_ref().filter(|_| d[2] > of.horizon - 0.02 && !build.is_cancelled())
+            {
+                let shown = aurora.radiance(d);
+                (0..3).for_each(|c| behind[c] += shown[c]);
+            }
             let (town, rim) = (diffuse.towns(d), shadow_rim(of.around_shadow_lx, d[2]));
             std::array::from_fn(|c| {
                 through[c] * behind[c] + (1.0 - through[c]) * SCATTERED_BACK * level[c] + town[c] + rim[c]

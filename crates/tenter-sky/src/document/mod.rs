@@ -43,7 +43,7 @@ pub use grade::{
 pub use hash::of as hash_of;
 pub use land::Land;
 pub use lights::{LightColour, MAX_SUNS, Moon, MoonPhase, Place, Placement, Sun};
-pub use night::{MAX_TOWNS, Night, StarField, Stars, Town};
+pub use night::{Aurora, MAX_TOWNS, Night, StarField, Stars, Town};
 pub use region::{CoverRegion, MAX_CORNERS, MAX_COVER_SIDE, MAX_REGIONS, Outline, Tie};
 pub use source::{Along, MAX_STOPS, SkyKind, SkySource, Stop};
 pub use world::{MAX_WORLDS, Rings, World, WorldKind};

@@ -27,6 +27,9 @@ pub struct Night {
     /// Towns beyond the horizon whose lamps light the air over them.
     #[schemars(title = "Towns", length(max = MAX_TOWNS))]
     pub towns: Vec<Town>,
+    /// Curtains of light high in the air.
+    #[schemars(title = "Aurora")]
+    pub aurora: Aurora,
 }
 
 impl Default for Night {
@@ -37,6 +40,7 @@ impl Default for Night {
             zodiacal_light: 1.0,
             stars: Stars::default(),
             towns: Vec::new(),
+            aurora: Aurora::default(),
         }
     }
 }
@@ -156,6 +160,56 @@ pub enum StarField {
         )]
         band_tilt_deg: f64,
     },
+}
+
+/// Curtains of light between 95 and 300 km.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct Aurora {
+    /// Brightness of the green line where a curtain is brightest, seen square on; 1, 10, 100 and 1000 are the
+    /// four classes of brightness. 0 is none.
+    #[schemars(title = "Brightness", range(min = 0, max = 10000), extend("unit" = "kR", "soft" = [0, 300]))]
+    pub brightness_kr: f64,
+    /// Direction in which the curtains lie square across.
+    #[schemars(title = "Azimuth", range(min = -360, max = 360), extend("unit" = "deg", "soft" = [0, 360]))]
+    pub azimuth_deg: f64,
+    /// How far away the nearest one is; under it the air is 100 km high.
+    #[schemars(title = "Distance", range(min = 0, max = 1500), extend("unit" = "km", "soft" = [50, 800]))]
+    pub distance_km: f64,
+    /// How many there are, one behind the other.
+    #[schemars(title = "Curtains", range(min = 1, max = 6), extend("unit" = "", "soft" = [1, 6]))]
+    pub curtains: u32,
+    /// How much they are folded; 0 is a smooth arc.
+    #[schemars(title = "Folds", range(min = 0, max = 3), extend("unit" = "", "soft" = [0, 1.5]))]
+    pub folds: f64,
+    /// From an even glow to upright rays.
+    #[schemars(title = "Rays", range(min = 0, max = 1), extend("unit" = "", "soft" = [0, 1]))]
+    pub rays: f64,
+    /// Red light of the height over 200 km, as a share of the green.
+    #[schemars(title = "Red tops", range(min = 0, max = 10), extend("unit" = "", "soft" = [0, 2]))]
+    pub red: f64,
+    /// Violet light of the lower rim, as a share of the green.
+    #[schemars(title = "Violet rims", range(min = 0, max = 10), extend("unit" = "", "soft" = [0, 2]))]
+    pub violet: f64,
+    /// Another number is another aurora.
+    #[schemars(title = "Seed", range(min = 0, max = 4294967295u32), extend("unit" = "", "soft" = [0, 999]))]
+    pub seed: u32,
+}
+
+impl Default for Aurora {
+    fn default() -> Self {
+        Aurora {
+            brightness_kr: 0.0,
+            azimuth_deg: 0.0,
+            distance_km: 260.0,
+            curtains: 2,
+            folds: 1.0,
+            rays: 0.6,
+            red: 0.2,
+            violet: 0.25,
+            seed: 1,
+        }
+    }
 }
 
 /// A town beyond the horizon.

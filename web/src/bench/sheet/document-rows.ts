@@ -59,6 +59,7 @@ export function groupsOf(sky: Sky, schema: Schema): Group[] {
   add("night", t("Stars"), fieldsOf(schema, "StarField", field.by), (s) => s.night.stars.field);
   add("night", t("Stars"), fieldsOf(schema, "Stars"), (s) => s.night.stars);
   add("night", t("Night"), fieldsOf(schema, "Night"), (s) => s.night);
+  add("night", t("Aurora"), fieldsOf(schema, "Aurora"), (s) => s.night.aurora);
   sky.night.towns.forEach((_, i) =>
     add("night", t("Town {{i}}", { i: i + 1 }), fieldsOf(schema, "Town"), (s) => s.night.towns[i]),
   );
@@ -141,6 +142,7 @@ const plainWords: [string, string[]][] = [
   [t("lift gamma gain wheels"), ["all", "red", "green", "blue"]],
   [t("crop format aspect proportions"), ["frame", "free_aspect"]],
   [t("corners vignette dark edges"), ["vignette"]],
+  [t("northern lights curtain polar"), ["brightness_kr", "curtains", "folds", "rays"]],
   [
     t("night stars moon constellation"),
     ["floor_lx", "phase_deg", "earthshine", "faintest_mag", "spot_arcmin", "milky_way", "night_eye"],

@@ -7,6 +7,8 @@ import { useBench } from "../../store/bench-store";
 import { groupsOf } from "../document-rows";
 import { GroupRows } from "./rows";
 
+/** A bright one: class III is 100 kR. */
+const AURORA_KR = 80;
 const MOST_TOWNS = 8;
 
 /** Stars, the light between them, and towns at the horizon. */
@@ -50,6 +52,38 @@ export function NightRows({ sky, schema }: { sky: Sky; schema: Schema }) {
       {of(night.stars)}
       <div className="my-2 border-t border-line" />
       {of(night)}
+      <section className="mt-2 border-t border-line pt-1" aria-label={t("Aurora")}>
+        {night.aurora.brightness_kr > 0 ? (
+          <>
+            <header className="flex items-center justify-between">
+              <h3>{t("Aurora")}</h3>
+              <Button
+                weight="quiet"
+                onClick={() =>
+                  change((s) => {
+                    s.night.aurora.brightness_kr = 0;
+                  })
+                }
+              >
+                {t("No aurora")}
+              </Button>
+            </header>
+            {of(night.aurora)}
+          </>
+        ) : (
+          <Button
+            weight="quiet"
+            onClick={() =>
+              change((s) => {
+                s.night.aurora.brightness_kr = AURORA_KR;
+                s.night.aurora.azimuth_deg = Math.round(s.eye.heading_deg);
+              })
+            }
+          >
+            {t("Add an aurora")}
+          </Button>
+        )}
+      </section>
       {night.towns.map((town, i) => (
         <section
           key={i}
