@@ -172,8 +172,8 @@ fn maps_of_the_starters_are_sound() {
     }
 }
 
-/// Moon, worlds and stars are left out of a map one by one; the moon and a world that shines stay lights in the
-/// sidecar, and the list of stars is theirs in the pixels.
+/// Moon, worlds and stars are left out of a map one by one; the moon and a world that shines stay lights in
+/// the sidecar, and the list of stars is theirs in the pixels.
 #[test]
 fn the_night_is_left_out_piece_by_piece() {
     let scene_cache = SceneCache::default();

@@ -31,6 +31,8 @@ async fn stars_are_placed_and_invented() -> Result<()> {
     browser.press("Invented").await?;
     open.type_into("[data-testid=row-visible] input", "900\u{e007}").await?;
     browser.press("Add a town at the horizon").await?;
+    browser.press("Add an aurora").await?;
+    browser.find("[data-testid=row-brightness_kr]").await?;
     let other = open.document().await?;
     assert_eq!(other["night"]["stars"]["field"]["visible"], json!(900.0));
     let towns = |d: &Value| d["night"]["towns"].as_array().map_or(0, Vec::len);
@@ -40,7 +42,8 @@ async fn stars_are_placed_and_invented() -> Result<()> {
     open.keys("\u{e00c}f").await?;
     open.type_into("[data-testid=find] input", "milky").await?;
     browser.find("[data-testid=find] [data-testid=row-milky_way]").await?;
-    for _ in 0..5 {
+    assert!(number(&other, "/night/aurora/brightness_kr")? > 0.0);
+    for _ in 0..6 {
         browser.press("Undo").await?;
     }
     assert_eq!(open.document().await?, first);
@@ -102,8 +105,9 @@ async fn the_moon_is_set_by_hand_and_eclipses_the_sun() -> Result<()> {
     // Dragged back before the sun it takes most of its light.
     let offset = |axis: &str| {
         format!(
-            "(() => {{ const at = (of) => {{ const r = document.querySelector(`[data-testid=${{of}}-handle]`)\
-             .getBoundingClientRect(); return r.{axis} + r.{} / 2 }}; return Math.round(at('sun') - at('moon')) }})()",
+            "(() => {{ const box = (of) => document.querySelector(`[data-testid=${{of}}-handle]`)\
+             .getBoundingClientRect(); const at = (r) => r.{axis} + r.{} / 2; \
+             return Math.round(at(box('sun')) - at(box('moon'))) }})()",
             if axis == "x" { "width" } else { "height" }
         )
     };
@@ -131,7 +135,8 @@ async fn the_day_turns_the_stars() -> Result<()> {
     for kind in ["civil", "nautical", "astronomical", "night"] {
         browser.wait(&format!("!!document.querySelector('[data-testid=day-{kind}]')"), 10).await?;
     }
-    // Where the brightest pixels of the Picture are tells whether the stars have moved; here the document does.
+    // Where the brightest pixels of the Picture are tells whether the stars have moved; here the document
+    // does.
     let before = open.document().await?;
     let day = browser.find("[data-testid=day] [role=slider]").await?;
     day.send_keys("\u{e00f}\u{e00f}").await?;

@@ -2,11 +2,9 @@
 //! across.
 //!
 //! Extremes of every field come alone, each for a third of the kinds of cloud, and in pairs by chance: these
-//! have 5 s and 1 GiB. Then come documents of which anything may be anything, several layers and suns at once: these
-//! have 30 s.
-//! `TENTER_FUZZ=50000 cargo test --test extremes` draws so many of each by chance, from number
-//! `TENTER_FUZZ_FROM` on;
-//! `TENTER_FUZZ_LOUD=1` tells what each takes.
+//! have 5 s and 1 GiB. Then come documents of which anything may be anything, several layers and suns at
+//! once: these have 30 s. `TENTER_FUZZ=50000 cargo test --test extremes` draws so many of each by chance,
+//! from number `TENTER_FUZZ_FROM` on; `TENTER_FUZZ_LOUD=1` tells what each takes.
 
 use serde_json::{Map, Value, json};
 use std::fmt::Write;

@@ -9,7 +9,7 @@ use tenter_render::picture::{Area, Picture, add_stars, discs, star_pixels};
 use tenter_render::prepare::SceneCache;
 use tenter_render::scene::Scene;
 use tenter_sky::camera::{Camera, toward};
-use tenter_sky::document::{CloudKind, Eye, MoonPhase, Placement, Sky, StarField, Town};
+use tenter_sky::document::{Aurora, CloudKind, Eye, MoonPhase, Placement, Sky, StarField, Town};
 use tenter_sky::spectrum::luminance;
 
 fn hand(azimuth_deg: f64, elevation_deg: f64) -> Placement {
@@ -251,7 +251,18 @@ fn extremes_are_numbers() {
     sky.night.milky_way = 1000.0;
     sky.night.zodiacal_light = 1000.0;
     sky.night.towns = vec![Town { distance_km: 1.0, inhabitants: 5e7, ..Town::default() }; 8];
+    sky.night.aurora = Aurora {
+        brightness_kr: 10_000.0,
+        distance_km: 0.0,
+        curtains: 6,
+        folds: 3.0,
+        rays: 1.0,
+        red: 10.0,
+        violet: 10.0,
+        ..Aurora::default()
+    };
     sky.moon.risen = true;
+    sky.moon.lining = 50.0;
     sky.moon.angular_diameter_deg = 20.0;
     sky.moon.placement = hand(10.0, 1.0);
     for altitude_m in [2.0, 60_000.0] {

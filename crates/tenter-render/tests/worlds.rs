@@ -4,7 +4,7 @@ use std::f64::consts::PI;
 use tenter_render::air::TableQuality;
 use tenter_render::integrator::{MarchQuality, radiance_along};
 use tenter_render::prepare::SceneCache;
-use tenter_render::scene::{Face, Scene, placed_lights};
+use tenter_render::scene::{Face, Scene, placed_lights, suns_on_worlds};
 use tenter_render::worlds::{Worlds, lambert_phase};
 use tenter_sky::camera::toward;
 use tenter_sky::document::{CloudKind, Colour, Placement, Rings, Sky, World, WorldKind};
@@ -30,7 +30,7 @@ fn ball(sun_azimuth: f64, sun_elevation: f64) -> Sky {
 }
 
 fn worlds(sky: &Sky) -> Worlds {
-    Worlds::new(sky, &placed_lights(sky)).expect("there is one")
+    Worlds::new(sky, &suns_on_worlds(sky, &placed_lights(sky))).expect("there is one")
 }
 
 fn scene(sky: &Sky) -> Scene {
@@ -81,8 +81,8 @@ fn a_smooth_world_is_a_lambert_sphere() {
 }
 
 /// A ring's shadow falls where geometry puts it. Eye, sun and pole lie in one plane here: a place at a
-/// latitude of -f lies behind the ring where `cos f + sin f / tan b` lies between the ring's edges, with the sun
-/// at an angle `b` over its plane.
+/// latitude of -f lies behind the ring where `cos f + sin f / tan b` lies between the ring's edges, with the
+/// sun at an angle `b` over its plane.
 #[test]
 fn rings_shade_their_world() {
     const OPENING: f64 = 5.0;

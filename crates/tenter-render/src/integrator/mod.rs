@@ -238,7 +238,9 @@ impl RayPacket<'_> {
             Some(night) => night.diffuse.radiance(d),
             None => [R::splat(scene.night_glow); 3],
         };
-        if let Some(worlds) = scene.worlds.as_ref().filter(|w| w.worlds.may_meet(d)) {
+        if let Some(worlds) = &scene.worlds
+            && worlds.worlds.may_meet(d)
+        {
             self.add_worlds(worlds, d, &mut sky);
         }
         for (i, light) in scene.lights.iter().enumerate() {
@@ -283,6 +285,7 @@ impl RayPacket<'_> {
     }
 
     /// Puts worlds before the night sky, ray by ray.
+    #[inline(always)]
     fn add_worlds<R: Real>(&self, worlds: &WorldsInSky, d: [R; 3], sky: &mut [R; 3]) {
         let mut lanes = [[0.0f32; 16]; 3];
         let mut directions = [[0.0f32; 16]; 3];

@@ -226,7 +226,9 @@ fn towns_below<R: Real>(towns: &[TownLamps], p: &RayPoint<R>) -> [R; 3] {
     let mut sum = [R::splat(0.0); 3];
     for town in towns {
         let lux = town.irradiance([p.x, p.y], p.altitude);
-        (0..3).for_each(|c| sum[c] = lux[c].mul_add(R::splat(FRAC_1_PI), sum[c]));
+        for c in 0..3 {
+            sum[c] = lux[c].mul_add(R::splat(FRAC_1_PI), sum[c]);
+        }
     }
     sum
 }

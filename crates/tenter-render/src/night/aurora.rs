@@ -18,8 +18,8 @@ struct Line {
     peak_m: f64,
     under_m: f64,
     over_m: f64,
-    /// Radiance of 1 kR, cd/m2 in RGB: `1e13 / (4 pi)` photons per m2, s and sr, times their energy and 683 lm/W
-    /// times CIE 1924 V.
+    /// Radiance of 1 kR, cd/m2 in RGB: `1e13 / (4 pi)` photons per m2, s and sr, times their energy and 683
+    /// lm/W times CIE 1924 V.
     kilorayleigh: Rgb,
 }
 
@@ -77,8 +77,8 @@ impl<'a> AuroraLight<'a> {
         (of.brightness_kr > 0.0 && eye < FROM_M).then_some(AuroraLight { of, planet, eye })
     }
 
-    /// Radiance outside the lower air, cd/m2. Each crossing of a curtain adds a sheet's light, the more the more
-    /// the ray runs along it.
+    /// Radiance outside the lower air, cd/m2. Each crossing of a curtain adds a sheet's light, the more the
+    /// more the ray runs along it.
     pub fn radiance(&self, d: [f64; 3]) -> Rgb {
         let (sin, cos) = self.of.azimuth_deg.to_radians().sin_cos();
         let level = d[0].hypot(d[1]).max(1e-9);
@@ -152,7 +152,8 @@ mod tests {
     use tenter_sky::camera::toward;
 
     /// A kilorayleigh of the green line is 2e-4 cd/m2, as bright as the Milky Way (class I of brightness;
-    /// Seaton 1954, Chamberlain 1961; from memory); red and violet of as many photons are far dimmer to the eye.
+    /// Seaton 1954, Chamberlain 1961; from memory); red and violet of as many photons are far dimmer to the
+    /// eye.
     #[test]
     fn a_kilorayleigh_is_as_bright_as_the_milky_way() {
         let [green, red, violet] = LINES.each_ref().map(|line| luminance(line.kilorayleigh));

@@ -31,10 +31,12 @@ pub struct TownLamps {
 }
 
 /// Angle whose sine is given, 0 to 1 (Abramowitz and Stegun 1964, 4.4.45; within 7e-5).
+#[inline(always)]
 fn asin<R: Real>(s: R) -> R {
-    let k = |v: f32| R::splat(v);
-    let series = ((k(-0.018_729_3) * s + k(0.074_261)) * s + k(-0.212_114_4)) * s + k(1.570_728_8);
-    k(std::f32::consts::FRAC_PI_2) - (k(1.0) - s).max(k(0.0)).sqrt() * series
+    let mut series = R::splat(-0.018_729_3).mul_add(s, R::splat(0.074_261));
+    series = series.mul_add(s, R::splat(-0.212_114_4));
+    series = series.mul_add(s, R::splat(1.570_728_8));
+    R::splat(std::f32::consts::FRAC_PI_2) - (R::splat(1.0) - s).max(R::splat(0.0)).sqrt() * series
 }
 
 impl TownLamps {
@@ -57,44 +59,46 @@ impl TownLamps {
         }
     }
 
-    /// Illuminance on a level surface that looks down, lx, in RGB: at metres east and north of the eye, and an
-    /// altitude in metres. Light from the ground is that of a level disc (Howell, catalogue of radiation
+    /// Illuminance on a level surface that looks down, lx, in RGB: at metres east and north of the eye, and
+    /// an altitude in metres. Light from the ground is that of a level disc (Howell, catalogue of radiation
     /// configuration factors, element parallel to a disc), light from lamps is a point's.
     ///
     /// ```
     /// use tenter_render::night::TownLamps;
     /// use tenter_render::simd::Scalar;
     /// use tenter_sky::document::{Colour, Town};
-    /// let town = Town { distance_km: 20.0, azimuth_deg: 90.0, inhabitants: 60_000.0, colour: Colour([1.0; 3]) };
+    /// let town =
+    ///     Town { distance_km: 20.0, azimuth_deg: 90.0, inhabitants: 60_000.0, colour: Colour([1.0; 3]) };
     /// let lamps = TownLamps::new(&town, 0.0, 1000.0);
     /// let at = |x: f32, up: f32| lamps.irradiance([Scalar(x), Scalar(0.0)], Scalar(up))[1].0;
-    /// // Over its middle: intensity over the square of the radius and of the height; 2.52 km are its radius.
+    /// // Over its middle: intensity over the squares of the radius, 2.52 km, and of the height.
     /// let over = 40.6 * 6e4 / (1500f32.powi(2) + 2523f32.powi(2));
     /// assert!((at(20_000.0, 1500.0) / over - 1.0).abs() < 0.01);
     /// assert!(at(0.0, 1500.0) < 0.05 * over);
     /// ```
     #[inline(always)]
     pub fn irradiance<R: Real>(&self, [x, y]: [R; 2], altitude: R) -> [R; 3] {
-        let k = |v: f32| R::splat(v);
-        let h = altitude.max(k(10.0));
-        let (dx, dy) = (x - k(self.x), y - k(self.y));
+        let (one, zero) = (R::splat(1.0), R::splat(0.0));
+        let h = altitude.max(R::splat(10.0));
+        let (dx, dy) = (x - R::splat(self.x), y - R::splat(self.y));
         let beside = dx * dx + dy * dy;
         let (h2, r2) = (h * h, self.radius * self.radius);
         let far2 = beside + h2;
-        let z = far2 + k(r2);
-        let root = (z * z - k(4.0 * r2) * beside).max(k(1.0)).sqrt();
+        let z = far2 + R::splat(r2);
+        let root = (z * z - R::splat(4.0 * r2) * beside).max(one).sqrt();
         // The difference of nearly equal numbers far away: there it is a point.
-        let disc = k(0.5 / r2) * (k(1.0) - (z - k(2.0 * r2)) / root);
+        let disc = R::splat(0.5 / r2) * (one - (z - R::splat(2.0 * r2)) / root);
         let point = h2 / (far2 * far2);
-        let of_ground = R::select(far2.lt(k(400.0 * r2)), disc, point);
-        let sine = (beside / far2).max(k(0.0)).sqrt();
-        let from_zenith = asin(sine);
-        let fourth = from_zenith * from_zenith;
-        let of_lamps = fourth * fourth * h / (far2 * far2.sqrt() + k(r2 * self.radius));
+        let of_ground = R::select(far2.lt(R::splat(400.0 * r2)), disc, point);
+        let from_zenith = asin((beside / far2).max(zero).sqrt());
+        let square = from_zenith * from_zenith;
+        let of_lamps = square * square * h / (far2 * far2.sqrt() + R::splat(r2 * self.radius));
         let slant = far2.sqrt() / h;
-        let haze = k(self.haze * self.haze_height) * (k(1.0) - (h * k(-1.0 / self.haze_height)).exp());
-        let through = (haze * slant * k(-1.0)).exp();
-        let lux = (of_ground * k(self.from_ground) + of_lamps * k(self.from_lamps)) * through;
-        self.colour.map(|c| lux * k(c))
+        let column = one - (h * R::splat(-1.0 / self.haze_height)).exp();
+        let through = (R::splat(-self.haze * self.haze_height) * column * slant).exp();
+        let cd = of_ground * R::splat(self.from_ground) + of_lamps * R::splat(self.from_lamps);
+        let lux = cd * through;
+        let [r, g, b] = self.colour;
+        [lux * R::splat(r), lux * R::splat(g), lux * R::splat(b)]
     }
 }

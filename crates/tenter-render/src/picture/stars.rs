@@ -110,8 +110,8 @@ pub fn star_pixels(
     pixels
 }
 
-/// The middle of what a camera sees, and a cosine that all of it reaches, with a margin in pixels; -1 where it
-/// looks all around.
+/// The middle of what a camera sees, and a cosine that all of it reaches, with a margin in pixels; -1 where
+/// it looks all around.
 fn cone(camera: &Camera, margin: f64) -> ([f64; 3], f64) {
     let (w, h) = (camera.width as f64, camera.height as f64);
     let middle = camera.direction(0.5 * w, 0.5 * h);

@@ -19,7 +19,8 @@ use crate::land::Land;
 use crate::night::{NightPlace, NightSky};
 use crate::scene::{
     AltitudeInterval, CloudComponent, EnvironmentProbe, FROM_OUTSIDE, Fog, GroundIrradiance, Horizon, Light,
-    MAX_LIGHTS, PlacedLight, Scene, Shading, SlabCorrections, TOTALITY_LEFT, WorldsInSky, time_of,
+    MAX_LIGHTS, PlacedLight, Scene, Shading, SlabCorrections, TOTALITY_LEFT, WorldsInSky, suns_on_worlds,
+    time_of,
 };
 use crate::source::painted;
 use crate::worlds::Worlds;
@@ -246,7 +247,7 @@ impl SceneCache {
         air: (&Air, Key),
         build: Build,
     ) -> Result<Option<Arc<WorldsInSky>>, Cancelled> {
-        let Some(worlds) = Worlds::new(sky, lights) else { return Ok(None) };
+        let Some(worlds) = Worlds::new(sky, &suns_on_worlds(sky, lights)) else { return Ok(None) };
         let (through_air, outside) = (self.starlight(air, build)?, LightToRgb::sunlight().colour());
         Ok(Some(Arc::new(WorldsInSky { worlds, through_air, outside })))
     }

@@ -2,7 +2,7 @@
 
 use super::eclipse::{Occluder, TOTALITY_LEFT, covered_share, moonlight_left};
 use crate::air::SunInSky;
-use crate::worlds::lambert_phase;
+use crate::worlds::{SunOnWorlds, lambert_phase};
 use chrono::{DateTime, FixedOffset};
 use std::f64::consts::PI;
 use tenter_sky::astronomy::{self, CelestialFrame, moonlight};
@@ -246,6 +246,17 @@ fn eclipse(sun: &mut PlacedLight, direction: [f64; 3], radius: f64) {
         sun.covered = covered;
         sun.face = Face::Sun { limb_darkening, behind: Some(Occluder { direction, radius }) };
     }
+}
+
+/// Suns as they light worlds: what eclipses them here does not there.
+pub fn suns_on_worlds(sky: &Sky, lights: &[PlacedLight]) -> Vec<SunOnWorlds> {
+    let suns = lights.iter().take(sky.suns.len());
+    suns.map(|sun| {
+        let whole = sun.in_sky.strength / (1.0 - sun.covered).max(TOTALITY_LEFT);
+        let illuminance = sun.in_sky.to_rgb.colour().map(|v| f64::from(v) * whole);
+        SunOnWorlds { direction: sun.in_sky.direction, illuminance }
+    })
+    .collect()
 }
 
 /// The light of a world outside the air, on a plane that faces it: a Lambert sphere of the mean of its

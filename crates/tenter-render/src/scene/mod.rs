@@ -13,7 +13,8 @@ pub use ambient::{AmbientLight, LayerAmbient, UpwellingAirlight};
 pub use eclipse::{FROM_OUTSIDE, Occluder, TOTALITY_LEFT, corona, covered_share};
 pub use fog::Fog;
 pub use lights::{
-    Face, Lining, MAX_LIGHTS, PlacedLight, PlacedMoon, PlacedSun, grade_of, placed_lights, time_of,
+    Face, Lining, MAX_LIGHTS, PlacedLight, PlacedMoon, PlacedSun, grade_of, placed_lights, suns_on_worlds,
+    time_of,
 };
 pub use probe::{EnvironmentProbe, GroundIrradiance};
 pub use slab_correction::SlabCorrections;

@@ -1,9 +1,8 @@
 //! One world: a ball with relief, air and rings, lit by the suns of the sky.
 
-use super::Shown;
 use super::rings::RingPlane;
 use super::surface::Surface;
-use crate::scene::{Face, PlacedLight};
+use super::{Shown, SunOnWorlds};
 use glam::DVec3;
 use std::f64::consts::PI;
 use tenter_sky::camera::toward;
@@ -45,8 +44,8 @@ pub struct Body {
     suns: Vec<(DVec3, DVec3)>,
 }
 
-/// Light of a Lambert sphere by its phase angle, as a share of that at full phase (Russell 1916): `(sin a + (pi
-/// - a) cos a) / pi`.
+/// Light of a Lambert sphere by its phase angle, as a share of that at full phase (Russell 1916): `(sin a +
+/// (pi - a) cos a) / pi`.
 ///
 /// ```
 /// use tenter_render::worlds::lambert_phase;
@@ -62,7 +61,7 @@ fn vector(colour: [f64; 3]) -> DVec3 {
 }
 
 impl Body {
-    pub fn new(world: &World, suns: &[PlacedLight]) -> Body {
+    pub fn new(world: &World, suns: &[SunOnWorlds]) -> Body {
         let d = vector(toward(world.azimuth_deg.to_radians(), world.elevation_deg.to_radians()));
         let distance = world.distance_km / world.radius_km;
         let right = DVec3::new(d.y, -d.x, 0.0).try_normalize().unwrap_or(DVec3::X);
@@ -75,11 +74,6 @@ impl Body {
         let front = (-d - pole * pole.dot(-d)).try_normalize().unwrap_or(right);
         let aside = pole.cross(front);
         let (st, ct) = world.turn_deg.to_radians().sin_cos();
-        let lit = suns.iter().filter(|s| matches!(s.face, Face::Sun { .. })).map(|sun| {
-            let whole = sun.in_sky.strength / (1.0 - sun.covered).max(crate::scene::TOTALITY_LEFT);
-            let light = sun.in_sky.to_rgb.colour().map(|v| f64::from(v) * whole);
-            (vector(sun.in_sky.direction), vector(light))
-        });
         let melt = LightToRgb::blackbody(MELT_K).colour();
         let melt = melt.map(|v| f64::from(v / luminance(melt)) * MELT_CD_M2);
         Body {
@@ -95,7 +89,7 @@ impl Body {
             ring_colour: vector(world.rings.colour.0),
             air: (world.air_depth, vector(world.air_colour.0) * world.air_strength),
             melt: vector(melt),
-            suns: lit.collect(),
+            suns: suns.iter().map(|sun| (vector(sun.direction), vector(sun.illuminance))).collect(),
         }
     }
 

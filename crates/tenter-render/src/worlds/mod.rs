@@ -6,7 +6,6 @@ mod surface;
 
 pub use body::{Body, lambert_phase};
 
-use crate::scene::PlacedLight;
 use crate::simd::{Mask, Real};
 use tenter_sky::document::{Sky, World};
 use tenter_sky::spectrum::Rgb;
@@ -14,6 +13,15 @@ use tenter_sky::spectrum::Rgb;
 /// The worlds of a sky, the nearest first.
 pub struct Worlds {
     bodies: Vec<Body>,
+}
+
+/// A sun as it lights worlds.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct SunOnWorlds {
+    /// Unit vector toward it.
+    pub direction: [f64; 3],
+    /// On a plane that faces it, outside the air and uneclipsed, lx in linear Rec.709.
+    pub illuminance: [f64; 3],
 }
 
 /// What worlds show in a direction.
@@ -26,25 +34,27 @@ pub struct Shown {
 }
 
 impl Worlds {
-    /// None where nothing is seen. `lights`: the suns among them light the worlds.
-    pub fn new(sky: &Sky, lights: &[PlacedLight]) -> Option<Worlds> {
+    /// None where nothing is seen.
+    pub fn new(sky: &Sky, suns: &[SunOnWorlds]) -> Option<Worlds> {
         let mut seen: Vec<&World> = sky.worlds.iter().filter(|w| !w.muted && w.seen).collect();
         if seen.is_empty() {
             return None;
         }
         seen.sort_by(|a, b| a.distance_km.total_cmp(&b.distance_km));
-        let suns = &lights[..sky.suns.len().min(lights.len())];
         Some(Worlds { bodies: seen.into_iter().map(|world| Body::new(world, suns)).collect() })
     }
 
     /// Whether some ray of a packet may meet a world.
     #[inline(always)]
     pub fn may_meet<R: Real>(&self, d: [R; 3]) -> bool {
-        self.bodies.iter().any(|body| {
-            let [x, y, z] = body.direction.map(|v| R::splat(v as f32));
-            let cosine = d[0] * x + d[1] * y + d[2] * z;
-            R::splat(body.nearest_cosine as f32 - 1e-6).lt(cosine).any()
-        })
+        for body in &self.bodies {
+            let [x, y, z] = body.direction;
+            let cosine = d[0] * R::splat(x as f32) + d[1] * R::splat(y as f32) + d[2] * R::splat(z as f32);
+            if R::splat(body.nearest_cosine as f32 - 1e-6).lt(cosine).any() {
+                return true;
+            }
+        }
+        false
     }
 
     /// What is seen in a direction (unit vector); `pixel`: angular footprint, radians.

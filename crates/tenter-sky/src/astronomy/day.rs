@@ -179,7 +179,7 @@ fn level_light_lx(sun_deg: f64, moon: &Moon) -> f64 {
     let height = moon.elevation.to_radians().sin();
     // Air of half a magnitude at the zenith dims it toward the horizon.
     let through = (-0.25 / height.max(0.02)).exp();
-    dim * (bright / dim as f64).powf(share) + moonlight(moon.phase) * height.max(0.0) * through
+    dim * (bright / dim).powf(share) + moonlight(moon.phase) * height.max(0.0) * through
 }
 
 /// The middle of the longest run of points with nearly the least light; none while the sun is up.
@@ -247,8 +247,8 @@ mod tests {
         assert!((twilight - 20.7).abs() < 0.3, "{twilight}");
     }
 
-    /// Half moon on 2000 January 14 (full on January 21, total eclipse: Espenak, NASA): it stands in the south
-    /// at nightfall, sets after midnight, and the darkest hour comes between that and dawn.
+    /// Half moon on 2000 January 14 (full on January 21, total eclipse: Espenak, NASA): it stands in the
+    /// south at nightfall, sets after midnight, and the darkest hour comes between that and dawn.
     #[test]
     fn the_darkest_hour_comes_after_the_moon() {
         let d = day(51.48, 0.0, "2000-01-15T12:00:00Z");

@@ -143,7 +143,7 @@ function State({ sky, day, minute }: { sky: Sky; day: Strip; minute: number }) {
   );
 }
 
-/** Sets the minute of the day. What follows place and time moves; if nothing does, sun, moon and stars begin to. */
+/** Sets the minute of the day. What follows place and time moves; if nothing does, all begin to. */
 function moveTime(minute: number, moving: boolean) {
   const { sky, change, notify } = useBench.getState();
   if (!sky) return;

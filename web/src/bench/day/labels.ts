@@ -19,7 +19,7 @@ export function withRoom(labels: Label[], left: number, right: number): Label[] 
   return placed.map(({ at, text }) => ({ at, text }));
 }
 
-/** Where the names of two curves stand: each at its highest point, the second elsewhere if they would meet. */
+/** Where the names of two curves stand: each at its highest point, the second elsewhere if they meet. */
 export function namePlaces<P>(
   points: P[],
   first: (p: P) => [number, number],

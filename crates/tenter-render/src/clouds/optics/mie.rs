@@ -275,8 +275,8 @@ mod tests {
         assert!((Droplet::new(1500.0, 1.333, &[1.0], 1.0, 1.0).extinction - 2.0).abs() < 0.05);
     }
 
-    /// The first dark ring of a corona stands at `sin a = 1.22 l / d` (Airy 1835; Minnaert 1954, section 161),
-    /// outside a bright middle and inside a bright ring, and red ones are wider than blue ones.
+    /// The first dark ring of a corona stands at `sin a = 1.22 l / d` (Airy 1835; Minnaert 1954, section
+    /// 161), outside a bright middle and inside a bright ring, and red ones are wider than blue ones.
     #[test]
     fn coronas_follow_the_size_of_droplets() {
         for radius_um in [5.0, 10.0, 20.0] {
