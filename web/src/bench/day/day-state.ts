@@ -8,7 +8,7 @@ import { sunName } from "../sheet/document-rows";
 export type Follower = { name: string; follows: boolean };
 
 /** Height under which a sun set by hand leaves the sky to the stars, degrees. */
-const NIGHT_DEG = -6;
+const NIGHT_DEG = -9;
 
 /**
  * What follows the time of day, and what is set by hand: suns, the moon, and stars where no sun hides them.
