@@ -1,7 +1,7 @@
 // Generated from the Rust types of measures: do not edit.
 
 export type LightReadout = {
-  kind: "sun" | "moon";
+  kind: "sun" | "moon" | "world";
   azimuth_deg: number;
   elevation_deg: number;
   true_elevation_deg: number;
