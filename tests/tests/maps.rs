@@ -4,7 +4,7 @@ use serde_json::json;
 use std::f64::consts::PI;
 use tenter_formats::exr_map::{Depth, read, write_map};
 use tenter_render::measure::readouts;
-use tenter_render::picture::{MapRender, MapSettings};
+use tenter_render::picture::{MapRender, MapSettings, MapSums};
 use tenter_render::prepare::SceneCache;
 use tenter_render::scene::PlacedSun;
 use tenter_sky::document::{MoonPhase, Placement, Sky, World};
@@ -202,6 +202,7 @@ fn the_night_is_left_out_piece_by_piece() {
     let (whole, world, facts, stars) = bake(&all);
     let kinds: Vec<&str> = facts.lights.iter().map(|l| l.kind).collect();
     assert!(kinds.contains(&"moon") && kinds.contains(&"world"), "{kinds:?}");
+    assert!(facts.lights.iter().filter(|l| l.kind != "sun").all(|l| l.in_map), "{:?}", facts.lights);
     assert!(facts.lights.iter().all(|l| (l.direction[1] > 0.0) == (l.elevation_deg > 0.0)));
 
     let (without, _, facts, _) = bake(&MapSettings { moon: false, ..all.clone() });
@@ -212,6 +213,11 @@ fn the_night_is_left_out_piece_by_piece() {
     let (_, sky_there, facts, _) = bake(&MapSettings { worlds: false, ..all.clone() });
     assert!(facts.lights.iter().any(|l| l.kind == "world" && !l.in_map));
     assert!(sky_there < 0.05 * world, "{sky_there} {world}");
+
+    let mut muted = sky.clone();
+    muted.worlds[0].muted = true;
+    let render = MapRender::new(&muted, &all, &scene_cache, &|| false).unwrap();
+    assert_eq!(render.facts(&MapSums::default()).muted, ["worlds[0]"]);
 
     let dark = MapSettings { moon: false, stars: false, ..all.clone() };
     let points = bake(&MapSettings { moon: false, ..all }).0 - bake(&dark).0;

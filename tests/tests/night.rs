@@ -135,8 +135,6 @@ async fn the_day_turns_the_stars() -> Result<()> {
     for kind in ["civil", "nautical", "astronomical", "night"] {
         browser.wait(&format!("!!document.querySelector('[data-testid=day-{kind}]')"), 10).await?;
     }
-    // Where the brightest pixels of the Picture are tells whether the stars have moved; here the document
-    // does.
     let before = open.document().await?;
     let day = browser.find("[data-testid=day] [role=slider]").await?;
     day.send_keys("\u{e00f}\u{e00f}").await?;
@@ -166,7 +164,8 @@ async fn a_night_is_baked() -> Result<()> {
     browser.press("Bake…").await?;
     for words in ["A list of the stars beside it", "The moon's disc"] {
         let line = format!(
-            "[...document.querySelectorAll('[role=dialog] label')].find(l => l.innerText.includes(\"{words}\"))"
+            "[...document.querySelectorAll('[role=dialog] label')]\
+             .find(l => l.innerText.includes(\"{words}\"))"
         );
         browser.wait(&format!("!!({line})"), 10).await?;
         browser.eval(&format!("({line}).click()")).await?;

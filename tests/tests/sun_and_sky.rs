@@ -8,7 +8,7 @@ use tenter_tests::open::{Open, REFINED};
 async fn dragging_the_day_is_time() -> Result<()> {
     let open = Open::new("Clear noon over the skerry").await?;
     let day = open.browser.find("[data-testid=day] svg").await?;
-    open.browser.wait("document.querySelectorAll('[data-testid=day] polyline').length === 1", 20).await?;
+    open.browser.wait("document.querySelectorAll('[data-testid=day] polyline').length === 2", 20).await?;
     let before = open.document().await?;
     // From the middle of the strip, about noon, a quarter of its width to the right: some six hours.
     let width = open.browser.eval("document.querySelector('[data-testid=day] svg').clientWidth").await?;
@@ -33,7 +33,7 @@ async fn dragging_the_day_is_time() -> Result<()> {
 async fn the_sun_slides_along_its_path_and_comes_free_of_it() -> Result<()> {
     let open = Open::new("Clear noon over the skerry").await?;
     let before = open.document().await?;
-    open.browser.wait("document.querySelectorAll('[data-testid=day] polyline').length === 1", 20).await?;
+    open.browser.wait("document.querySelectorAll('[data-testid=day] polyline').length === 2", 20).await?;
     // Near noon the sun goes from east to west, on the plan from right to left.
     let sun = open.browser.find("[data-testid=overhead-sun0]").await?;
     open.browser.drag(&sun, -4, 0, 8).await?;

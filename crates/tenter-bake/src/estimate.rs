@@ -243,6 +243,10 @@ fn warnings(sky: &Sky, settings: &BakeSettings) -> Vec<String> {
         .enumerate()
         .filter(|(_, sun)| sun.muted)
         .map(|(i, _)| format!("sun {}", i + 1))
+        .chain((1..).zip(&sky.worlds).filter(|(_, w)| w.muted).map(|(i, w)| match w.name.as_str() {
+            "" => format!("world {i}"),
+            name => name.to_string(),
+        }))
         .chain((sky.fog.muted && sky.fog.amount > 0.0).then(|| "low fog".to_string()))
         .chain(sky.clouds.iter().filter(|l| l.muted).map(|l| l.name.clone()))
         .collect();

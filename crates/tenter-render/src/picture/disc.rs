@@ -63,7 +63,7 @@ impl Surface {
             [dot([ca, -sa, 0.0]), dot([-sa * se, -ca * se, ce])]
         };
         match *face {
-            Face::World => Surface::Sun { limb_darkening: 0.0, behind: None },
+            Face::World { .. } => Surface::Sun { limb_darkening: 0.0, behind: None },
             Face::Sun { limb_darkening, behind } => {
                 let behind = behind.map(|Occluder { direction, radius: by }| {
                     let [right, up] = in_view(direction);

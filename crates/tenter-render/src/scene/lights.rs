@@ -21,8 +21,8 @@ pub enum Face {
     /// Lit from a direction: cosine of the phase angle, and the direction of the bright limb as a vector in
     /// the sky; light of the earth as a share of the full moon's; direction of its north in the sky.
     Moon { phase_cos: f64, bright_limb: [f64; 3], earthshine: f64, north: [f64; 3] },
-    /// Seen as part of the sky, not as a disc.
-    World,
+    /// Seen as part of the sky, not as a disc; or not at all.
+    World { seen: bool },
 }
 
 impl Face {
@@ -31,7 +31,7 @@ impl Face {
         match self {
             Face::Sun { .. } => "sun",
             Face::Moon { .. } => "moon",
-            Face::World => "world",
+            Face::World { .. } => "world",
         }
     }
 }
@@ -298,7 +298,7 @@ fn worldshine(world: &World, suns: &[PlacedLight]) -> Option<PlacedLight> {
         },
         seen: direction,
         flattening: 1.0,
-        face: Face::World,
+        face: Face::World { seen: world.seen },
         disc_seen: false,
         glare: 0.0,
         covered: 0.0,

@@ -318,8 +318,8 @@ pub fn across_fields(sky: &Sky) -> Result<(), Problems> {
         if world.reach_km() > MOST_OF_DISTANCE * world.distance_km {
             let most = MOST_OF_DISTANCE * world.distance_km * world.radius_km / world.reach_km();
             let message = format!(
-                "the eye would be inside the world or its rings: at this distance its radius is {most:.0} km at \
-                 most"
+                "the eye would be inside the world or its rings: at this distance its radius is at most \
+                 {most:.0} km"
             );
             let allowed = Some(json!({"maximum": most, "unit": "km"}));
             found.push(Problem::new(&path("radius_km"), message, json!(world.radius_km), allowed));

@@ -24,6 +24,9 @@ export function followers(sky: Sky): Follower[] {
   ];
 }
 
+/** Whether the light of the clock is that of the sky. */
+export const sunFollows = (sky: Sky) => sky.suns.some((s) => s.placement.by === "place");
+
 /** The first sun, the moon and the stars follow place and time from now on. */
 export function tieAll(sky: Sky) {
   const sun = sky.suns[0];

@@ -5,7 +5,7 @@ import type { Sky } from "../../data/sky";
 import { Button } from "../../ui/button";
 import { FirstHint } from "../../ui/first-hints";
 import { useBench } from "../store/bench-store";
-import { followers, lightAt, moonAt, pointAt, tieAll } from "./day-state";
+import { followers, lightAt, moonAt, pointAt, sunFollows, tieAll } from "./day-state";
 import { clock, HEIGHT, Hours, minuteAt, placing } from "./hours";
 import { MoonGlyph } from "./moon-glyph";
 import { atMinute, minuteOf, useDay } from "./use-day";
@@ -55,7 +55,12 @@ export function Day({ sky }: { sky: Sky }) {
       className="relative min-w-0 flex-1 bg-panel select-none"
     >
       <FirstHint name="day" className="top-6 right-2" />
-      <div className="absolute top-0 right-3 left-[30px] z-10 flex h-[18px] items-center gap-2 text-[12px] whitespace-nowrap">
+      <div
+        className={
+          "absolute top-0 right-3 left-[30px] z-10 flex h-[18px] items-center gap-2 text-[12px] " +
+          "whitespace-nowrap"
+        }
+      >
         {bound ? (
           <>
             <span className="font-value">{clock(minute)}</span>
@@ -92,7 +97,7 @@ export function Day({ sky }: { sky: Sky }) {
         aria-valuenow={minute}
         aria-valuetext={[
           `${clock(minute)}${sky.place.name ? t(" at {{name}}", { name: sky.place.name }) : ""}`,
-          day ? lightAt(day, minute) : "",
+          day && sunFollows(sky) ? lightAt(day, minute) : "",
           byHand.length > 0 ? t("by hand: {{names}}", { names: byHand.join(", ") }) : "",
         ]
           .filter(Boolean)
@@ -110,7 +115,7 @@ export function Day({ sky }: { sky: Sky }) {
           <Hours
             strip={day}
             width={width}
-            sunFollows={sky.suns.some((s) => s.placement.by === "place")}
+            sunFollows={sunFollows(sky)}
             moonFollows={sky.moon.risen ? sky.moon.placement.by === "place" : null}
           />
         )}
@@ -132,7 +137,7 @@ function State({ sky, day, minute }: { sky: Sky; day: Strip; minute: number }) {
   const moon = point ? moonAt(sky, point) : "";
   return (
     <span data-testid="day-state" className="flex items-center gap-2">
-      <span>{lightAt(day, minute)}</span>
+      {sunFollows(sky) && <span>{lightAt(day, minute)}</span>}
       {moon && point && (
         <span className="flex items-center gap-1 text-quiet">
           {sky.moon.risen && <MoonGlyph lit={point.moon_lit} waxing={point.moon_waxing} />}

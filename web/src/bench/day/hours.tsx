@@ -59,7 +59,7 @@ export const Hours = memo(function Hours({
   strip: Strip;
   width: number;
   sunFollows: boolean;
-  /** `null`: there is no moon. */
+  /** `null`: there is no moon; its way is shown pale. */
   moonFollows: boolean | null;
 }) {
   const x = placing(width);
@@ -135,16 +135,14 @@ export const Hours = memo(function Hours({
       <clipPath id="day-curves">
         <rect width={x(1440)} height={CURVES.bottom - BAR} />
       </clipPath>
-      {moonFollows !== null && (
-        <polyline
-          clipPath="url(#day-curves)"
-          points={line(moon)}
-          fill="none"
-          stroke="#b9b9b9"
-          strokeOpacity={moonFollows ? 1 : 0.4}
-          strokeDasharray="3 3"
-        />
-      )}
+      <polyline
+        clipPath="url(#day-curves)"
+        points={line(moon)}
+        fill="none"
+        stroke="#b9b9b9"
+        strokeOpacity={moonFollows ? 1 : 0.4}
+        strokeDasharray="3 3"
+      />
       <polyline
         clipPath="url(#day-curves)"
         points={line(sun)}
@@ -156,11 +154,9 @@ export const Hours = memo(function Hours({
       <text {...small} x={inside(sunAt[0])} y={Math.max(sunAt[1] - 3, CURVES.top + 7)} textAnchor="middle">
         {sunFollows ? t("sun") : t("sun by hand")}
       </text>
-      {moonFollows !== null && (
-        <text {...small} x={inside(moonAt[0])} y={moonAt[1] + 11} textAnchor="middle">
-          {moonFollows ? t("moon") : t("moon by hand")}
-        </text>
-      )}
+      <text {...small} x={inside(moonAt[0])} y={moonAt[1] + 11} textAnchor="middle">
+        {moonFollows === null ? t("no moon") : moonFollows ? t("moon") : t("moon by hand")}
+      </text>
       {darkest !== undefined && (
         <path d={`M${x(darkest) - 3.5} ${CURVES.bottom - 1} h7 l-3.5 -6 z`} fill="#b9b9b9">
           <title>{t("darkest {{at}}", { at: clock(darkest) })}</title>

@@ -20,7 +20,7 @@ use super::{Area, LayerScenes, LayeredPicture, LayeredPixel, Picture, Traced, re
 use crate::air::TableQuality;
 use crate::integrator::MarchQuality;
 use crate::prepare::{Cancelled, SceneCache};
-use crate::scene::{Scene, grade_of};
+use crate::scene::{Face, Scene, grade_of};
 use facts::SH_CONVENTION;
 use std::f64::consts::PI;
 use tenter_sky::camera::{Camera, LowerHalf, angles_of};
@@ -420,7 +420,8 @@ impl MapRender {
                     angular_diameter_deg: 2.0 * disc.radius.to_degrees(),
                     illuminance_lx: luminance(disc.illuminance) as f64,
                     illuminance_rgb: disc.illuminance,
-                    in_map: self.settings.shows(&light.placed.face) && disc.seen,
+                    in_map: self.settings.shows(&light.placed.face)
+                        && (disc.seen || matches!(light.placed.face, Face::World { .. })),
                 }
             })
             .collect()
@@ -444,7 +445,9 @@ impl MapRender {
             self.sky.suns.iter().enumerate().filter(|(_, s)| s.muted).map(|(i, _)| format!("suns[{i}]"));
         let fog = (self.sky.fog.muted && self.sky.fog.amount > 0.0).then(|| "fog".to_string());
         let clouds = self.sky.clouds.iter().filter(|l| l.muted).map(|l| l.id.clone());
-        suns.chain(fog).chain(clouds).collect()
+        let worlds = self.sky.worlds.iter().enumerate().filter(|(_, w)| w.muted);
+        let worlds = worlds.map(|(i, _)| format!("worlds[{i}]"));
+        suns.chain(worlds).chain(fog).chain(clouds).collect()
     }
 
     /// What the sidecar says about finished pixels: `sums` are those of all bands, added in their order.

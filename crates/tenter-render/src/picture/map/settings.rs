@@ -146,7 +146,7 @@ impl MapSettings {
         match face {
             Face::Sun { .. } => self.sun,
             Face::Moon { .. } => self.moon,
-            Face::World => self.worlds,
+            Face::World { seen } => self.worlds && *seen,
         }
     }
 
