@@ -1,5 +1,6 @@
 //! Aurora: curtains of light along the lines of the earth's field, here upright.
 
+use crate::clouds::shape::hash::share;
 use std::sync::LazyLock;
 use tenter_sky::document::Aurora;
 use tenter_sky::smoothstep;
@@ -49,6 +50,14 @@ impl Line {
     }
 }
 
+/// Where a ray reaches an altitude: distance along it, and over the ground along and across curtains, m.
+struct Step {
+    altitude: f64,
+    ray: f64,
+    along: f64,
+    across: f64,
+}
+
 /// Curtains ready to be looked at.
 pub struct AuroraLight<'a> {
     of: &'a Aurora,
@@ -56,19 +65,16 @@ pub struct AuroraLight<'a> {
     eye: f64,
 }
 
-fn hash(seed: u32, place: i64) -> f64 {
-    let mut h = seed.wrapping_mul(0x9e37_79b1) ^ (place as u32).wrapping_mul(0x85eb_ca77);
-    h ^= h >> 15;
-    h = h.wrapping_mul(0x2c1b_3c6d);
-    h ^= h >> 12;
-    f64::from(h.wrapping_mul(0x297a_2d39) >> 8) / f64::from(1 << 24)
-}
+/// Odd numbers that spread seeds and places over all bits.
+const PER_SEED: u32 = 0x9e37_79b1;
+const PER_PLACE: u32 = 0x85eb_ca77;
 
 /// Smooth noise along a line, 0 to 1.
 fn noise(seed: u32, x: f64) -> f64 {
-    let (first, share) = (x.floor(), smoothstep(x - x.floor()));
-    let at = |more: i64| hash(seed, first as i64 + more);
-    at(0) + (at(1) - at(0)) * share
+    let first = x.floor();
+    let at = |place: i64| share(seed.wrapping_mul(PER_SEED) ^ (place as u32).wrapping_mul(PER_PLACE));
+    let (low, high) = (at(first as i64), at(first as i64 + 1));
+    low + (high - low) * smoothstep(x - first)
 }
 
 impl<'a> AuroraLight<'a> {
@@ -85,24 +91,25 @@ impl<'a> AuroraLight<'a> {
         // Across: toward the curtains. Along: to their right.
         let across = (d[0] * sin + d[1] * cos) / level;
         let along = (d[0] * cos - d[1] * sin) / level;
+        let steps: [Step; STEPS + 1] = std::array::from_fn(|step| {
+            let altitude = FROM_M + (TO_M - FROM_M) * step as f64 / STEPS as f64;
+            let (ray, ground) = self.reached(d[2], level, altitude);
+            Step { altitude, ray, along: ground * along, across: ground * across }
+        });
         let mut sum = [0.0f32; 3];
         for curtain in 0..self.of.curtains {
-            let mut last: Option<(f64, f64, f64, f64)> = None;
-            for step in 0..=STEPS {
-                let altitude = FROM_M + (TO_M - FROM_M) * step as f64 / STEPS as f64;
-                let (ray, ground) = self.reached(d[2], level, altitude);
-                let (u, v) = (ground * along, ground * across);
-                let off = v - self.place(curtain, u);
-                if let Some((before, ray_before, u_before, altitude_before)) = last
-                    && (before < 0.0) != (off < 0.0)
-                {
-                    let share = before / (before - off);
-                    let steep = ((off - before) / (ray - ray_before).max(1.0)).abs().max(0.12);
-                    let at = altitude_before + (altitude - altitude_before) * share;
-                    let shown = self.lit(curtain, u_before + (u - u_before) * share, at);
-                    (0..3).for_each(|c| sum[c] += shown[c] / steep as f32);
+            let off = steps.each_ref().map(|step| step.across - self.place(curtain, step.along));
+            for (i, pair) in steps.windows(2).enumerate() {
+                let (before, after) = (off[i], off[i + 1]);
+                if (before < 0.0) == (after < 0.0) {
+                    continue;
                 }
-                last = Some((off, ray, u, altitude));
+                let [low, high] = [&pair[0], &pair[1]];
+                let part = before / (before - after);
+                let steep = ((after - before) / (high.ray - low.ray).max(1.0)).abs().max(0.12);
+                let between = |of: fn(&Step) -> f64| of(low) + (of(high) - of(low)) * part;
+                let shown = self.lit(curtain, between(|s| s.along), between(|s| s.altitude));
+                (0..3).for_each(|c| sum[c] += shown[c] / steep as f32);
             }
         }
         sum

@@ -262,29 +262,25 @@ pub fn suns_on_worlds(sky: &Sky, lights: &[PlacedLight]) -> Vec<SunOnWorlds> {
 /// The light of a world outside the air, on a plane that faces it: a Lambert sphere of the mean of its
 /// colours (Russell 1916), lit by each sun. It comes from the middle of what is lit: from the world's own
 /// middle at full phase, from the limb as a thin crescent.
-fn worldshine(world: &World, suns: &[PlacedLight]) -> Option<PlacedLight> {
+fn worldshine(world: &World, suns: &[SunOnWorlds]) -> Option<PlacedLight> {
     let direction = toward(world.azimuth_deg.to_radians(), world.elevation_deg.to_radians());
     let radius = world.angular_radius();
-    let (mut sum, mut toward_light) = ([0.0; 3], [0.0; 3]);
+    let (mut sum, mut toward_light, mut whole) = ([0.0; 3], [0.0; 3], 0.0);
     for sun in suns {
-        let phase = PI - angle_between(direction, sun.in_sky.direction);
-        let lux = sun.in_sky.to_rgb.colour().map(|v| f64::from(v) * sun.in_sky.strength);
-        for c in 0..3 {
-            let reflects = 0.5 * (world.light.0[c] + world.dark.0[c]);
-            sum[c] += lux[c] * 2.0 / 3.0 * reflects * lambert_phase(phase) * radius.sin().powi(2);
+        let phase = PI - angle_between(direction, sun.direction);
+        let share = 2.0 / 3.0 * lambert_phase(phase) * radius.sin().powi(2);
+        let shed: [f64; 3] =
+            std::array::from_fn(|c| share * 0.5 * (world.light.0[c] + world.dark.0[c]) * sun.illuminance[c]);
+        // How far the middle of what is lit lies toward this sun, in radii.
+        let (sin, cos) = phase.sin_cos();
+        let aside = 0.5 * (1.0 - cos) / sin.max(1e-6);
+        for i in 0..3 {
+            sum[i] += shed[i];
+            toward_light[i] += shed[GREEN] * aside * (sun.direction[i] + cos * direction[i]);
         }
-        let cosine = -phase.cos();
-        let weight =
-            sun.in_sky.strength * lambert_phase(phase) * 0.5 * (1.0 - phase.cos()) / phase.sin().max(1e-6);
-        for (i, v) in toward_light.iter_mut().enumerate() {
-            *v += weight * (sun.in_sky.direction[i] - cosine * direction[i]);
-        }
+        whole += shed[GREEN];
     }
-    let whole: f64 = suns
-        .iter()
-        .map(|s| s.in_sky.strength * lambert_phase(PI - angle_between(direction, s.in_sky.direction)))
-        .sum();
-    let aside = radius.sin() / whole.max(1e-12);
+    let aside = radius.sin() / whole.max(1e-30);
     let from: [f64; 3] = std::array::from_fn(|i| direction[i] + aside * toward_light[i]);
     let length = from.iter().map(|v| v * v).sum::<f64>().sqrt();
     let rgb = sum.map(|v| v as f32);
@@ -306,6 +302,8 @@ fn worldshine(world: &World, suns: &[PlacedLight]) -> Option<PlacedLight> {
     })
 }
 
+/// The channel that stands for brightness.
+const GREEN: usize = 1;
 /// Half the angle of the widest light that shadows are made for, radians.
 const WIDEST_LIGHT: f64 = 0.17;
 /// Share of a sun's light on level ground under which a world's is left out.
@@ -317,8 +315,8 @@ fn add_worldshine(sky: &Sky, lights: &mut Vec<PlacedLight>) {
     let level = |l: &PlacedLight| l.in_sky.strength * l.in_sky.direction[2].max(0.0);
     let suns: f64 = lights[..sky.suns.len()].iter().map(level).sum();
     let shedding = sky.worlds.iter().filter(|w| !w.muted && w.sheds_light);
-    let mut shine: Vec<PlacedLight> =
-        shedding.filter_map(|world| worldshine(world, &lights[..sky.suns.len()])).collect();
+    let on_worlds = suns_on_worlds(sky, lights);
+    let mut shine: Vec<PlacedLight> = shedding.filter_map(|world| worldshine(world, &on_worlds)).collect();
     shine.retain(|l| l.in_sky.strength > LEAST_WORLDSHINE * suns);
     shine.sort_by(|a, b| b.in_sky.strength.total_cmp(&a.in_sky.strength));
     shine.truncate(MAX_LIGHTS - lights.len());

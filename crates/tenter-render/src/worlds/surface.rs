@@ -1,5 +1,6 @@
 //! What the ground of a world looks like: noise over a sphere, by kind.
 
+use crate::clouds::shape::hash::share as share_of;
 use tenter_sky::document::{World, WorldKind};
 use tenter_sky::smoothstep;
 
@@ -11,17 +12,8 @@ fn spread(axis: usize, place: i64) -> u32 {
     (place as u32).wrapping_mul([0x9e37_79b1, 0x85eb_ca77, 0xc2b2_ae3d][axis])
 }
 
-/// A number of 0 to 1 of mixed bits.
-fn mixed(mut h: u32) -> f64 {
-    h ^= h >> 15;
-    h = h.wrapping_mul(0x2c1b_3c6d);
-    h ^= h >> 12;
-    h = h.wrapping_mul(0x297a_2d39);
-    f64::from(h >> 8) / f64::from(1 << 24)
-}
-
 fn hash(seed: u32, [x, y, z]: [i64; 3]) -> f64 {
-    mixed(seed.wrapping_mul(0x27d4_eb2f) ^ spread(0, x) ^ spread(1, y) ^ spread(2, z))
+    share_of(seed.wrapping_mul(0x27d4_eb2f) ^ spread(0, x) ^ spread(1, y) ^ spread(2, z))
 }
 
 /// A value and its slope along each axis.
@@ -35,7 +27,7 @@ fn noise(seed: u32, p: [f64; 3]) -> Sloped {
     let rise = part.map(|x| 6.0 * x * (1.0 - x));
     let places: [[u32; 2]; 3] = std::array::from_fn(|i| [0, 1].map(|more| spread(i, first[i] as i64 + more)));
     let seed = seed.wrapping_mul(0x27d4_eb2f);
-    let at = |c: usize| mixed(seed ^ places[0][c & 1] ^ places[1][c >> 1 & 1] ^ places[2][c >> 2]);
+    let at = |c: usize| share_of(seed ^ places[0][c & 1] ^ places[1][c >> 1 & 1] ^ places[2][c >> 2]);
     let lerp = |a: f64, b: f64, t: f64| a + (b - a) * t;
     let corners: [f64; 8] = std::array::from_fn(at);
     let along: [f64; 4] = std::array::from_fn(|i| lerp(corners[2 * i], corners[2 * i + 1], share[0]));

@@ -20,7 +20,7 @@ impl Draw {
     }
     pub fn next(&mut self) -> f64 {
         self.skip(1);
-        (mix(self.0) >> 8) as f64 * PER_STEP as f64
+        share(self.0)
     }
     /// Skips numbers.
     pub fn skip(&mut self, numbers: u32) {
@@ -72,6 +72,12 @@ pub fn mix(mut h: u32) -> u32 {
     h ^= h >> 15;
     h = h.wrapping_mul(0xd35a_2d97);
     h ^ (h >> 15)
+}
+
+/// A number in 0..1 for bits of any origin.
+#[inline(always)]
+pub fn share(bits: u32) -> f64 {
+    f64::from(mix(bits) >> 8) * f64::from(PER_STEP)
 }
 
 #[inline(always)]
